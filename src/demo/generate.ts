@@ -1,0 +1,134 @@
+import type { NewRowOf } from "../model/index.js";
+import type { Database } from "../run/index.js";
+import { lending } from "./lending.js";
+import { type Random, randomFrom } from "./random.js";
+
+/** The rows of a made-up lending society. */
+export type Society = { readonly [E in keyof typeof lending]: readonly NewRowOf<(typeof lending)[E]>[] };
+
+const districtNames = [
+  "Northbank",
+  "Millside",
+  "Old Harbour",
+  "Greenfield",
+  "Station Quarter",
+  "Hillcrest",
+  "Riverbend",
+  "Market Ward",
+];
+const depotNames = ["Alder", "Birch", "Cedar", "Elm", "Hazel", "Juniper", "Linden", "Maple", "Rowan", "Willow"];
+const depotKinds = ["Shed", "Cellar", "Yard", "Loft", "Garage"];
+const towns = ["Ashford Vale", "Brockhollow", "Carrow", "Dunmere"];
+const adjectives = ["Small", "Large", "Sturdy", "Folding", "Cordless", "Old", "Quiet", "Heavy"];
+const things = [
+  ...[
+    "Drill",
+    "Ladder",
+    "Sander",
+    "Sewing Machine",
+    "Tile Cutter",
+    "Pressure Washer",
+    "Tent",
+    "Projector",
+    "Bread Oven",
+  ],
+  ...["Hedge Trimmer", "Jigsaw", "Toolbox", "Wheelbarrow", "Raclette Grill", "Carpet Cleaner", "Bike Trailer"],
+];
+const givenNames = [
+  "Ada",
+  "Bram",
+  "Chiara",
+  "Dov",
+  "Esra",
+  "Femi",
+  "Greta",
+  "Hugo",
+  "Ines",
+  "Jonas",
+  "Kaya",
+  "Lior",
+  "Mina",
+  "Noor",
+  "Otto",
+  "Pilar",
+];
+const familyNames = [
+  "Abel",
+  "Brandt",
+  "Cohen",
+  "Duval",
+  "Eriksen",
+  "Fuchs",
+  "Gallo",
+  "Haas",
+  "Ivers",
+  "Jansen",
+  "Keller",
+  "Levi",
+  "Moreau",
+  "Nowak",
+];
+
+const day = (offset: number): string => new Date(Date.UTC(2026, 0, 1) + offset * 86_400_000).toISOString().slice(0, 10);
+
+const series = <T>(count: number, make: (index: number) => T): T[] =>
+  Array.from({ length: count }, (_, index) => make(index));
+
+function loan(random: Random, id: number, items: number, members: number): NewRowOf<typeof lending.Loan> {
+  const due = random.whole(300);
+  return {
+    id,
+    itemId: 1 + random.whole(items),
+    memberId: 1 + random.whole(members),
+    due: day(due),
+    returned: random.chance(70) ? day(due - 5 + random.whole(9)) : null,
+  };
+}
+
+/**
+ * Makes up a society, the same for the same size and seed.
+ * @param depots the number of depots; to each belong 25 items, 10 members and 75 loans on average.
+ */
+export function generate(depots: number, seed = 7): Society {
+  const random = randomFrom(seed);
+  const districts = Math.max(1, Math.ceil(depots / 8));
+  const [items, members, loans] = [depots * 25, depots * 10, depots * 75];
+  return {
+    District: series(districts, (i) => {
+      const round = Math.floor(i / districtNames.length);
+      return { id: i + 1, name: `${districtNames[i % districtNames.length]}${round === 0 ? "" : ` ${round + 1}`}` };
+    }),
+    Depot: series(depots, (i) => ({
+      id: i + 1,
+      districtId: 1 + (i % districts),
+      name: `${depotNames[i % depotNames.length]} ${depotKinds[Math.floor(i / depotNames.length) % depotKinds.length]}`,
+      town: random.pick(towns),
+    })),
+    Item: series(items, (i) => ({
+      id: i + 1,
+      depotId: 1 + random.whole(depots),
+      name: `${random.pick(adjectives)} ${random.pick(things)}`,
+      note: random.chance(20) ? "Ask for the case" : null,
+    })),
+    Member: series(members, (i) => ({
+      id: i + 1,
+      name: `${random.pick(givenNames)} ${random.pick(familyNames)}`,
+      blocked: random.chance(5),
+      sponsorId: i > 0 && random.chance(60) ? 1 + random.whole(i) : null,
+    })),
+    Loan: series(loans, (i) => loan(random, i + 1, items, members)),
+  };
+}
+
+/** Inserts a society's rows, owners first. `told` hears of each table once its rows are there. */
+export async function fill(
+  db: Database,
+  society: Society,
+  told: (table: string, rows: number) => void = () => {},
+): Promise<void> {
+  told("district", await db.insert(lending.District, society.District));
+  told("depot", await db.insert(lending.Depot, society.Depot));
+  told("item", await db.insert(lending.Item, society.Item));
+  told("member", await db.insert(lending.Member, society.Member));
+  told("loan", await db.insert(lending.Loan, society.Loan));
+}

@@ -1,0 +1,205 @@
+import { didYouMean } from "./suggest.js";
+
+/** One fault: what it says of the names involved, and what to do about it. */
+interface Fault<N> {
+  readonly fault: (names: N) => string;
+  readonly remedy: string;
+}
+
+const define = <N>(fault: (names: N) => string, remedy: string): Fault<N> => ({ fault, remedy });
+
+/** "a: 'x', b: 'y'", for the names that are known. */
+const known = (names: Readonly<Record<string, string | undefined>>): string => {
+  const parts = Object.entries(names).flatMap(([label, name]) => (name === undefined ? [] : [`${label} '${name}'`]));
+  return parts.length === 0 ? "" : ` (${parts.join(", ")})`;
+};
+
+/** What a violated constraint is known by; engines tell different parts of it. */
+export interface ConstraintNames {
+  readonly table?: string | undefined;
+  readonly column?: string | undefined;
+  readonly constraint?: string | undefined;
+}
+
+/**
+ * Every fault that the library knows, by its code. A code is never reused for something else.
+ * docs/errors.md lists the same codes; a test compares the two.
+ */
+export const faults = {
+  MODEL_INVALID: define(
+    (n: { mistakes: readonly string[] }) =>
+      `The model has ${n.mistakes.length === 1 ? "a mistake" : `${n.mistakes.length} mistakes`}:\n${n.mistakes.map((m) => `  - ${m}`).join("\n")}`,
+    "Correct each line where the model is written.",
+  ),
+  NAME_UNKNOWN: define(
+    (n: { entity: string; name: string; known: readonly string[] }) =>
+      `${n.entity} has no '${n.name}'; it has ${n.known.join(", ")}.${didYouMean(n.name, n.known)}`,
+    "Use one of these names, or add the column or relation to the model.",
+  ),
+  VALUE_MISSING: define(
+    (n: { column: string }) => `A condition on ${n.column} got undefined for a value.`,
+    "Pass a value, use is(null) for rows without one, or add the condition with given(), which leaves it out when the value is not there.",
+  ),
+  VALUE_UNFIT: define(
+    (n: { column: string; expected: string; got: string }) => `${n.column} takes ${n.expected}, but got ${n.got}.`,
+    "Convert the value before it is handed over.",
+  ),
+  VALUE_LOSSY: define(
+    (_: Record<never, never>) => "A whole number from the database does not fit a JavaScript number without loss.",
+    "Map the column with a kind that holds it.",
+  ),
+  LIMIT_UNFIT: define(
+    (n: { method: string }) => `${n.method}() takes a whole number of at least 0.`,
+    "Check the number where it comes in.",
+  ),
+  PREDICATE_EXPECTED: define(
+    (n: { method: string }) => `${n.method}() got something that is no predicate.`,
+    "Return a comparison such as row.name.is('Drill'), or several of them in and(...) or or(...).",
+  ),
+  ORDER_EXPECTED: define(
+    (_: Record<never, never>) => "orderBy() got something that is no order.",
+    "Return row.name.asc or row.name.desc, or a list of such.",
+  ),
+  ROW_OUT_OF_PLACE: define(
+    (n: { entity: string }) => `An expression refers to a row of ${n.entity} that is not part of this query.`,
+    "Use the row that the callback gets, not one kept from the callback of another query.",
+  ),
+  SELECTION_UNFIT: define(
+    (n: { entity: string; path: string }) =>
+      `The projection of ${n.entity} has something at '${n.path}' that is no expression.`,
+    "Return columns, paths to columns, counts and the like, or plain objects of them; end a to-many path in count() or exists().",
+  ),
+  REACH_UNFIT: define(
+    (n: { entity: string; relation: string; got: string }) =>
+      `The reach of ${n.entity} has ${n.got} for '${n.relation}'.`,
+    "Give true, an object of further relations, or a function that narrows the relation's query and returns it.",
+  ),
+  STRATEGY_UNKNOWN: define(
+    (n: { given: string; known: readonly string[] }) => `There is no strategy '${n.given}'.`,
+    "Use 'auto', 'join' or 'batch'.",
+  ),
+  DIALECT_UNKNOWN: define(
+    (n: { given: string; known: readonly string[] }) =>
+      `There is no dialect '${n.given}'; there are ${n.known.join(", ")}.`,
+    "Use one of these.",
+  ),
+  IDENTIFIER_UNFIT: define(
+    (_: Record<never, never>) => "The name of a table or column has a NUL character in it.",
+    "Correct the name in the model.",
+  ),
+  OPTION_UNKNOWN: define(
+    (n: { call: string; option: string; known: readonly string[] }) =>
+      `${n.call} has no option '${n.option}'; it has ${n.known.join(", ")}.${didYouMean(n.option, n.known)}`,
+    "Use one of these options.",
+  ),
+  QUERY_NOT_RUN: define(
+    (n: { entity: string }) => `A query of ${n.entity} is a value, not its rows: it cannot be looped over.`,
+    "Run it with a verb of a database, and loop over what comes back: for (const row of await db.list(query)) …",
+  ),
+  QUERY_EXPECTED: define(
+    (n: { call: string }) => `${n.call} takes a query, but got something else.`,
+    "Start a query with from(Entity).",
+  ),
+  ENTITY_EXPECTED: define(
+    (n: { call: string }) => `${n.call} takes an entity of a model, but got something else.`,
+    "Take the entity from the value that model() gave.",
+  ),
+  MODEL_EXPECTED: define(
+    (_: Record<never, never>) => "A model was expected, but something else was given.",
+    "Pass the whole value that model() gave.",
+  ),
+  LAYOUT_CYCLE: define(
+    (n: { tables: readonly string[] }) => `The tables refer to each other in a circle: ${n.tables.join(" → ")}.`,
+    "Create one of them by hand and let the foreign key be added after both are there.",
+  ),
+  DATABASE_EXPECTED: define(
+    (_: Record<never, never>) => "A database was expected, but something else was given.",
+    "Make one with database(driver).",
+  ),
+  NONE_FOUND: define(
+    (n: { entity: string }) => `found 0 rows of ${n.entity} where exactly one was expected.`,
+    "Use maybe() where the row may be missing.",
+  ),
+  SEVERAL_FOUND: define(
+    (n: { entity: string; found: number; expected: string }) =>
+      `found ${n.found} rows of ${n.entity} where ${n.expected} was expected.`,
+    "Narrow the query with where(), take the first with limit(1), or use list().",
+  ),
+  TABLE_MISSING: define(
+    (n: { table?: string | undefined; engine: string }) =>
+      `The database (${n.engine}) has no table${n.table === undefined ? " of a name in the statement" : ` '${n.table}'`}.`,
+    "Create the tables with layOut(db, model), or check that the connection leads to the right database and schema.",
+  ),
+  COLUMN_MISSING: define(
+    (n: { column?: string | undefined; engine: string }) =>
+      `The database (${n.engine}) has no column${n.column === undefined ? " of a name in the statement" : ` '${n.column}'`}.`,
+    "Compare the model's columns with the table's; columnNames of model() says how column names are derived.",
+  ),
+  FILE_UNUSABLE: define(
+    (n: { file?: string | undefined; reason: string }) =>
+      `The database file${n.file ? ` '${n.file}'` : ""} cannot be used: ${n.reason}.`,
+    "Check the path, that it is an SQLite file, and that this process may read and write it and its folder.",
+  ),
+  CONNECTION_REFUSED: define(
+    (n: { engine: string; host?: string | undefined; port?: number | undefined }) =>
+      `No ${n.engine} server answers${n.host === undefined ? "" : ` at ${n.host}${n.port === undefined ? "" : `:${n.port}`}`}.`,
+    "Check that the server runs and that host and port are right.",
+  ),
+  CONNECTION_DENIED: define(
+    (n: { engine: string; database?: string | undefined; user?: string | undefined }) =>
+      `The ${n.engine} server answered, but does not let this connection in${known({ database: n.database, user: n.user })}.`,
+    "Check user, password and the name of the database.",
+  ),
+  CONNECTION_LOST: define(
+    (n: { engine: string }) => `The connection to the database (${n.engine}) ended before the statement did.`,
+    "Run it again if that does no harm; the server's log says why it hung up.",
+  ),
+  UNIQUE_VIOLATED: define(
+    (n: ConstraintNames) => `A row with the same unique value is there already${known({ ...n })}.`,
+    "Change the value, or update the row that is there.",
+  ),
+  FOREIGN_KEY_VIOLATED: define(
+    (n: ConstraintNames) => `A key refers to a row that does not exist, or is still referred to${known({ ...n })}.`,
+    "Write the row that is referred to first; delete those that refer to it first.",
+  ),
+  NOT_NULL_VIOLATED: define(
+    (n: ConstraintNames) => `A column that must have a value got none${known({ ...n })}.`,
+    "Give it a value, or make it nullable in the table and in the model.",
+  ),
+  CHECK_VIOLATED: define(
+    (n: ConstraintNames) => `A value breaks a rule of the table${known({ ...n })}.`,
+    "Give a value that keeps the rule.",
+  ),
+  BUSY: define(
+    (n: { engine: string }) => `The database (${n.engine}) is locked by another connection.`,
+    "Try again, or let the handle wait longer for the lock.",
+  ),
+  DEADLOCK: define(
+    (n: { engine: string }) => `The database (${n.engine}) ended the transaction to undo a deadlock.`,
+    "Run the whole transaction again.",
+  ),
+  SERIALIZATION_FAILED: define(
+    (n: { engine: string }) => `The database (${n.engine}) could not put this transaction in an order with the others.`,
+    "Run the whole transaction again.",
+  ),
+  CANCELLED: define(
+    (n: { engine: string }) => `The statement was cancelled before it ended (${n.engine}).`,
+    "Allow it more time, or make it do less.",
+  ),
+  STATEMENT_REFUSED: define(
+    (n: { engine: string; reason: string; statement: string }) =>
+      `The database (${n.engine}) refused a statement: ${n.reason}\n  ${n.statement}`,
+    "If the statement came from this library's own builder, this is a fault worth reporting.",
+  ),
+  PACKAGE_MISSING: define(
+    (n: { package: string; purpose: string }) =>
+      `${n.purpose} needs the package '${n.package}', which is not installed.`,
+    "Install it beside gemach with your package manager.",
+  ),
+} as const;
+
+/** The stable code of a fault. */
+export type FaultCode = keyof typeof faults;
+
+/** The names that a fault of this code involves. */
+export type FaultNames<C extends FaultCode> = Parameters<(typeof faults)[C]["fault"]>[0];

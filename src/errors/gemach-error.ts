@@ -1,0 +1,42 @@
+import { type FaultCode, type FaultNames, faults } from "./faults.js";
+
+const brand = Symbol.for("gemach.error");
+
+/** What an error carries beside its message. */
+export interface ErrorDetails {
+  /** The error that a driver or the platform threw. */
+  readonly cause?: unknown;
+  /** The code by which the database's server calls the fault, for example an SQLSTATE. */
+  readonly serverCode?: string | undefined;
+}
+
+/**
+ * The one error of this library. `code` is stable and says which fault it is; `names` holds the
+ * entities, columns and files involved, never a value that was on its way to or from a database.
+ * `instanceof` holds across two copies of the library.
+ */
+export class GemachError<C extends FaultCode = FaultCode> extends Error {
+  readonly code: C;
+  readonly names: FaultNames<C>;
+  /** What to do about it, also the end of the message. */
+  readonly remedy: string;
+  readonly serverCode: string | undefined;
+
+  constructor(code: C, names: FaultNames<C>, details: ErrorDetails = {}) {
+    const { fault, remedy } = faults[code] as { fault: (names: unknown) => string; remedy: string };
+    super(`${fault(names)}\n${remedy}`, "cause" in details ? { cause: details.cause } : {});
+    this.name = "GemachError";
+    this.code = code;
+    this.names = names;
+    this.remedy = remedy;
+    this.serverCode = details.serverCode;
+  }
+
+  get [brand](): true {
+    return true;
+  }
+
+  static override [Symbol.hasInstance](value: unknown): boolean {
+    return typeof value === "object" && value !== null && (value as { [brand]?: unknown })[brand] === true;
+  }
+}

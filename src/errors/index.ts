@@ -1,0 +1,3 @@
+export { type ConstraintNames, type FaultCode, type FaultNames, faults } from "./faults.js";
+export { type ErrorDetails, GemachError } from "./gemach-error.js";
+export { didYouMean } from "./suggest.js";

@@ -1,0 +1,63 @@
+export { type FaultCode, type FaultNames, GemachError } from "./errors/index.js";
+export { type Ledger, type LedgerTotals, withLedger } from "./ledger/index.js";
+export {
+  boolean,
+  type Column,
+  type Definitions,
+  date,
+  type Entity,
+  type EntityDefinition,
+  entity,
+  identity,
+  integer,
+  type Model,
+  type ModelOptions,
+  model,
+  type NameConvention,
+  type NewRow,
+  type NewRowOf,
+  type PlainRow,
+  type PlainRowOf,
+  type Relation,
+  type RelationOptions,
+  type Strategy,
+  sameName,
+  snakeCase,
+  text,
+  toMany,
+  toOne,
+} from "./model/index.js";
+export {
+  and,
+  type Comparable,
+  type EntityQuery,
+  type Expression,
+  from,
+  not,
+  type OneQuery,
+  type Order,
+  type Ordered,
+  or,
+  type Predicate,
+  type ProjectedQuery,
+  type Query,
+  type Reference,
+  type RelatedSet,
+  type RowOf,
+} from "./query/index.js";
+export {
+  type CallSite,
+  type Database,
+  type DatabaseOptions,
+  type Driver,
+  database,
+  type SentStatement,
+} from "./run/index.js";
+export { layOut, layOutText } from "./schema/index.js";
+export {
+  type DialectName,
+  type PreviewedKeys,
+  type PreviewedStatement,
+  type PreviewOptions,
+  preview,
+} from "./sql/index.js";

@@ -1,0 +1,1 @@
+export { type Ledger, type LedgerTotals, withLedger } from "./ledger.js";

@@ -1,0 +1,64 @@
+import { connectionOf, type Database, type SentStatement } from "../run/index.js";
+import { asyncContext } from "./async-context.js";
+
+/** The sums of a ledger. */
+export interface LedgerTotals {
+  readonly statements: number;
+  readonly rows: number;
+  /** The time spent waiting for the database. */
+  readonly milliseconds: number;
+}
+
+/** What was sent to a database while some work was done. */
+export interface Ledger<R = unknown> {
+  readonly label: string;
+  /** What the work gave. */
+  readonly result: R;
+  /** Every statement, in the order in which their answers came. */
+  readonly statements: readonly SentStatement[];
+  readonly totals: LedgerTotals;
+  /** From the beginning of the work to its end, in milliseconds. */
+  readonly milliseconds: number;
+}
+
+/** Ledgers inside each other: a statement belongs to all that enclose it. */
+interface OpenLedger {
+  readonly statements: SentStatement[];
+  readonly enclosing: OpenLedger | undefined;
+}
+
+const context = asyncContext<OpenLedger>();
+
+function encloses(ledger: OpenLedger, inner: OpenLedger | undefined): boolean {
+  for (let open = inner; open !== undefined; open = open.enclosing) if (open === ledger) return true;
+  return false;
+}
+
+/**
+ * Runs `work` and records every statement that it sends to the database. Where the platform can
+ * follow asynchronous calls (Node and the like) the statements of other work that goes on at the
+ * same time stay out; elsewhere all of the database's statements in that time are recorded.
+ */
+export async function withLedger<R>(db: Database, label: string, work: () => R | Promise<R>): Promise<Ledger<R>> {
+  const connection = connectionOf(db);
+  const open: OpenLedger = { statements: [], enclosing: context?.getStore() };
+  const stop = connection.observe((statement) => {
+    if (context === undefined || encloses(open, context.getStore())) open.statements.push(statement);
+  });
+  const started = connection.clock();
+  try {
+    const result = await (context === undefined ? work() : context.run(open, work));
+    const milliseconds = connection.clock() - started;
+    const { statements } = open;
+    const sum = (of: (statement: SentStatement) => number) =>
+      statements.reduce((total, statement) => total + of(statement), 0);
+    const totals = {
+      statements: statements.length,
+      rows: sum((s) => s.rows),
+      milliseconds: sum((s) => s.milliseconds),
+    };
+    return { label, result, statements, totals, milliseconds };
+  } finally {
+    stop();
+  }
+}

@@ -1,0 +1,64 @@
+import type { AnyColumn, ColumnValue, IsNullable } from "./column.js";
+import type { Cardinality, Relation } from "./relation.js";
+
+/** The columns of an entity, by the name that code uses. */
+export type Columns = Readonly<Record<string, AnyColumn>>;
+
+/** The relations of an entity, by name. */
+export type Relations = Readonly<Record<string, Relation>>;
+
+/** One entity as the model says it: a table, its columns, its relations. */
+export interface EntityDefinition<C extends Columns = Columns, R extends Relations = Relations> {
+  readonly table: string;
+  readonly columns: C;
+  readonly relations: R;
+}
+
+/** The entities of a model, by name. */
+export type Definitions = Readonly<Record<string, EntityDefinition>>;
+
+/** One entity: a table, its columns, its relations. */
+// biome-ignore lint/complexity/noBannedTypes: an entity without relations has an empty object of them
+export function entity<const C extends Columns, const R extends Relations = {}>(
+  table: string,
+  columns: C,
+  relations?: R,
+): EntityDefinition<C, R> {
+  return Object.freeze({ table, columns, relations: relations ?? ({} as R) });
+}
+
+/** The names of a model's entities. */
+export type EntityName<D extends Definitions> = keyof D & string;
+
+/** in: a model's definitions and an entity's name; out: its columns. */
+export type ColumnsOf<D extends Definitions, E extends keyof D> = D[E]["columns"];
+
+/** in: a model's definitions and an entity's name; out: its relations. */
+export type RelationsOf<D extends Definitions, E extends keyof D> = D[E]["relations"];
+
+/** in: a relation; out: the name of its target. */
+export type TargetOf<R> = R extends Relation<Cardinality, infer T, string> ? T : never;
+
+/** in: a relation; out: "one" or "many". */
+export type CardinalityOf<R> = R extends Relation<infer K, string, string> ? K : never;
+
+/** in: an entity's columns and one of its to-one relations; out: whether its row may be missing. */
+export type MayBeMissing<C extends Columns, R> =
+  R extends Relation<"one", string, infer B> ? (true extends IsNullable<C[B]> ? true : false) : false;
+
+/** The plain row of an entity: each of its columns, and nothing else. */
+export type PlainRow<D extends Definitions, E extends keyof D> = {
+  [C in keyof ColumnsOf<D, E>]: ColumnValue<ColumnsOf<D, E>[C]>;
+} & {};
+
+/** in: columns; out: the names of those that a new row may leave out. */
+type Omittable<C extends Columns> = {
+  [P in keyof C]: C[P] extends { readonly kind: "identity" } ? P : IsNullable<C[P]> extends true ? P : never;
+}[keyof C];
+
+/** A row to be inserted: what the database hands out, and what may be null, can be left out. */
+export type NewRow<D extends Definitions, E extends keyof D> = {
+  -readonly [P in Exclude<keyof ColumnsOf<D, E>, Omittable<ColumnsOf<D, E>>>]: ColumnValue<ColumnsOf<D, E>[P]>;
+} & {
+  -readonly [P in Omittable<ColumnsOf<D, E>>]?: ColumnValue<ColumnsOf<D, E>[P]>;
+};

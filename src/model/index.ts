@@ -1,0 +1,51 @@
+export {
+  type AnyColumn,
+  boolean,
+  type Column,
+  type ColumnKind,
+  type ColumnTrait,
+  type ColumnValue,
+  date,
+  type IsNullable,
+  identity,
+  integer,
+  text,
+} from "./column.js";
+export {
+  type CardinalityOf,
+  type Columns,
+  type ColumnsOf,
+  type Definitions,
+  type EntityDefinition,
+  type EntityName,
+  entity,
+  type MayBeMissing,
+  type NewRow,
+  type PlainRow,
+  type Relations,
+  type RelationsOf,
+  type TargetOf,
+} from "./entity.js";
+export type { Fault, RelationFaults } from "./faults.js";
+export {
+  type Entity,
+  entitiesOf,
+  isEntity,
+  isModel,
+  type Model,
+  type ModelOptions,
+  model,
+  type NewRowOf,
+  type PlainRowOf,
+  resolve,
+} from "./model.js";
+export { type NameConvention, sameName, snakeCase } from "./naming.js";
+export { type Cardinality, type Relation, type RelationOptions, toMany, toOne } from "./relation.js";
+export {
+  type KeyPair,
+  qualified,
+  type ResolvedColumn,
+  type ResolvedEntity,
+  type ResolvedRelation,
+} from "./resolved.js";
+export { type Strategy, strategies } from "./strategy.js";

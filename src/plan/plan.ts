@@ -1,0 +1,226 @@
+import type { ResolvedColumn, ResolvedRelation, Strategy } from "../model/index.js";
+import {
+  columnAt,
+  type Node,
+  type Path,
+  type Projection,
+  pathOn,
+  pathTo,
+  type QueryState,
+  type ReachedRelation,
+  type Source,
+  typeOf,
+} from "../query/index.js";
+import { totalOrder } from "./order.js";
+import type {
+  FedStatement,
+  JoinedRows,
+  JoinedSource,
+  Output,
+  PlanSettings,
+  RowPlan,
+  Shape,
+  StatementPlan,
+} from "./statement-plan.js";
+import { type Way, wayOf } from "./strategy.js";
+
+/** The outputs of a statement under construction; a column that is asked for twice is fetched once. */
+interface Slots {
+  readonly outputs: Output[];
+  readonly column: (path: Path, column: ResolvedColumn) => number;
+  readonly output: (node: Node) => number;
+}
+
+function makeSlots(): Slots {
+  const outputs: Output[] = [];
+  const known: { readonly path: Path; readonly column: ResolvedColumn; readonly slot: number }[] = [];
+  const add = (output: Output) => outputs.push(output) - 1;
+  const samePath = (a: Path, b: Path) =>
+    a.source === b.source && a.steps.length === b.steps.length && a.steps.every((step, i) => step === b.steps[i]);
+  const column = (path: Path, wanted: ResolvedColumn) => {
+    const there = known.find((entry) => entry.column === wanted && samePath(entry.path, path));
+    if (there !== undefined) return there.slot;
+    const slot = add(columnAt(path, wanted));
+    known.push({ path, column: wanted, slot });
+    return slot;
+  };
+  return { outputs, column, output: (node) => (node.kind === "column" ? column(node.path, node.column) : add(node)) };
+}
+
+/** A statement under construction, and the strategies that hold in it. */
+interface Draft {
+  readonly slots: Slots;
+  readonly joined: JoinedSource[];
+  readonly bound: Map<Source, Path>;
+  readonly settings: PlanSettings;
+}
+
+/** What the rows of one source bring along: filled while its shape is made. */
+interface RowDraft {
+  readonly joined: JoinedRows[];
+  readonly fed: FedStatement[];
+}
+
+function shapeOfProjection(draft: Draft, projection: Projection, presence: number | undefined): Shape {
+  if (projection.kind === "value")
+    return { kind: "value", slot: draft.slots.output(projection.node), type: typeOf(projection.node).kind };
+  const fields = projection.fields.map(([name, part]) => [name, shapeOfProjection(draft, part, undefined)] as const);
+  return { kind: "object", fields, presence };
+}
+
+/** Everything a row at the end of a path becomes: its columns or its projection, and what it reaches. */
+function shapeOfRow(
+  draft: Draft,
+  rows: RowDraft,
+  query: QueryState,
+  path: Path,
+  at: readonly string[],
+  strategy: Strategy | undefined,
+): Shape {
+  const { slots } = draft;
+  const presence = path.steps.length > 0 && path.mayBeMissing ? keySlots(draft, path, path.entity.key)[0] : undefined;
+  if (query.projection !== undefined) return shapeOfProjection(draft, query.projection, presence);
+  const columns = [...path.entity.columns.values()].map(
+    (column) => [column.property, { kind: "value", slot: slots.column(path, column), type: column.kind }] as const,
+  );
+  const related = query.reach.map(
+    (reached) => [reached.relation.name, shapeOfRelation(draft, rows, reached, path, at, strategy)] as const,
+  );
+  return { kind: "object", fields: [...columns, ...related], presence };
+}
+
+const keySlots = ({ slots }: Draft, path: Path, columns: readonly ResolvedColumn[]): readonly number[] =>
+  columns.map((column) => slots.column(path, column));
+
+function shapeOfRelation(
+  draft: Draft,
+  rows: RowDraft,
+  { relation, query }: ReachedRelation,
+  path: Path,
+  at: readonly string[],
+  strategy: Strategy | undefined,
+): Shape {
+  const way: Way = wayOf(relation, { reached: query.strategy, query: strategy, database: draft.settings.strategy });
+  const inherited = query.strategy ?? strategy;
+  const mount = { at, property: relation.name };
+  if (way === "batch") {
+    const keyColumns = relation.pairs.map((pair) => pair.from);
+    const statement = planFed(relation, query, inherited, draft.settings);
+    rows.fed.push({ ...mount, relation, keys: keySlots(draft, path, keyColumns), keyColumns, statement });
+    return { kind: "related", cardinality: relation.cardinality };
+  }
+  if (relation.cardinality === "one") {
+    const further = pathOn(path, relation);
+    draft.bound.set(query.source, further);
+    return shapeOfRow(draft, rows, query, further, [...at, relation.name], inherited);
+  }
+  const { source, where, limit, offset } = query;
+  draft.joined.push({ source, relation, from: path, where, orderBy: totalOrder(query), limit, offset });
+  rows.joined.push({ ...mount, rows: planRows(draft, query, inherited) });
+  return { kind: "related", cardinality: "many" };
+}
+
+function planRows(draft: Draft, query: QueryState, strategy: Strategy | undefined): RowPlan {
+  const rows: RowDraft = { joined: [], fed: [] };
+  const path = pathTo(query.source);
+  const shape = shapeOfRow(draft, rows, query, path, [], strategy);
+  const isJoined = draft.joined.some((joined) => joined.source === query.source);
+  const identity = isJoined || rows.joined.length > 0 ? keySlots(draft, path, query.source.entity.key) : [];
+  return { shape, identity, ...rows };
+}
+
+function planStatement(
+  query: QueryState,
+  strategy: Strategy | undefined,
+  settings: PlanSettings,
+  feed: { readonly purpose: string; readonly fedBy: readonly ResolvedColumn[]; readonly ordered: boolean },
+): StatementPlan {
+  const draft: Draft = { slots: makeSlots(), joined: [], bound: new Map(), settings };
+  const rows = planRows(draft, query, strategy);
+  const { purpose, fedBy, ordered } = feed;
+  const { source, where, limit, offset } = query;
+  return {
+    purpose,
+    source,
+    fedBy,
+    fedSlots: keySlots(draft, pathTo(source), fedBy),
+    cutPerOwner: fedBy.length > 0 && (limit !== undefined || offset !== undefined),
+    where,
+    orderBy: ordered || draft.joined.length > 0 ? totalOrder(query) : [],
+    limit,
+    offset,
+    joined: draft.joined,
+    bound: draft.bound,
+    outputs: draft.slots.outputs,
+    rows,
+  };
+}
+
+function planFed(
+  relation: ResolvedRelation,
+  query: QueryState,
+  strategy: Strategy | undefined,
+  settings: PlanSettings,
+): StatementPlan {
+  return planStatement(query, strategy, settings, {
+    purpose: `${relation.source.name}.${relation.name} by batch`,
+    fedBy: relation.pairs.map((pair) => pair.to),
+    ordered: relation.cardinality === "many",
+  });
+}
+
+/** The statements that bring a query's rows with all they reach. */
+export function planList(query: QueryState, settings: PlanSettings): StatementPlan {
+  const purpose = `rows of ${query.source.entity.name}`;
+  return planStatement(query, query.strategy, settings, { purpose, fedBy: [], ordered: true });
+}
+
+/**
+ * The statements that bring the one row of a query. Two rows are asked for, to see whether there
+ * are several; their order does not matter unless the query itself is cut.
+ */
+export function planSingle(query: QueryState, settings: PlanSettings): StatementPlan {
+  const isCut = query.limit !== undefined || query.offset !== undefined;
+  const two = { ...query, limit: Math.min(query.limit ?? 2, 2) };
+  const purpose = `the row of ${query.source.entity.name}`;
+  return planStatement(two, query.strategy, settings, { purpose, fedBy: [], ordered: isCut });
+}
+
+function planScalar(
+  query: QueryState,
+  purpose: string,
+  output: Output,
+  cut: Pick<StatementPlan, "limit" | "offset" | "orderBy">,
+): StatementPlan {
+  return {
+    purpose,
+    source: query.source,
+    fedBy: [],
+    fedSlots: [],
+    cutPerOwner: false,
+    where: query.where,
+    joined: [],
+    bound: new Map(),
+    outputs: [output],
+    rows: { shape: { kind: "value", slot: 0, type: "integer" }, identity: [], joined: [], fed: [] },
+    ...cut,
+  };
+}
+
+/** The statement that counts a query's rows. */
+export function planCount(query: QueryState): StatementPlan {
+  const { limit, offset } = query;
+  return planScalar(
+    query,
+    `number of rows of ${query.source.entity.name}`,
+    { kind: "rowCount" },
+    { limit, offset, orderBy: [] },
+  );
+}
+
+/** The statement that gives one row where a query has any, and none where it has not. */
+export function planExists(query: QueryState): StatementPlan {
+  const limit = Math.min(query.limit ?? 1, 1);
+  const purpose = `whether there is a row of ${query.source.entity.name}`;
+  return planScalar(query, purpose, { kind: "presence" }, { limit, offset: query.offset, orderBy: [] });
+}

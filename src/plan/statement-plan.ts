@@ -1,0 +1,88 @@
+import type { Cardinality, ColumnKind, ResolvedColumn, ResolvedRelation, Strategy } from "../model/index.js";
+import type { Node, OrderNode, Path, Source } from "../query/index.js";
+
+/** What a statement gives back in one place of its rows. */
+export type Output = Node | { readonly kind: "rowCount" } | { readonly kind: "presence" };
+
+/** How the values of one row become what the user gets. Slots are places in the row. */
+export type Shape =
+  | { readonly kind: "value"; readonly slot: number; readonly type: ColumnKind }
+  | {
+      readonly kind: "object";
+      readonly fields: readonly (readonly [name: string, shape: Shape])[];
+      /** The slot that is null where there is no such row; undefined where there always is one. */
+      readonly presence: number | undefined;
+    }
+  /** Filled in later: by further rows of the statement, or by another statement. */
+  | { readonly kind: "related"; readonly cardinality: Cardinality };
+
+/** Where related rows are put: the object below the row, and its property. */
+export interface Mount {
+  /** Properties that lead from the row to the object; there may be null on the way. */
+  readonly at: readonly string[];
+  readonly property: string;
+}
+
+/** Related rows that come in the same statement, in rows of their own. */
+export interface JoinedRows extends Mount {
+  readonly rows: RowPlan;
+}
+
+/** Related rows that another statement fetches by the keys of this one's rows. */
+export interface FedStatement extends Mount {
+  readonly relation: ResolvedRelation;
+  /** Slots of this statement's rows, and what they hold: the keys to send. */
+  readonly keys: readonly number[];
+  readonly keyColumns: readonly ResolvedColumn[];
+  readonly statement: StatementPlan;
+}
+
+/** How rows of one source within a statement are assembled. */
+export interface RowPlan {
+  readonly shape: Shape;
+  /** Slots that tell one row from another; needed where joined rows repeat it. */
+  readonly identity: readonly number[];
+  readonly joined: readonly JoinedRows[];
+  readonly fed: readonly FedStatement[];
+}
+
+/** A cut of an ordered set of rows. */
+export interface Cut {
+  readonly limit: number | undefined;
+  readonly offset: number | undefined;
+}
+
+/** A to-many relation that is joined into a statement. */
+export interface JoinedSource extends Cut {
+  readonly source: Source;
+  readonly relation: ResolvedRelation;
+  /** The owner. */
+  readonly from: Path;
+  readonly where: readonly Node[];
+  readonly orderBy: readonly OrderNode[];
+}
+
+/** One statement: what it asks for, and what becomes of its rows. It knows no dialect. */
+export interface StatementPlan extends Cut {
+  /** What it is for, in words. */
+  readonly purpose: string;
+  readonly source: Source;
+  /** Columns of the source that must be among the keys of another statement's rows. */
+  readonly fedBy: readonly ResolvedColumn[];
+  /** Slots that hold these columns, by which the rows find their owners. */
+  readonly fedSlots: readonly number[];
+  /** Whether limit and offset are counted for each owner. */
+  readonly cutPerOwner: boolean;
+  readonly where: readonly Node[];
+  readonly orderBy: readonly OrderNode[];
+  readonly joined: readonly JoinedSource[];
+  /** Sources that stand for the end of a path. */
+  readonly bound: ReadonlyMap<Source, Path>;
+  readonly outputs: readonly Output[];
+  readonly rows: RowPlan;
+}
+
+/** What decides how relations are fetched where a query does not. */
+export interface PlanSettings {
+  readonly strategy: Strategy;
+}

@@ -1,0 +1,21 @@
+import { GemachError } from "../errors/index.js";
+import { isExpression, nodeOf } from "./expression.js";
+import { isRelatedSet } from "./reference.js";
+import type { Projection } from "./state.js";
+
+const isPlainObject = (value: unknown): value is Record<string, unknown> =>
+  typeof value === "object" && value !== null && Object.getPrototypeOf(value) === Object.prototype;
+
+/**
+ * The tree of what a projection's function gave.
+ * @throws GemachError `SELECTION_UNFIT` where something in it is no expression.
+ */
+export function projectionOf(selection: unknown, entity: string, path: readonly string[] = []): Projection {
+  if (isExpression(selection)) return { kind: "value", node: nodeOf(selection) };
+  if (isRelatedSet(selection) || !isPlainObject(selection) || Object.keys(selection).length === 0)
+    throw new GemachError("SELECTION_UNFIT", { entity, path: path.join(".") || "its top" });
+  const fields = Object.entries(selection).map(
+    ([name, part]) => [name, projectionOf(part, entity, [...path, name])] as const,
+  );
+  return { kind: "object", fields };
+}

@@ -1,0 +1,135 @@
+import type {
+  CardinalityOf,
+  ColumnsOf,
+  Definitions,
+  EntityName,
+  Fault,
+  MayBeMissing,
+  PlainRow,
+  Relation,
+  RelationsOf,
+  Strategy,
+  TargetOf,
+} from "../model/index.js";
+import type { Expression, Order, Predicate } from "./expression.js";
+import type { Reference } from "./reference.js";
+import type { QueryState } from "./state.js";
+
+export const stateKey: unique symbol = Symbol("gemach.state");
+declare const rowOf: unique symbol;
+
+/**
+ * A query: an immutable value that a verb of a database runs, any number of times. `Row` is what it
+ * gives for each row.
+ */
+export interface Query<out Row = unknown> {
+  /** @internal */
+  readonly [stateKey]: QueryState;
+  /** For the types only. @internal */
+  readonly [rowOf]: Row;
+}
+
+/** in: a query; out: the type of its rows. */
+export type RowOf<Q> = Q extends Query<infer Row> ? Row : never;
+
+/** What narrows, orders and cuts a query; each gives a new query and leaves the old one as it was. */
+export interface Narrowing<D extends Definitions, E extends EntityName<D>> {
+  /** Only the rows for which the predicate is true; several calls must all be true. */
+  where(predicate: (row: Reference<D, E>) => Predicate): this;
+  /**
+   * Sorts the rows, after what earlier calls sorted by. Ties, and a query without any order, go by
+   * primary key, so that one query has one answer.
+   */
+  orderBy(order: (row: Reference<D, E>) => Order | readonly Order[]): this;
+  /** At most so many rows of the root, whatever it reaches; inside a reach: of each owner. */
+  limit(rows: number): this;
+  /** Leaves out so many rows at the beginning; inside a reach: of each owner. */
+  offset(rows: number): this;
+  /** Adds to the query only where the value is there: neither undefined nor null. */
+  given<V>(value: V, then: (query: this, value: NonNullable<V>) => this): this;
+}
+
+/** A query of an entity, whose rows are plain rows with what was reached. */
+export interface EntityQuery<D extends Definitions, E extends EntityName<D>, Row> extends Narrowing<D, E>, Query<Row> {
+  /**
+   * Brings related rows along: names of relations, each with true, with an object of further
+   * relations, or with a function that narrows the query of the relation's target.
+   */
+  reach<const S extends ReachShape<D, E>>(shape: S & ReachFaults<D, E, S>): EntityQuery<D, E, Reached<D, E, Row, S>>;
+  /** Sets the strategy for what is reached; inside a reach: for that relation and what it reaches in turn. */
+  how(strategy: Strategy): this;
+  /** Brings for each row only what the function names: an expression, or an object of such. */
+  select<const S extends Selection>(projection: (row: Reference<D, E>) => S): ProjectedQuery<D, E, Selected<S>>;
+}
+
+/** A query of an entity that brings only what its projection names. */
+export interface ProjectedQuery<D extends Definitions, E extends EntityName<D>, Row>
+  extends Narrowing<D, E>,
+    Query<Row> {
+  /** Sets the strategy by which it is fetched where it is reached itself. */
+  how(strategy: Strategy): this;
+}
+
+/** The query of a reached to-one relation: there is one row at most, so that there is nothing to narrow. */
+export interface OneQuery<D extends Definitions, E extends EntityName<D>, Row> extends Query<Row> {
+  /** Brings related rows along, as on any query. */
+  reach<const S extends ReachShape<D, E>>(shape: S & ReachFaults<D, E, S>): OneQuery<D, E, Reached<D, E, Row, S>>;
+  /** Sets the strategy for this relation and what it reaches in turn. */
+  how(strategy: Strategy): this;
+  /** Brings only what the function names. */
+  select<const S extends Selection>(projection: (row: Reference<D, E>) => S): Query<Selected<S>>;
+}
+
+/** What a projection may give: an expression, or an object of such, as deep as one likes. */
+export type Selection = Expression | { readonly [name: string]: Selection };
+
+/** in: a projection's result; out: the type of its rows. */
+export type Selected<S> = S extends Expression<infer V> ? V : { -readonly [P in keyof S]: Selected<S[P]> };
+
+/** in: a relation; out: the query that a reach's function gets. */
+type RelationQuery<D extends Definitions, R extends Relation> =
+  CardinalityOf<R> extends "one"
+    ? OneQuery<D, TargetOf<R>, PlainRow<D, TargetOf<R>>>
+    : EntityQuery<D, TargetOf<R>, PlainRow<D, TargetOf<R>>>;
+
+/** in: a relation; out: what a reach takes for it. */
+type ReachValue<D extends Definitions, R extends Relation> =
+  | true
+  | ReachShape<D, TargetOf<R>>
+  | ((query: RelationQuery<D, R>) => Query);
+
+/** How far a query of entity `E` reaches. */
+export type ReachShape<D extends Definitions, E extends EntityName<D>> = {
+  readonly [P in keyof RelationsOf<D, E>]?: ReachValue<D, RelationsOf<D, E>[P]>;
+};
+
+/** in: a reach's shape; out: an object type that demands the impossible of names that are no relations. */
+export type ReachFaults<D extends Definitions, E extends EntityName<D>, S> = {
+  readonly [P in keyof S]: P extends keyof RelationsOf<D, E>
+    ? S[P] extends true | ((query: never) => unknown)
+      ? unknown
+      : ReachFaults<D, TargetOf<RelationsOf<D, E>[P]>, S[P]>
+    : Fault<`${E} has no relation '${P & string}'`>;
+};
+
+/** in: a relation's target and what the reach has for it; out: the type of one reached row. */
+type ReachedRow<D extends Definitions, E extends EntityName<D>, S> = S extends true
+  ? PlainRow<D, E>
+  : S extends (query: never) => Query<infer Row>
+    ? Row
+    : Reached<D, E, PlainRow<D, E>, S>;
+
+/** in: a relation of `E` and one reached row of its target; out: the type of the reached property. */
+type ReachedProperty<D extends Definitions, E extends EntityName<D>, R, Row> =
+  CardinalityOf<R> extends "many" ? Row[] : MayBeMissing<ColumnsOf<D, E>, R> extends true ? Row | null : Row;
+
+/** in: a row and a reach's shape; out: the row with what is reached. */
+export type Reached<D extends Definitions, E extends EntityName<D>, Row, S> = {
+  [P in keyof Row | keyof S]: P extends keyof S
+    ? P extends keyof RelationsOf<D, E>
+      ? ReachedProperty<D, E, RelationsOf<D, E>[P], ReachedRow<D, TargetOf<RelationsOf<D, E>[P]>, S[P]>>
+      : never
+    : P extends keyof Row
+      ? Row[P]
+      : never;
+} & {};

@@ -1,0 +1,115 @@
+import { type Dialect, dialectOf, type Wire } from "../sql/index.js";
+import type { CallSite } from "./call-site.js";
+import type { Driver, Request, WireRows } from "./driver.js";
+import type { Steps } from "./fetch.js";
+
+/** One statement that was sent. */
+export interface SentStatement {
+  readonly text: string;
+  /** The values as they went over the wire. */
+  readonly parameters: readonly Wire[];
+  /** The number of rows that came back. */
+  readonly rows: number;
+  /** From sending to the last row, in milliseconds. */
+  readonly milliseconds: number;
+  /** The line of code that asked for it, where the platform tells. */
+  readonly at: CallSite | undefined;
+  /** Whether it ended in an error. */
+  readonly failed: boolean;
+}
+
+/** Is told of every statement right after it was sent. */
+export type Observer = (statement: SentStatement) => void;
+
+/** A driver, watched. */
+export interface Connection {
+  readonly dialect: Dialect;
+  /** Milliseconds since any moment. */
+  readonly clock: () => number;
+  readonly isObserved: () => boolean;
+  /** Has the observer told of every statement from now on; gives the function that ends it. */
+  observe(observer: Observer): () => void;
+  /** Runs steps to their end; all at once and in one transaction where the driver can and it is asked for. */
+  run<R>(steps: () => Steps<R>, options: RunOptions): R | Promise<R>;
+}
+
+/** How steps are run. */
+export interface RunOptions {
+  readonly at: CallSite | undefined;
+  /** Whether they are to be one transaction where the driver answers at once. */
+  readonly together: boolean;
+}
+
+/** Watches a driver. `clock` gives milliseconds. */
+export function connect(driver: Driver, clock: () => number): Connection {
+  const observers = new Set<Observer>();
+
+  const tell = (request: Request, at: CallSite | undefined, started: number, rows: WireRows | undefined): void => {
+    const statement: SentStatement = {
+      text: request.text,
+      parameters: request.parameters,
+      rows: rows?.length ?? 0,
+      milliseconds: clock() - started,
+      at,
+      failed: rows === undefined,
+    };
+    for (const observer of observers) observer(statement);
+  };
+
+  const send = (request: Request, at: CallSite | undefined): WireRows | Promise<WireRows> => {
+    if (observers.size === 0) return driver.run(request);
+    const started = clock();
+    let answer: WireRows | Promise<WireRows>;
+    try {
+      answer = driver.run(request);
+    } catch (error) {
+      tell(request, at, started, undefined);
+      throw error;
+    }
+    if (!(answer instanceof Promise)) {
+      tell(request, at, started, answer);
+      return answer;
+    }
+    return answer.then(
+      (rows) => {
+        tell(request, at, started, rows);
+        return rows;
+      },
+      (error: unknown) => {
+        tell(request, at, started, undefined);
+        throw error;
+      },
+    );
+  };
+
+  const goOn = async <R>(steps: Steps<R>, first: Promise<WireRows>, at: CallSite | undefined): Promise<R> => {
+    let answer: WireRows | Promise<WireRows> = first;
+    for (;;) {
+      const step: IteratorResult<Request, R> = steps.next(await answer);
+      if (step.done === true) return step.value;
+      answer = send(step.value, at);
+    }
+  };
+
+  const walk = <R>(steps: Steps<R>, at: CallSite | undefined): R | Promise<R> => {
+    let step = steps.next();
+    while (step.done !== true) {
+      const answer = send(step.value, at);
+      if (answer instanceof Promise) return goOn(steps, answer, at);
+      step = steps.next(answer);
+    }
+    return step.value;
+  };
+
+  return {
+    dialect: dialectOf(driver.dialect),
+    clock,
+    isObserved: () => observers.size > 0,
+    observe: (observer) => {
+      observers.add(observer);
+      return () => observers.delete(observer);
+    },
+    run: (steps, { at, together }) =>
+      together && driver.together !== undefined ? driver.together(() => walk(steps(), at)) : walk(steps(), at),
+  };
+}

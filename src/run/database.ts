@@ -1,0 +1,174 @@
+import { GemachError } from "../errors/index.js";
+import {
+  type Definitions,
+  type Entity,
+  type EntityName,
+  isEntity,
+  type NewRow,
+  resolve,
+  type Strategy,
+  strategies,
+} from "../model/index.js";
+import { planCount, planExists, planList, planSingle, type RowPlan, type StatementPlan } from "../plan/index.js";
+import { type Query, type QueryState, stateOf } from "../query/index.js";
+import { type CompiledStatement, compile, type DialectName, type GivenRow, insertRequests } from "../sql/index.js";
+import { callSite } from "./call-site.js";
+import { type Connection, connect } from "./connection.js";
+import type { Driver } from "./driver.js";
+import { fetch, type Runtime, type Steps } from "./fetch.js";
+import { now } from "./platform.js";
+import { canGenerateCode, rowConstructors } from "./row-constructor.js";
+
+/** Settings of a database. */
+export interface DatabaseOptions {
+  /** The strategy where neither query nor model says otherwise; "auto" by default. */
+  readonly how?: Strategy;
+  /** Whether row constructors may be compiled to code; by default, where the platform allows it. */
+  readonly generateCode?: boolean;
+  /** Milliseconds since any moment, for the times in a ledger; `performance.now` by default. */
+  readonly clock?: () => number;
+}
+
+/** What turns a query into a statement's plan. */
+type Planner = (query: QueryState, settings: { readonly strategy: Strategy }) => StatementPlan;
+
+const connections = new WeakMap<Database, Connection>();
+
+/** The connection of a database, for the rooms that send statements of their own. @internal */
+export function connectionOf(db: Database): Connection {
+  const connection = connections.get(db);
+  if (connection === undefined) throw new GemachError("DATABASE_EXPECTED", {});
+  return connection;
+}
+
+/** A database that queries are run on. Made by `database(driver)`. */
+export class Database {
+  readonly #connection: Connection;
+  readonly #runtime: Runtime;
+  readonly #strategy: Strategy;
+  readonly #compiled = new Map<Planner, WeakMap<QueryState, CompiledStatement>>();
+
+  /** @internal */
+  constructor(driver: Driver, options: DatabaseOptions) {
+    const { how = "auto", generateCode = canGenerateCode(), clock = now } = options;
+    if (!strategies.includes(how)) throw new GemachError("STRATEGY_UNKNOWN", { given: String(how), known: strategies });
+    this.#connection = connect(driver, clock);
+    this.#strategy = how;
+    const { dialect } = this.#connection;
+    const make = rowConstructors(dialect, generateCode);
+    const made = new WeakMap<RowPlan, ReturnType<typeof make>>();
+    const constructorOf = (plan: RowPlan) => {
+      const known = made.get(plan) ?? make(plan.shape);
+      made.set(plan, known);
+      return known;
+    };
+    this.#runtime = { dialect, constructorOf };
+    connections.set(this, this.#connection);
+  }
+
+  /** The dialect that it speaks. */
+  get dialect(): DialectName {
+    return this.#runtime.dialect.name;
+  }
+
+  /** All rows of a query, in its order. */
+  async list<Row>(query: Query<Row>): Promise<Row[]> {
+    const statement = this.#compile(stateOf(query, "list"), planList);
+    const steps = () => fetch(statement, this.#runtime);
+    return (await this.#run(steps, statement.fed.size > 0)) as Row[];
+  }
+
+  /**
+   * The one row of a query.
+   * @throws GemachError `NONE_FOUND`, or `SEVERAL_FOUND` with their number.
+   */
+  async single<Row>(query: Query<Row>): Promise<Row> {
+    const found = await this.#one<Row>(stateOf(query, "single"), "exactly one");
+    if (found.length === 0)
+      throw new GemachError("NONE_FOUND", { entity: stateOf(query, "single").source.entity.name });
+    return found[0] as Row;
+  }
+
+  /**
+   * The one row of a query, or null.
+   * @throws GemachError `SEVERAL_FOUND` with their number.
+   */
+  async maybe<Row>(query: Query<Row>): Promise<Row | null> {
+    const found = await this.#one<Row>(stateOf(query, "maybe"), "at most one");
+    return found[0] ?? null;
+  }
+
+  /** The number of a query's rows, counted by the database. */
+  async count(query: Query): Promise<number> {
+    return await this.#run(this.#countSteps(stateOf(query, "count")), false);
+  }
+
+  /** Whether a query has any row; the database stops at the first. */
+  async exists(query: Query): Promise<boolean> {
+    const statement = this.#compile(stateOf(query, "exists"), planExists);
+    const steps = () => fetch(statement, this.#runtime);
+    return (await this.#run(steps, false)).length > 0;
+  }
+
+  /**
+   * Inserts rows, all or none.
+   * @returns how many.
+   */
+  async insert<D extends Definitions, E extends EntityName<D>>(
+    entity: Entity<D, E>,
+    rows: readonly NewRow<D, E>[],
+  ): Promise<number> {
+    if (!isEntity(entity)) throw new GemachError("ENTITY_EXPECTED", { call: "insert" });
+    const requests = insertRequests(resolve(entity), rows as readonly GivenRow[], this.#runtime.dialect);
+    const steps = function* (): Steps<number> {
+      for (const request of requests) yield request;
+      return rows.length;
+    };
+    return await this.#run(steps, requests.length > 1);
+  }
+
+  #compile(state: QueryState, planner: Planner): CompiledStatement {
+    const byState = this.#compiled.get(planner) ?? new WeakMap<QueryState, CompiledStatement>();
+    this.#compiled.set(planner, byState);
+    const known = byState.get(state) ?? compile(planner(state, { strategy: this.#strategy }), this.#runtime.dialect);
+    byState.set(state, known);
+    return known;
+  }
+
+  #run<R>(steps: () => Steps<R>, together: boolean): R | Promise<R> {
+    const at = this.#connection.isObserved() ? callSite() : undefined;
+    return this.#connection.run(steps, { at, together });
+  }
+
+  #countSteps(state: QueryState): () => Steps<number> {
+    const statement = this.#compile(state, planCount);
+    const runtime = this.#runtime;
+    return function* (): Steps<number> {
+      const [count] = yield* fetch(statement, runtime);
+      return count as number;
+    };
+  }
+
+  async #one<Row>(state: QueryState, expected: string): Promise<readonly Row[]> {
+    const statement = this.#compile(state, planSingle);
+    const count = this.#countSteps(state);
+    const check = function* (found: number): Steps<void> {
+      if (found < 2) return;
+      throw new GemachError("SEVERAL_FOUND", { entity: state.source.entity.name, found: yield* count(), expected });
+    };
+    return (await this.#run(() => fetch(statement, this.#runtime, check), statement.fed.size > 0)) as readonly Row[];
+  }
+}
+
+const knownOptions: readonly (keyof DatabaseOptions)[] = ["how", "generateCode", "clock"];
+
+/**
+ * A database over a driver: `database(sqlite(handle))`. It opens nothing and sends nothing by itself.
+ * @throws GemachError `OPTION_UNKNOWN`, `STRATEGY_UNKNOWN`
+ */
+export function database(driver: Driver, options: DatabaseOptions = {}): Database {
+  for (const option of Object.keys(options))
+    if (!knownOptions.includes(option as keyof DatabaseOptions))
+      throw new GemachError("OPTION_UNKNOWN", { call: "database()", option, known: knownOptions });
+  return new Database(driver, options);
+}

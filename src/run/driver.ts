@@ -1,0 +1,24 @@
+import type { DialectName, Wire } from "../sql/index.js";
+
+/** Rows as they came over the wire, each an array in the order of the select's items. */
+export type WireRows = readonly (readonly Wire[])[];
+
+/** One statement with what belongs to its placeholders. */
+export interface Request {
+  readonly text: string;
+  readonly parameters: readonly Wire[];
+  /** Whether it is unlikely to be sent again, so that preparing it would be in vain. */
+  readonly once?: boolean;
+}
+
+/**
+ * What the library asks of an engine. The only part that knows a driver package; errors come out of
+ * it as GemachError.
+ */
+export interface Driver {
+  readonly dialect: DialectName;
+  /** Sends one statement. A driver that has the answer at once gives it at once. */
+  run(request: Request): WireRows | Promise<WireRows>;
+  /** Only of drivers that answer at once: does all of the work in one transaction. */
+  together?<R>(work: () => R): R;
+}

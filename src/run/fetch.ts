@@ -1,0 +1,118 @@
+import type { FedStatement, Mount, RowPlan } from "../plan/index.js";
+import type { CompiledStatement, Dialect, Keys, Parameter, Wire } from "../sql/index.js";
+import type { Request, WireRows } from "./driver.js";
+import { type Gathered, gather, keyOf, ownerAt } from "./gather.js";
+import type { RowConstructor } from "./row-constructor.js";
+
+/** Work that asks for statements to be sent and goes on with their rows. */
+export type Steps<R> = Generator<Request, R, WireRows>;
+
+/** What it takes to run a compiled statement. */
+export interface Runtime {
+  readonly dialect: Dialect;
+  readonly constructorOf: (plan: RowPlan) => RowConstructor;
+}
+
+const encode = (dialect: Dialect, parameter: Parameter, keys: Keys): Wire =>
+  parameter.kind === "keys" ? dialect.encodeKeys(parameter, keys) : dialect.encode(parameter);
+
+/** A compiled statement with its values. */
+export const requestOf = (statement: CompiledStatement, { dialect }: Runtime, keys: Keys = []): Request => ({
+  text: statement.text,
+  parameters: statement.parameters.map((parameter) => encode(dialect, parameter, keys)),
+});
+
+/** The objects that wait for related rows, by key; each key once, in the order of first appearance. */
+interface Waiting {
+  readonly keys: (readonly Wire[])[];
+  readonly owners: { readonly owner: Record<string, unknown>; readonly key: Wire }[];
+}
+
+function waitingFor(feed: FedStatement, gathered: Gathered): Waiting {
+  const waiting: Waiting = { keys: [], owners: [] };
+  const known = new Set<Wire>();
+  for (let i = 0; i < gathered.objects.length; i++) {
+    const owner = ownerAt(gathered.objects[i], feed as Mount);
+    if (owner === undefined) continue;
+    const row = gathered.rows[i] as readonly Wire[];
+    const key = keyOf(row, feed.keys);
+    if (key === null) continue;
+    waiting.owners.push({ owner, key });
+    if (known.has(key)) continue;
+    known.add(key);
+    waiting.keys.push(feed.keys.map((slot) => row[slot] as Wire));
+  }
+  return waiting;
+}
+
+/** Gives each owner its own list, also where several owners have the same key. */
+function handOutMany(
+  { owners }: Waiting,
+  property: string,
+  slots: readonly number[],
+  { objects, rows }: Gathered,
+): void {
+  const lists = new Map<Wire, unknown[]>();
+  for (let i = 0; i < objects.length; i++) {
+    const key = keyOf(rows[i] as readonly Wire[], slots);
+    const list = lists.get(key);
+    if (list === undefined) lists.set(key, [objects[i]]);
+    else list.push(objects[i]);
+  }
+  const given = new Set<Wire>();
+  for (const { owner, key } of owners) {
+    const list = lists.get(key);
+    if (list === undefined) continue;
+    owner[property] = given.has(key) ? [...list] : list;
+    given.add(key);
+  }
+}
+
+function handOutOne(
+  { owners }: Waiting,
+  property: string,
+  slots: readonly number[],
+  { objects, rows }: Gathered,
+): void {
+  const byKey = new Map<Wire, unknown>();
+  for (let i = 0; i < objects.length; i++) byKey.set(keyOf(rows[i] as readonly Wire[], slots), objects[i]);
+  for (const { owner, key } of owners) owner[property] = byKey.get(key) ?? null;
+}
+
+/** Fetches what the gathered rows feed, and puts it where it belongs; nothing is sent where nothing waits. */
+function* feed(statement: CompiledStatement, gathered: Gathered, runtime: Runtime): Steps<void> {
+  for (const fed of gathered.plan.fed) {
+    const waiting = waitingFor(fed, gathered);
+    const compiled = statement.fed.get(fed);
+    if (waiting.keys.length === 0 || compiled === undefined) continue;
+    const related = yield* fetchGathered(compiled, runtime, waiting.keys);
+    const handOut = fed.relation.cardinality === "many" ? handOutMany : handOutOne;
+    handOut(waiting, fed.property, compiled.plan.fedSlots, related);
+  }
+  for (const joined of gathered.joined) yield* feed(statement, joined, runtime);
+}
+
+function* fetchGathered(
+  statement: CompiledStatement,
+  runtime: Runtime,
+  keys: Keys,
+  check?: (found: number) => Steps<void>,
+): Steps<Gathered> {
+  const rows = yield requestOf(statement, runtime, keys);
+  const gathered = gather(statement.plan.rows, rows, runtime.constructorOf);
+  if (check !== undefined) yield* check(gathered.objects.length);
+  yield* feed(statement, gathered, runtime);
+  return gathered;
+}
+
+/**
+ * Runs a statement and all that its rows feed.
+ * @param check is asked with the number of rows found before anything else is fetched.
+ */
+export function* fetch(
+  statement: CompiledStatement,
+  runtime: Runtime,
+  check?: (found: number) => Steps<void>,
+): Steps<readonly unknown[]> {
+  return (yield* fetchGathered(statement, runtime, [], check)).objects;
+}

@@ -1,0 +1,125 @@
+import type { JoinedRows, Mount, RowPlan } from "../plan/index.js";
+import type { Wire } from "../sql/index.js";
+import type { WireRows } from "./driver.js";
+import type { RowConstructor } from "./row-constructor.js";
+
+/** The objects that rows became, each with the first row it was found in. */
+export interface Gathered {
+  readonly plan: RowPlan;
+  readonly objects: readonly unknown[];
+  readonly rows: WireRows;
+  /** What was joined to them, level by level. */
+  readonly joined: readonly Gathered[];
+}
+
+/** A key of one or several columns as one value that a Map can tell from others; null where any of them is null. */
+export function keyOf(row: readonly Wire[], slots: readonly number[]): Wire {
+  if (slots.length === 1) return row[slots[0] as number] as Wire;
+  let key = "";
+  for (const slot of slots) {
+    const part = row[slot] as Wire;
+    if (part === null) return null;
+    const text = String(part);
+    key += `${text.length}:${text}`;
+  }
+  return key;
+}
+
+/** The object that a mount is on, below a row's object; undefined where a to-one relation on the way has no row. */
+export function ownerAt(object: unknown, { at }: Mount): Record<string, unknown> | undefined {
+  let owner = object as Record<string, unknown> | null;
+  for (const property of at) {
+    if (owner === null) return undefined;
+    owner = owner[property] as Record<string, unknown> | null;
+  }
+  return owner ?? undefined;
+}
+
+/** Which object each row belongs to; -1 where it has none. */
+type ObjectOfRow = readonly number[];
+
+interface Level {
+  readonly gathered: Gathered;
+  readonly objectOfRow: ObjectOfRow;
+}
+
+/** Makes each object once, in the order of first appearance. */
+function gatherLevel(
+  plan: RowPlan,
+  rows: WireRows,
+  constructorOf: (plan: RowPlan) => RowConstructor,
+  owners: {
+    readonly ofRow: ObjectOfRow;
+    readonly count: number;
+    readonly add: (owner: number, object: unknown) => void;
+  },
+  isContiguous: boolean,
+): Level {
+  const make = constructorOf(plan);
+  const objects: unknown[] = [];
+  const firstRows: (readonly Wire[])[] = [];
+  const objectOfRow: number[] = new Array(rows.length);
+  const known = isContiguous ? [] : Array.from({ length: owners.count }, () => new Map<Wire, number>());
+  let lastOwner = -1;
+  let lastKey: Wire = null;
+  for (let i = 0; i < rows.length; i++) {
+    const row = rows[i] as readonly Wire[];
+    const owner = owners.ofRow[i] as number;
+    const key = keyOf(row, plan.identity);
+    if (key === null || owner < 0) {
+      objectOfRow[i] = -1;
+      continue;
+    }
+    const isSame = owner === lastOwner && key === lastKey;
+    const index = isSame ? objects.length - 1 : known[owner]?.get(key);
+    if (index !== undefined) {
+      objectOfRow[i] = index;
+      continue;
+    }
+    const object = make(row);
+    objectOfRow[i] = objects.push(object) - 1;
+    firstRows.push(row);
+    owners.add(owner, object);
+    if (isContiguous) [lastOwner, lastKey] = [owner, key];
+    else known[owner]?.set(key, objects.length - 1);
+  }
+  const gathered: Gathered = {
+    plan,
+    objects,
+    rows: firstRows,
+    joined: plan.joined.map((joined, i) =>
+      gatherJoined(joined, rows, objects, objectOfRow, constructorOf, isContiguous && i === 0),
+    ),
+  };
+  return { gathered, objectOfRow };
+}
+
+/**
+ * Rows are sorted level by level, a level's first joined relation before its second. So an object's
+ * rows follow one another as long as only first relations lie between it and the root.
+ */
+function gatherJoined(
+  joined: JoinedRows,
+  rows: WireRows,
+  objects: readonly unknown[],
+  objectOfRow: ObjectOfRow,
+  constructorOf: (plan: RowPlan) => RowConstructor,
+  isContiguous: boolean,
+): Gathered {
+  const add = (owner: number, object: unknown) =>
+    (ownerAt(objects[owner], joined)?.[joined.property] as unknown[] | undefined)?.push(object);
+  const owners = { ofRow: objectOfRow, count: objects.length, add };
+  return gatherLevel(joined.rows, rows, constructorOf, owners, isContiguous).gathered;
+}
+
+/** Turns a statement's rows into objects, joined rows in the arrays of their owners. */
+export function gather(plan: RowPlan, rows: WireRows, constructorOf: (plan: RowPlan) => RowConstructor): Gathered {
+  if (plan.joined.length === 0) {
+    const make = constructorOf(plan);
+    const objects = new Array<unknown>(rows.length);
+    for (let i = 0; i < rows.length; i++) objects[i] = make(rows[i] as readonly Wire[]);
+    return { plan, objects, rows, joined: [] };
+  }
+  const owners = { ofRow: new Array<number>(rows.length).fill(0), count: 1, add: () => {} };
+  return gatherLevel(plan, rows, constructorOf, owners, true).gathered;
+}

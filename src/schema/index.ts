@@ -1,0 +1,1 @@
+export { layOut, layOutText } from "./lay-out.js";

@@ -1,0 +1,58 @@
+import type { Cut } from "../plan/index.js";
+import type { OrderNode } from "../query/index.js";
+import { columnOf, type Place, type Scope } from "./scope.js";
+import { sortTerm } from "./translate-expression.js";
+import type { SortTerm, SqlExpression } from "./tree.js";
+
+/** A name for a column that a derived table adds to those it takes from its table. */
+function addedName(place: Place, columns: Iterable<{ readonly name: string }>, wish: string): string {
+  const taken = new Set([...columns].map((column) => column.name));
+  for (const { alias } of place.select.items) if (alias !== undefined) taken.add(alias);
+  let name = wish;
+  while (taken.has(name)) name += "_";
+  return name;
+}
+
+/** Whether there is a limit or an offset. */
+export const isCut = ({ limit, offset }: Cut): boolean => limit !== undefined || offset !== undefined;
+
+/** How to say outside of a derived table the order that holds inside. */
+export function orderOutside(
+  scope: Scope,
+  outer: Place,
+  inner: Place,
+  orderBy: readonly OrderNode[],
+): readonly SortTerm[] {
+  return orderBy.map((term, i) => {
+    const { node } = term;
+    const sorted = sortTerm(scope, term);
+    if (node.kind === "column" && node.path.steps.length === 0)
+      return { ...sorted, expression: columnOf(outer, node.column) };
+    const alias = addedName(inner, inner.entity.columns.values(), `order_${i + 1}`);
+    inner.select.items.push({ expression: sorted.expression, alias });
+    return { ...sorted, expression: { kind: "column", table: outer.alias, name: alias } };
+  });
+}
+
+const bound = (position: number): SqlExpression => ({
+  kind: "parameter",
+  parameter: { kind: "value", value: position, type: "integer" },
+});
+
+/** Numbers the rows of each owner inside a derived table, and gives the conditions that cut them outside of it. */
+export function cutPerOwner(
+  outer: Place,
+  inner: Place,
+  partitionBy: readonly SqlExpression[],
+  orderBy: readonly SortTerm[],
+  { limit, offset }: Cut,
+): readonly SqlExpression[] {
+  const alias = addedName(inner, inner.entity.columns.values(), "position");
+  inner.select.items.push({ expression: { kind: "rowNumber", partitionBy, orderBy }, alias });
+  const position: SqlExpression = { kind: "column", table: outer.alias, name: alias };
+  const conditions: SqlExpression[] = [];
+  if (offset !== undefined) conditions.push({ kind: "binary", operator: ">", left: position, right: bound(offset) });
+  if (limit !== undefined)
+    conditions.push({ kind: "binary", operator: "<=", left: position, right: bound((offset ?? 0) + limit) });
+  return conditions;
+}

@@ -1,0 +1,17 @@
+import { GemachError } from "../errors/index.js";
+import type { Dialect, DialectName } from "./dialect.js";
+import { postgresDialect } from "./postgres.js";
+import { sqliteDialect } from "./sqlite.js";
+
+const dialects: Readonly<Record<DialectName, Dialect>> = { sqlite: sqliteDialect, postgres: postgresDialect };
+
+/**
+ * The dialect of a name.
+ * @throws GemachError `DIALECT_UNKNOWN`
+ */
+export function dialectOf(name: DialectName): Dialect {
+  const dialect = Object.hasOwn(dialects, name) ? dialects[name] : undefined;
+  if (dialect === undefined)
+    throw new GemachError("DIALECT_UNKNOWN", { given: String(name), known: Object.keys(dialects) });
+  return dialect;
+}

@@ -1,0 +1,54 @@
+import { GemachError } from "../errors/index.js";
+import { qualified, type ResolvedColumn, type ResolvedEntity } from "../model/index.js";
+import { checked, type Scalar } from "../query/index.js";
+import type { Dialect, Wire } from "./dialect.js";
+
+/** A new row, as the user gives it. */
+export type GivenRow = Readonly<Record<string, unknown>>;
+
+/** The columns that an insert names: all but those the database hands out, unless the rows bring them. */
+function columnsFor(entity: ResolvedEntity, rows: readonly GivenRow[]): readonly ResolvedColumn[] {
+  for (const row of rows)
+    for (const name of Object.keys(row))
+      if (!entity.columns.has(name))
+        throw new GemachError("NAME_UNKNOWN", { entity: entity.name, name, known: [...entity.columns.keys()] });
+  return [...entity.columns.values()].filter(
+    (column) => column.kind !== "identity" || rows.some((row) => row[column.property] !== undefined),
+  );
+}
+
+function valueFor(row: GivenRow, column: ResolvedColumn): Scalar {
+  const label = qualified(column);
+  const given = row[column.property];
+  const value = checked(given === undefined && column.isNullable ? null : given, column.kind, label);
+  if (value === null && !column.isNullable)
+    throw new GemachError("VALUE_UNFIT", { column: label, expected: "a value", got: "null" });
+  return value;
+}
+
+/** The requests that insert the rows: one for all where the engine takes arrays, else one for each. */
+export function insertRequests(
+  entity: ResolvedEntity,
+  rows: readonly GivenRow[],
+  dialect: Dialect,
+): readonly { readonly text: string; readonly parameters: readonly Wire[] }[] {
+  if (rows.length === 0) return [];
+  const columns = columnsFor(entity, rows);
+  const values = rows.map((row) => columns.map((column) => valueFor(row, column)));
+  const into = `insert into ${dialect.quote(entity.table)} (${columns.map((column) => dialect.quote(column.name)).join(", ")})`;
+  if (dialect.arrays !== undefined) {
+    const { cast } = dialect.arrays;
+    const arrays = columns.map((column, i) => `${dialect.placeholder(i + 1)}::${cast(column.kind)}`);
+    const parameters = columns.map((column, i) =>
+      dialect.encode({ kind: "list", values: values.map((row) => row[i] as Scalar), type: column.kind }),
+    );
+    return [{ text: `${into} select * from unnest(${arrays.join(", ")})`, parameters }];
+  }
+  const text = `${into} values (${columns.map((_, i) => dialect.placeholder(i + 1)).join(", ")})`;
+  return values.map((row) => ({
+    text,
+    parameters: row.map((value, i) =>
+      dialect.encode({ kind: "value", value, type: (columns[i] as ResolvedColumn).kind }),
+    ),
+  }));
+}

@@ -1,0 +1,50 @@
+import { qualified, type Strategy } from "../model/index.js";
+import { planList } from "../plan/index.js";
+import { type Query, type Scalar, stateOf } from "../query/index.js";
+import { type CompiledStatement, compile } from "./compile.js";
+import type { DialectName } from "./dialect.js";
+import { dialectOf } from "./dialects.js";
+
+/** Settings of a preview. */
+export interface PreviewOptions {
+  /** The dialect of the texts; "sqlite" by default. */
+  readonly dialect?: DialectName;
+  /** The strategy where the query and the model do not say; "auto" by default. */
+  readonly how?: Strategy;
+}
+
+/** In place of a parameter that is known only once another statement's rows are there. */
+export interface PreviewedKeys {
+  /** The columns whose values will be sent, for example ["Item.id"]. */
+  readonly keysOf: readonly string[];
+  /** The number of the statement whose rows hold them; the first is 1. */
+  readonly statement: number;
+}
+
+/** One statement that a query will send. */
+export interface PreviewedStatement {
+  /** What it is for. */
+  readonly purpose: string;
+  readonly text: string;
+  /** What belongs to its placeholders, in their order. */
+  readonly parameters: readonly (Scalar | readonly Scalar[] | PreviewedKeys)[];
+}
+
+/**
+ * The statements that `list` of a query will send, in the order in which they are sent. Needs no
+ * database and sends nothing. A statement is left out when it runs if there are no keys for it.
+ */
+export function preview(query: Query, options: PreviewOptions = {}): readonly PreviewedStatement[] {
+  const dialect = dialectOf(options.dialect ?? "sqlite");
+  const statements: PreviewedStatement[] = [];
+  const add = (statement: CompiledStatement, keys: PreviewedKeys | undefined): void => {
+    const parameters = statement.parameters.map((parameter) => {
+      if (parameter.kind === "value") return parameter.value;
+      return parameter.kind === "list" ? parameter.values : (keys ?? []);
+    });
+    const number = statements.push({ purpose: statement.plan.purpose, text: statement.text, parameters });
+    for (const [feed, fed] of statement.fed) add(fed, { keysOf: feed.keyColumns.map(qualified), statement: number });
+  };
+  add(compile(planList(stateOf(query, "preview"), { strategy: options.how ?? "auto" }), dialect), undefined);
+  return statements;
+}

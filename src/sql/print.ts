@@ -1,0 +1,129 @@
+import type { Dialect } from "./dialect.js";
+import type { Parameter, Select, SortTerm, SqlExpression, TableTerm } from "./tree.js";
+
+/** A statement's text, with what belongs to its placeholders in the order of their positions. */
+export interface Printed {
+  readonly text: string;
+  readonly parameters: readonly Parameter[];
+}
+
+interface Printer {
+  readonly dialect: Dialect;
+  readonly parameters: Parameter[];
+}
+
+function place(printer: Printer, parameter: Parameter): string {
+  return printer.dialect.placeholder(printer.parameters.push(parameter));
+}
+
+/** An operand in brackets where it is itself made of operands. */
+function operand(printer: Printer, expression: SqlExpression): string {
+  const text = printExpression(printer, expression);
+  switch (expression.kind) {
+    case "column":
+    case "parameter":
+    case "subquery":
+    case "rowCount":
+    case "exists":
+      return text;
+    default:
+      return `(${text})`;
+  }
+}
+
+/** Conditions side by side; one that is of the other operator stands in brackets. */
+const printLogic = (printer: Printer, operator: "and" | "or", conditions: readonly SqlExpression[]): string =>
+  conditions
+    .map((part) => {
+      const text = printExpression(printer, part);
+      return conditions.length > 1 && part.kind === "logic" && part.operator !== operator ? `(${text})` : text;
+    })
+    .join(` ${operator} `);
+
+function printExpression(printer: Printer, expression: SqlExpression): string {
+  const { dialect } = printer;
+  switch (expression.kind) {
+    case "column":
+      return `${dialect.quote(expression.table)}.${dialect.quote(expression.name)}`;
+    case "parameter":
+      return place(printer, expression.parameter);
+    case "constant":
+      return expression.value === 1 ? "1" : expression.value ? "1 = 1" : "1 = 0";
+    case "binary":
+      return `${operand(printer, expression.left)} ${expression.operator} ${operand(printer, expression.right)}`;
+    case "distinct":
+      return dialect.distinct(operand(printer, expression.left), operand(printer, expression.right));
+    case "logic":
+      return printLogic(printer, expression.operator, expression.items);
+    case "not":
+      return `not ${operand(printer, expression.item)}`;
+    case "isNull":
+      return `${operand(printer, expression.operand)} is ${expression.negated ? "not " : ""}null`;
+    case "isTrue":
+      return `${operand(printer, expression.item)} is ${expression.negated ? "not " : ""}true`;
+    case "inList": {
+      const { values, type, negated } = expression;
+      const left = operand(printer, expression.operand);
+      return dialect.inList(left, place(printer, { kind: "list", values, type }), type, negated);
+    }
+    case "inKeys": {
+      const { types } = expression;
+      const operands = expression.operands.map((part) => operand(printer, part));
+      return dialect.inKeys(operands, types, (part) => place(printer, { kind: "keys", types, part }));
+    }
+    case "exists":
+      return `${expression.negated ? "not " : ""}exists (${printSelect(printer, expression.select)})`;
+    case "subquery":
+      return `(${printSelect(printer, expression.select)})`;
+    case "rowCount":
+      return "count(*)";
+    case "rowNumber": {
+      const partition = expression.partitionBy.map((part) => printExpression(printer, part)).join(", ");
+      return `row_number() over (partition by ${partition}${printOrder(printer, expression.orderBy)})`;
+    }
+    default:
+      return expression satisfies never;
+  }
+}
+
+function printOrder(printer: Printer, terms: readonly SortTerm[]): string {
+  if (terms.length === 0) return "";
+  const printed = terms.map(({ expression, descending, isNullable }) => {
+    const nulls = isNullable ? printer.dialect.nulls(descending) : "";
+    return `${operand(printer, expression)}${descending ? " desc" : ""}${nulls}`;
+  });
+  return ` order by ${printed.join(", ")}`;
+}
+
+function printTable(printer: Printer, term: TableTerm): string {
+  const { quote } = printer.dialect;
+  if (term.kind === "derived") return `(${printSelect(printer, term.select)}) as ${quote(term.alias)}`;
+  return term.alias === term.table ? quote(term.table) : `${quote(term.table)} as ${quote(term.alias)}`;
+}
+
+function printSelect(printer: Printer, select: Select): string {
+  const { quote, limit } = printer.dialect;
+  const items = select.items.map(({ expression, alias }) => {
+    const text = printExpression(printer, expression);
+    const isNamed = alias === undefined || (expression.kind === "column" && expression.name === alias);
+    return isNamed ? text : `${text} as ${quote(alias)}`;
+  });
+  const count = (rows: number | undefined) =>
+    rows === undefined ? undefined : place(printer, { kind: "value", value: rows, type: "integer" });
+  return [
+    `select ${items.join(", ")} from ${printTable(printer, select.from)}`,
+    ...select.joins.map((join) => {
+      const table = printTable(printer, join.table);
+      return ` ${join.kind === "left" ? "left join" : "join"} ${table} on ${printLogic(printer, "and", join.on)}`;
+    }),
+    select.where.length === 0 ? "" : ` where ${printLogic(printer, "and", select.where)}`,
+    printOrder(printer, select.orderBy),
+    limit(count(select.limit), count(select.offset)),
+  ].join("");
+}
+
+/** The text of a select in a dialect. Values stay out of it: each is a parameter. */
+export function print(select: Select, dialect: Dialect): Printed {
+  const printer: Printer = { dialect, parameters: [] };
+  return { text: printSelect(printer, select), parameters: printer.parameters };
+}

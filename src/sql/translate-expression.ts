@@ -1,0 +1,224 @@
+import { type Comparison, type Node, type OrderNode, type SetNode, typeOf } from "../query/index.js";
+import {
+  columnOf,
+  freeName,
+  keysEqual,
+  type Place,
+  placeIn,
+  placeOf,
+  releaseNames,
+  type Scope,
+  type SelectDraft,
+  selectFrom,
+} from "./scope.js";
+import type { Operator, SortTerm, SqlExpression } from "./tree.js";
+
+const operators: Record<Comparison, Operator> = {
+  equal: "=",
+  unequal: "<>",
+  below: "<",
+  above: ">",
+  atMost: "<=",
+  atLeast: ">=",
+};
+
+const opposite: Record<Comparison, Comparison> = {
+  equal: "unequal",
+  unequal: "equal",
+  below: "atLeast",
+  above: "atMost",
+  atMost: "above",
+  atLeast: "below",
+};
+
+/** Whether an expression may give no value where it stands, be it for want of the whole row. */
+function isNullable(scope: Scope, node: Node): boolean {
+  return typeOf(node).isNullable || (node.kind === "column" && placeOf(scope, node.path).isOptional);
+}
+
+/** Two missing values are neither equal nor distinct in SQL; here they are unequal, as a missing value is to any other. */
+function comparison(scope: Scope, node: Extract<Node, { kind: "compare" }>, negated: boolean): SqlExpression {
+  const left = value(scope, node.left);
+  const right = value(scope, node.right);
+  const missing = [node.left, node.right].filter((side) => isNullable(scope, side)).length;
+  const [positive, isOpposite] =
+    node.comparison === "unequal" ? (["equal", !negated] as const) : [node.comparison, negated];
+  const equation: SqlExpression = { kind: "binary", operator: operators[positive], left, right };
+  if (!isOpposite) return equation;
+  if (missing === 0) return { ...equation, operator: operators[opposite[positive]] };
+  if (missing === 1 && positive === "equal") return { kind: "distinct", left, right };
+  return { kind: "isTrue", item: equation, negated: true };
+}
+
+/**
+ * A condition as it stands in a where clause, where unknown counts as false. What is negated is
+ * negated at the leaves, so that a missing value makes a comparison false, and its opposite true.
+ */
+export function condition(scope: Scope, node: Node, negated = false): SqlExpression {
+  switch (node.kind) {
+    case "compare":
+      return comparison(scope, node, negated);
+    case "isNull":
+      return { kind: "isNull", operand: value(scope, node.operand), negated };
+    case "oneOf": {
+      const operand = value(scope, node.operand);
+      const inList: SqlExpression = {
+        kind: "inList",
+        operand,
+        values: node.values,
+        type: typeOf(node.operand).kind,
+        negated,
+      };
+      if (!negated || !isNullable(scope, node.operand)) return inList;
+      return { kind: "logic", operator: "or", items: [{ kind: "isNull", operand, negated: false }, inList] };
+    }
+    case "logic": {
+      const operator = (node.operator === "and") === negated ? "or" : "and";
+      if (node.items.length === 0) return { kind: "constant", value: operator === "and" };
+      const items = node.items.map((item) => condition(scope, item, negated));
+      return items.length === 1 && items[0] !== undefined ? items[0] : { kind: "logic", operator, items };
+    }
+    case "not":
+      return condition(scope, node.item, !negated);
+    case "exists":
+      return { kind: "exists", select: relatedSelect(scope, node.set, { kind: "constant", value: 1 }), negated };
+    case "column":
+    case "value":
+    case "count": {
+      const item = value(scope, node);
+      if (!negated) return item;
+      return isNullable(scope, node) ? { kind: "isTrue", item, negated: true } : { kind: "not", item };
+    }
+    default:
+      return node satisfies never;
+  }
+}
+
+/** Whether a condition, as translated, may be unknown. */
+function mayBeUnknown(scope: Scope, node: Node): boolean {
+  switch (node.kind) {
+    case "compare":
+      return isNullable(scope, node.left) || isNullable(scope, node.right);
+    case "oneOf":
+      return isNullable(scope, node.operand);
+    case "logic":
+      return node.items.some((item) => mayBeUnknown(scope, item));
+    case "not":
+      return mayBeUnknown(scope, node.item);
+    default:
+      return false;
+  }
+}
+
+/** An expression where its value matters: in a projection, an order, a comparison. */
+export function value(scope: Scope, node: Node): SqlExpression {
+  switch (node.kind) {
+    case "column":
+      return columnOf(placeOf(scope, node.path), node.column);
+    case "value":
+      return { kind: "parameter", parameter: { kind: "value", value: node.value, type: node.type } };
+    case "count":
+      return { kind: "subquery", select: relatedSelect(scope, node.set, { kind: "rowCount" }) };
+    case "compare":
+    case "isNull":
+    case "oneOf":
+    case "logic":
+    case "not":
+    case "exists": {
+      const item = condition(scope, node);
+      return mayBeUnknown(scope, node) ? { kind: "isTrue", item, negated: false } : item;
+    }
+    default:
+      return node satisfies never;
+  }
+}
+
+/** One term of an order. */
+export const sortTerm = (scope: Scope, { node, descending }: OrderNode): SortTerm => ({
+  expression: value(scope, node),
+  descending,
+  isNullable: isNullable(scope, node),
+});
+
+/** A select of a set's rows, correlated with its owner. */
+function relatedSelect(scope: Scope, set: SetNode, result: SqlExpression): SelectDraft {
+  const { select, place } = selectOfSet(scope, set);
+  restrictToOwner(scope, set, place);
+  select.items.push({ expression: result, alias: undefined });
+  releaseNames(scope, select);
+  return select;
+}
+
+function selectOfSet(scope: Scope, set: SetNode): { select: SelectDraft; place: Place } {
+  const { table } = set.source.entity;
+  const alias = freeName(scope, table, set.relation.name);
+  const select = selectFrom({ kind: "table", table, alias });
+  const place = placeIn(select, set.source.entity, alias);
+  addConditions(scope, set, place);
+  return { select, place };
+}
+
+function addConditions(scope: Scope, set: SetNode, place: Place): void {
+  scope.places.set(set.source, place);
+  for (const node of set.where) place.select.where.push(condition(scope, node));
+}
+
+/**
+ * Ties the rows at a place to the owner that the set starts from. Where each row of the set has one
+ * row before it, that is a join; where it may have several, only their existence is asked for, so
+ * that no row is there twice.
+ */
+function restrictToOwner(scope: Scope, set: SetNode, place: Place): void {
+  const { select } = place;
+  if (!("relation" in set.from)) {
+    select.where.push(...keysEqual(set.relation, placeOf(scope, set.from), place));
+    return;
+  }
+  const before = set.from;
+  if (set.relation.cardinality === "one") {
+    const { select: inner, place: innerPlace } = selectOfSet(scope, before);
+    inner.where.unshift(...keysEqual(set.relation, innerPlace, place));
+    inner.items.push({ expression: { kind: "constant", value: 1 }, alias: undefined });
+    restrictToOwner(scope, before, innerPlace);
+    releaseNames(scope, inner);
+    select.where.push({ kind: "exists", select: inner, negated: false });
+    return;
+  }
+  const { table } = before.source.entity;
+  const alias = freeName(scope, table, before.relation.name);
+  const joined = placeIn(select, before.source.entity, alias);
+  select.joins.push({
+    kind: "inner",
+    table: { kind: "table", table, alias },
+    on: keysEqual(set.relation, joined, place),
+  });
+  addConditions(scope, before, joined);
+  restrictToOwner(scope, before, joined);
+}
+
+/** Whether a node follows a to-one relation away from the source's own row, outside of subqueries. */
+export function leavesRow(node: Node): boolean {
+  switch (node.kind) {
+    case "column":
+      return node.path.steps.length > 0;
+    case "compare":
+      return leavesRow(node.left) || leavesRow(node.right);
+    case "isNull":
+    case "oneOf":
+      return leavesRow(node.operand);
+    case "logic":
+      return node.items.some(leavesRow);
+    case "not":
+      return leavesRow(node.item);
+    case "count":
+    case "exists":
+      return ownerLeavesRow(node.set);
+    case "value":
+      return false;
+    default:
+      return node satisfies never;
+  }
+}
+
+const ownerLeavesRow = (set: SetNode): boolean =>
+  "relation" in set.from ? ownerLeavesRow(set.from) : set.from.steps.length > 0;

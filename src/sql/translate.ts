@@ -1,0 +1,123 @@
+import type { JoinedSource, Output, StatementPlan } from "../plan/index.js";
+import type { OrderNode } from "../query/index.js";
+import { cutPerOwner, isCut, orderOutside } from "./cut.js";
+import {
+  columnOf,
+  freeName,
+  keysEqual,
+  type Place,
+  placeIn,
+  placeOf,
+  releaseNames,
+  type Scope,
+  selectFrom,
+} from "./scope.js";
+import { condition, leavesRow, sortTerm, value } from "./translate-expression.js";
+import type { Select, SortTerm, SqlExpression } from "./tree.js";
+
+/** The rows of a source where the statement can use them, and their order in terms of it. */
+interface OrderedPlace {
+  readonly place: Place;
+  readonly order: readonly SortTerm[];
+}
+
+function keysGiven({ fedBy }: StatementPlan, place: Place): readonly SqlExpression[] {
+  if (fedBy.length === 0) return [];
+  return [
+    { kind: "inKeys", operands: fedBy.map((column) => columnOf(place, column)), types: fedBy.map(({ kind }) => kind) },
+  ];
+}
+
+/** The statement's own rows: straight from the table, or from a derived table where they must be cut before more is done. */
+function placeRoot(scope: Scope, plan: StatementPlan): OrderedPlace {
+  const { source, limit, offset } = plan;
+  const { entity } = source;
+  const alias = freeName(scope, entity.table);
+  const select = selectFrom({ kind: "table", table: entity.table, alias });
+  const place = placeIn(select, entity, alias);
+  scope.places.set(source, place);
+  select.where.push(...keysGiven(plan, place), ...plan.where.map((node) => condition(scope, node)));
+  const innerOrder = plan.orderBy.map((term) => sortTerm(scope, term));
+  const isCounted = plan.outputs.some((output) => output.kind === "rowCount");
+  if (!plan.cutPerOwner && !(isCut(plan) && (plan.joined.length > 0 || isCounted))) {
+    Object.assign(select, { limit, offset });
+    return { place, order: innerOrder };
+  }
+  const outer = placeIn(selectFrom({ kind: "derived", select, alias }), entity, alias, place);
+  const order = orderOutside(scope, outer, place, plan.orderBy);
+  if (plan.cutPerOwner) {
+    const owners = plan.fedBy.map((column) => columnOf(place, column));
+    outer.select.where.push(...cutPerOwner(outer, place, owners, innerOrder, plan));
+  } else {
+    Object.assign(select, { limit, offset });
+    select.orderBy.push(...innerOrder);
+  }
+  if (isCounted) select.items.push({ expression: { kind: "constant", value: 1 }, alias: "present" });
+  reopen(scope, plan.source, outer, place);
+  return { place: outer, order };
+}
+
+/** From here on the source means the rows of the derived table, and names used inside of it are free again. */
+function reopen(scope: Scope, source: StatementPlan["source"], outer: Place, inner: Place): void {
+  releaseNames(scope, inner.select);
+  scope.names.add(outer.alias);
+  scope.places.set(source, outer);
+}
+
+/**
+ * The order of joined rows. Where an owner has none, all of their columns are null in its one row,
+ * so that only a column's own nulls need a place in the order.
+ */
+const joinedOrder = (scope: Scope, orderBy: readonly OrderNode[]): readonly SortTerm[] =>
+  orderBy.map((term) => {
+    const { node } = term;
+    const isOwn = node.kind === "column" && node.path.steps.length === 0;
+    return isOwn ? { ...sortTerm(scope, term), isNullable: node.column.isNullable } : sortTerm(scope, term);
+  });
+
+/** Joins a to-many relation, from a derived table where its conditions or its cut need one. */
+function joinRows(scope: Scope, joined: JoinedSource): readonly SortTerm[] {
+  const { source, relation, where, orderBy } = joined;
+  const { table } = relation.target;
+  const owner = placeOf(scope, joined.from);
+  const alias = freeName(scope, relation.name, `${owner.alias}_${relation.name}`);
+  if (!isCut(joined) && !where.some(leavesRow)) {
+    const place = placeIn(owner.select, relation.target, alias);
+    scope.places.set(source, place);
+    const on = [...keysEqual(relation, owner, place), ...where.map((node) => condition(scope, node))];
+    owner.select.joins.push({ kind: "left", table: { kind: "table", table, alias }, on });
+    place.isOptional = true;
+    return joinedOrder(scope, orderBy);
+  }
+  const inner = placeIn(selectFrom({ kind: "table", table, alias }), relation.target, alias);
+  scope.places.set(source, inner);
+  inner.select.where.push(...where.map((node) => condition(scope, node)));
+  const place = placeIn(owner.select, relation.target, alias, inner, true);
+  const on = [...keysEqual(relation, owner, place)];
+  const order = orderOutside(scope, place, inner, orderBy);
+  if (isCut(joined)) {
+    const owners = relation.pairs.map((pair) => columnOf(inner, pair.to));
+    const innerOrder = orderBy.map((term) => sortTerm(scope, term));
+    on.push(...cutPerOwner(place, inner, owners, innerOrder, joined));
+  }
+  owner.select.joins.push({ kind: "left", table: { kind: "derived", select: inner.select, alias }, on });
+  reopen(scope, source, place, inner);
+  return order;
+}
+
+function output(scope: Scope, given: Output): SqlExpression {
+  if (given.kind === "rowCount") return { kind: "rowCount" };
+  if (given.kind === "presence") return { kind: "constant", value: 1 };
+  return value(scope, given);
+}
+
+/** The select that a statement's plan asks for. */
+export function translate(plan: StatementPlan): Select {
+  const scope: Scope = { places: new Map(), names: new Set(), bound: plan.bound };
+  const root = placeRoot(scope, plan);
+  const { select } = root.place;
+  const order = [...root.order, ...plan.joined.flatMap((joined) => joinRows(scope, joined))];
+  select.items.push(...plan.outputs.map((given) => ({ expression: output(scope, given), alias: undefined })));
+  select.orderBy.push(...order);
+  return select;
+}

@@ -1,0 +1,83 @@
+import type { ColumnKind } from "../model/index.js";
+import type { Scalar } from "../query/index.js";
+
+/** What a statement gets for one placeholder, before a dialect encodes it. */
+export type Parameter =
+  | { readonly kind: "value"; readonly value: Scalar; readonly type: ColumnKind }
+  | { readonly kind: "list"; readonly values: readonly Scalar[]; readonly type: ColumnKind }
+  /** Keys that come from another statement's rows; `part` is the column of a composite key that it carries, or all of them. */
+  | { readonly kind: "keys"; readonly types: readonly ColumnKind[]; readonly part: number | "all" };
+
+/** How two values are compared in SQL. */
+export type Operator = "=" | "<>" | "<" | ">" | "<=" | ">=";
+
+/** An expression of SQL. */
+export type SqlExpression =
+  | { readonly kind: "column"; readonly table: string; readonly name: string }
+  | { readonly kind: "parameter"; readonly parameter: Parameter }
+  | { readonly kind: "constant"; readonly value: 1 | true | false }
+  | {
+      readonly kind: "binary";
+      readonly operator: Operator;
+      readonly left: SqlExpression;
+      readonly right: SqlExpression;
+    }
+  /** Unequal, where no value is unequal to every value. */
+  | { readonly kind: "distinct"; readonly left: SqlExpression; readonly right: SqlExpression }
+  | { readonly kind: "logic"; readonly operator: "and" | "or"; readonly items: readonly SqlExpression[] }
+  | { readonly kind: "not"; readonly item: SqlExpression }
+  | { readonly kind: "isNull"; readonly operand: SqlExpression; readonly negated: boolean }
+  /** Makes two truth values of three. */
+  | { readonly kind: "isTrue"; readonly item: SqlExpression; readonly negated: boolean }
+  | {
+      readonly kind: "inList";
+      readonly operand: SqlExpression;
+      readonly values: readonly Scalar[];
+      readonly type: ColumnKind;
+      readonly negated: boolean;
+    }
+  | { readonly kind: "inKeys"; readonly operands: readonly SqlExpression[]; readonly types: readonly ColumnKind[] }
+  | { readonly kind: "exists"; readonly select: Select; readonly negated: boolean }
+  | { readonly kind: "subquery"; readonly select: Select }
+  | { readonly kind: "rowCount" }
+  | {
+      readonly kind: "rowNumber";
+      readonly partitionBy: readonly SqlExpression[];
+      readonly orderBy: readonly SortTerm[];
+    };
+
+/** One term of an order. */
+export interface SortTerm {
+  readonly expression: SqlExpression;
+  readonly descending: boolean;
+  readonly isNullable: boolean;
+}
+
+/** A table, or a select in its place, under a name. */
+export type TableTerm =
+  | { readonly kind: "table"; readonly table: string; readonly alias: string }
+  | { readonly kind: "derived"; readonly select: Select; readonly alias: string };
+
+/** A joined table. */
+export interface Join {
+  readonly kind: "inner" | "left";
+  readonly table: TableTerm;
+  readonly on: readonly SqlExpression[];
+}
+
+/** What a select gives; a name is needed only inside another select. */
+export interface SelectItem {
+  readonly expression: SqlExpression;
+  readonly alias: string | undefined;
+}
+
+/** A select statement. */
+export interface Select {
+  readonly items: readonly SelectItem[];
+  readonly from: TableTerm;
+  readonly joins: readonly Join[];
+  readonly where: readonly SqlExpression[];
+  readonly orderBy: readonly SortTerm[];
+  readonly limit: number | undefined;
+  readonly offset: number | undefined;
+}
