@@ -85,14 +85,22 @@ function loan(random: Random, id: number, items: number, members: number): NewRo
   };
 }
 
-/**
- * Makes up a society, the same for the same size and seed.
- * @param depots the number of depots; to each belong 25 items, 10 members and 75 loans on average.
- */
-export function generate(depots: number, seed = 7): Society {
+/** How many rows belong to a depot, on average. */
+export interface PerDepot {
+  readonly items: number;
+  readonly members: number;
+  readonly loans: number;
+}
+
+const usual: PerDepot = { items: 25, members: 10, loans: 75 };
+
+/** Makes up a society, the same for the same number of depots and seed. */
+export function generate(depots: number, seed = 7, perDepot: PerDepot = usual): Society {
   const random = randomFrom(seed);
   const districts = Math.max(1, Math.ceil(depots / 8));
-  const [items, members, loans] = [depots * 25, depots * 10, depots * 75];
+  const items = depots * perDepot.items;
+  const members = depots * perDepot.members;
+  const loans = depots * perDepot.loans;
   return {
     District: series(districts, (i) => {
       const round = Math.floor(i / districtNames.length);

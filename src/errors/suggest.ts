@@ -12,19 +12,19 @@ function distance(a: string, b: string): number {
   return row[b.length] ?? 0;
 }
 
-/** The known name that is nearly `name`, if one is; at most a third of its letters may differ. */
-export function nearest(name: string, known: Iterable<string>): string | undefined {
+/** The known name that is nearly `name`, if one is: with few letters changed, or with more letters at the end. */
+function nearest(name: string, known: readonly string[]): string | undefined {
   let best: string | undefined;
-  let least = Math.max(1, Math.floor(name.length / 3)) + 1;
+  let least = (name.length < 4 ? 1 : Math.max(2, Math.floor(name.length / 3))) + 1;
   for (const candidate of known) {
     const edits = distance(name.toLowerCase(), candidate.toLowerCase());
     if (edits < least) [best, least] = [candidate, edits];
   }
-  return best;
+  return best ?? known.find((candidate) => name.length > 2 && candidate.toLowerCase().startsWith(name.toLowerCase()));
 }
 
 /** " Did you mean 'x'?" where a known name is near, else nothing. */
-export function didYouMean(name: string, known: Iterable<string>): string {
+export function didYouMean(name: string, known: readonly string[]): string {
   const suggestion = nearest(name, known);
   return suggestion === undefined ? "" : ` Did you mean '${suggestion}'?`;
 }

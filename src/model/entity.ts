@@ -17,14 +17,18 @@ export interface EntityDefinition<C extends Columns = Columns, R extends Relatio
 /** The entities of a model, by name. */
 export type Definitions = Readonly<Record<string, EntityDefinition>>;
 
+/** No relations: an overload of its own, since an inference that finds nothing would allow any name. */
+type NoRelations = Readonly<Record<never, Relation>>;
+
 /** One entity: a table, its columns, its relations. */
-// biome-ignore lint/complexity/noBannedTypes: an entity without relations has an empty object of them
-export function entity<const C extends Columns, const R extends Relations = {}>(
+export function entity<const C extends Columns>(table: string, columns: C): EntityDefinition<C, NoRelations>;
+export function entity<const C extends Columns, const R extends Relations>(
   table: string,
   columns: C,
-  relations?: R,
-): EntityDefinition<C, R> {
-  return Object.freeze({ table, columns, relations: relations ?? ({} as R) });
+  relations: R,
+): EntityDefinition<C, R>;
+export function entity(table: string, columns: Columns, relations: Relations = {}): EntityDefinition {
+  return Object.freeze({ table, columns, relations });
 }
 
 /** The names of a model's entities. */

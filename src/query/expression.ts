@@ -6,6 +6,7 @@ import { checked } from "./value.js";
 const nodeKey: unique symbol = Symbol("gemach.node");
 const orderKey: unique symbol = Symbol("gemach.order");
 declare const valueType: unique symbol;
+declare const kindType: unique symbol;
 
 /** A direction of sorting, made by `asc` or `desc`. */
 export interface Order {
@@ -13,13 +14,18 @@ export interface Order {
   readonly [orderKey]: OrderNode;
 }
 
-/** in: the type of an expression's values; out: what it can be compared with. */
-export type Operand<V> = V | Expression<V | null>;
+/** in: a column's kind; out: the kind that its values are compared as. */
+export type ComparedKind<K extends ColumnKind> = K extends "identity" ? "integer" : K;
 
-/** Something that the database works out for a row. `V` is the type of its values. */
-export interface Expression<out V = unknown> {
+/** What an expression can be compared with: a value, or an expression of the same kind. */
+export type Operand<V, K extends ColumnKind> = V | Expression<V | null, K>;
+
+/** Something that the database works out for a row. `V` is the type of its values, `K` their kind. */
+export interface Expression<out V = unknown, out K extends ColumnKind = ColumnKind> {
   /** For the types only. @internal */
   readonly [valueType]: V;
+  /** For the types only. @internal */
+  readonly [kindType]: K;
   /** @internal */
   readonly [nodeKey]: Node;
   /** Sorts by it, smallest first; rows without a value come first of all. */
@@ -29,11 +35,11 @@ export interface Expression<out V = unknown> {
 }
 
 /** An expression that can be compared for equality. */
-export interface Comparable<V> extends Expression<V> {
+export interface Comparable<V, K extends ColumnKind> extends Expression<V, K> {
   /** Equal to the value; `is(null)`: has no value. */
-  is(value: Operand<V>): Predicate;
+  is(value: Operand<V, K>): Predicate;
   /** Not equal to the value; rows without a value are kept. `isNot(null)`: has a value. */
-  isNot(value: Operand<V>): Predicate;
+  isNot(value: Operand<V, K>): Predicate;
   /** Equal to one of the values; false for an empty list. */
   oneOf(values: readonly NonNullable<V>[]): Predicate;
   /** Equal to none of the values; rows without a value are kept. */
@@ -41,27 +47,33 @@ export interface Comparable<V> extends Expression<V> {
 }
 
 /** An expression whose values have an order. */
-export interface Ordered<V> extends Comparable<V> {
+export interface Ordered<V, K extends ColumnKind> extends Comparable<V, K> {
   /** Less than the value; for days: earlier. */
-  below(value: Operand<NonNullable<V>>): Predicate;
+  below(value: Operand<NonNullable<V>, K>): Predicate;
   /** Greater than the value; for days: later. */
-  above(value: Operand<NonNullable<V>>): Predicate;
+  above(value: Operand<NonNullable<V>, K>): Predicate;
   /** Less than or equal to the value. */
-  atMost(value: Operand<NonNullable<V>>): Predicate;
+  atMost(value: Operand<NonNullable<V>, K>): Predicate;
   /** Greater than or equal to the value. */
-  atLeast(value: Operand<NonNullable<V>>): Predicate;
+  atLeast(value: Operand<NonNullable<V>, K>): Predicate;
   /** From the first to the second value, both included. */
-  between(from: Operand<NonNullable<V>>, to: Operand<NonNullable<V>>): Predicate;
+  between(from: Operand<NonNullable<V>, K>, to: Operand<NonNullable<V>, K>): Predicate;
 }
 
 /** An expression that is true or false for each row: never without a value. */
-export interface Predicate extends Comparable<boolean> {}
+export interface Predicate extends Comparable<boolean, "boolean"> {}
 
 /** in: a column's kind and the type of its values; out: the expression that it gives. */
-export type ExpressionOf<K extends ColumnKind, V> = K extends "boolean" ? Comparable<V> : Ordered<V>;
+export type ExpressionOf<K extends ColumnKind, V> = K extends "boolean"
+  ? Comparable<V, "boolean">
+  : Ordered<V, ComparedKind<K>>;
 
-class BuiltExpression implements Ordered<unknown> {
+/** The kind that values of a kind are compared as. */
+const comparedKind = (kind: ColumnKind): ColumnKind => (kind === "identity" ? "integer" : kind);
+
+class BuiltExpression implements Expression {
   declare readonly [valueType]: unknown;
+  declare readonly [kindType]: ColumnKind;
   readonly [nodeKey]: Node;
 
   constructor(node: Node) {
@@ -142,9 +154,18 @@ class BuiltExpression implements Ordered<unknown> {
   }
 
   #operand(value: unknown): Node {
-    if (isExpression(value)) return value[nodeKey];
     const left = this[nodeKey];
     const { kind } = typeOf(left);
+    if (isExpression(value)) {
+      const other = typeOf(value[nodeKey]).kind;
+      if (comparedKind(other) === comparedKind(kind)) return value[nodeKey];
+      const got = `${labelOf(value[nodeKey])}, which is ${other}`;
+      throw new GemachError("VALUE_UNFIT", {
+        column: labelOf(left),
+        expected: `an expression that is ${comparedKind(kind)}`,
+        got,
+      });
+    }
     const passed = checked(value, kind, labelOf(left));
     if (passed === null)
       throw new GemachError("VALUE_UNFIT", { column: labelOf(left), expected: "a value to compare with", got: "null" });

@@ -48,7 +48,7 @@ export interface RelatedRows<D extends Definitions, E extends EntityName<D>> {
   /** Adds to the set only where the value is there: neither undefined nor null. */
   given<V>(value: V, then: (set: RelatedSet<D, E>, value: NonNullable<V>) => RelatedSet<D, E>): RelatedSet<D, E>;
   /** How many there are. */
-  count(): Ordered<number>;
+  count(): Ordered<number, "integer">;
   /** Whether there is at least one. */
   exists(): Predicate;
   /** Whether there is none. */

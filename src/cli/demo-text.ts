@@ -1,0 +1,97 @@
+import Table from "cli-table3";
+import pc from "picocolors";
+import type { ToldChapter } from "../demo/index.js";
+import type { CallSite, SentStatement } from "../run/index.js";
+import type { DialectName } from "../sql/index.js";
+import { coloured, laidOut } from "./sql-text.js";
+
+const number = new Intl.NumberFormat("en");
+
+const plural = (count: number, one: string, many = `${one}s`): string =>
+  `${number.format(count)} ${count === 1 ? one : many}`;
+
+const indent = (text: string, by = "   "): string =>
+  text
+    .split("\n")
+    .map((line) => (line === "" ? line : by + line))
+    .join("\n");
+
+const factor = (relative: number): string => relative.toFixed(2);
+
+/** A function's own source without the indent of the file it stands in. */
+function sourceOf(run: (...given: never[]) => unknown): string {
+  const lines = run.toString().split("\n");
+  const depth = Math.min(
+    ...lines
+      .slice(1)
+      .map((line) => line.search(/\S/))
+      .filter((at) => at >= 0),
+    Number.POSITIVE_INFINITY,
+  );
+  return lines.map((line, i) => (i === 0 ? line : line.slice(Number.isFinite(depth) ? depth : 0))).join("\n");
+}
+
+/** "story.js, line 14" */
+const siteText = (at: CallSite | undefined): string =>
+  at === undefined ? "" : ` by ${at.file.slice(at.file.lastIndexOf("/") + 1)}, line ${at.line}`;
+
+/** Statements of the same text, told once. */
+function statementsText({ ledger }: ToldChapter, dialect: DialectName): string {
+  const byText = new Map<string, SentStatement[]>();
+  for (const statement of ledger.statements)
+    byText.set(statement.text, [...(byText.get(statement.text) ?? []), statement]);
+  return [...byText]
+    .map(([text, sent]) => {
+      const sql = coloured(laidOut(text, dialect));
+      if (sent.length === 1) return sql;
+      const note = `sent ${number.format(sent.length)} times${siteText(sent[0]?.at)}, each time with another key`;
+      return `${sql}\n${pc.yellow(note)}`;
+    })
+    .join("\n\n");
+}
+
+/** One chapter as a person reads it. */
+export function chapterText(chapter: ToldChapter, position: number, dialect: DialectName): string {
+  const { totals } = chapter.ledger;
+  const figures = [
+    plural(totals.statements, "statement"),
+    plural(totals.rows, "row"),
+    position === 1 ? "its time counts as 1.00" : `${factor(chapter.relativeTime)} of the time of chapter 1`,
+  ].join(pc.dim(" · "));
+  return [
+    `${pc.bold(`${position}  ${chapter.title}`)}`,
+    indent(chapter.lesson),
+    "",
+    indent(pc.dim(sourceOf(chapter.run))),
+    "",
+    indent(statementsText(chapter, dialect)),
+    "",
+    indent(pc.green(figures)),
+  ].join("\n");
+}
+
+/** All chapters in one table. */
+export function summaryText(told: readonly ToldChapter[]): string {
+  const table = new Table({
+    head: ["", "question", "way", "statements", "rows", "time"],
+    colAligns: ["right", "left", "left", "right", "right", "right"],
+    style: { head: [], border: [], compact: true },
+  });
+  told.forEach(({ question, name, ledger: { totals }, relativeTime }, i) => {
+    const isRepeated = told[i - 1]?.question === question;
+    table.push([
+      i + 1,
+      isRepeated ? "" : question,
+      name,
+      number.format(totals.statements),
+      number.format(totals.rows),
+      factor(relativeTime),
+    ]);
+  });
+  return table.toString();
+}
+
+/** What was put into the database. */
+export function filledText(tables: readonly { readonly table: string; readonly rows: number }[]): string {
+  return tables.map(({ table, rows }) => `${number.format(rows)} in ${table}`).join(pc.dim(" · "));
+}

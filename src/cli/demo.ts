@@ -1,0 +1,105 @@
+import { resolve } from "node:path";
+import { isDeepStrictEqual } from "node:util";
+import pc from "picocolors";
+import { fill, generate, lending, type ToldChapter, tell } from "../demo/index.js";
+import { sqlite } from "../drivers/sqlite.js";
+import { database } from "../run/index.js";
+import { layOut } from "../schema/index.js";
+import { openDemoFile } from "./demo-file.js";
+import { chapterText, filledText, summaryText } from "./demo-text.js";
+
+/** Options of the demo, as the command line gives them. */
+export interface DemoOptions {
+  /** The number of depots. */
+  readonly size: number;
+  readonly seed: number;
+  readonly file: string;
+  readonly json: boolean;
+}
+
+/** Whether the chapters of one question gave the same answer. */
+const agrees = (told: readonly ToldChapter[], chapter: ToldChapter): boolean =>
+  told.every(
+    (other) => other.question !== chapter.question || isDeepStrictEqual(other.ledger.result, chapter.ledger.result),
+  );
+
+function facts(
+  file: string,
+  { size, seed }: DemoOptions,
+  tables: readonly object[],
+  told: readonly ToldChapter[],
+): object {
+  return {
+    file,
+    size,
+    seed,
+    tables,
+    chapters: told.map((chapter) => ({
+      name: chapter.name,
+      question: chapter.question,
+      title: chapter.title,
+      sameAnswer: agrees(told, chapter),
+      relativeTime: Number(chapter.relativeTime.toFixed(3)),
+      totals: chapter.ledger.totals,
+      statements: chapter.ledger.statements,
+    })),
+  };
+}
+
+/** How the demo is called, as it was called: by npm in a clone, or as an installed command. */
+const command = (options: string): string =>
+  process.env.npm_lifecycle_event === "demo" ? `npm run demo -- ${options}` : `gemach demo ${options}`;
+
+function next(file: string): string {
+  const tries = [
+    [command("--size 400"), "ten times as many rows"],
+    [command("--json"), "the same facts for a machine"],
+    ["README.md", "how to map your own tables and write your own queries"],
+  ] as const;
+  const width = Math.max(...tries.map(([what]) => what.length));
+  return [
+    `The database stays at ${pc.bold(file)}; open it with any SQLite tool.`,
+    "",
+    "What to try next:",
+    ...tries.map(([what, why]) => `  ${pc.cyan(what.padEnd(width))}   ${why}`),
+  ].join("\n");
+}
+
+/** Lays out and fills a database file, and tells the story of its queries. */
+export async function demo(
+  options: DemoOptions,
+  print: (text: string) => void,
+  progress: (text: string) => void,
+): Promise<void> {
+  const file = resolve(options.file);
+  const handle = await openDemoFile(file);
+  try {
+    const db = database(sqlite(handle));
+    await layOut(db, lending);
+    const tables: { table: string; rows: number }[] = [];
+    progress(`Filling ${file}`);
+    await fill(db, generate(options.size, options.seed), (table, rows) => {
+      tables.push({ table, rows });
+      progress(`  ${table}: ${rows} rows`);
+    });
+    progress("Running each query several times");
+    const told = await tell(db);
+    if (options.json) {
+      print(JSON.stringify(facts(file, options, tables, told), null, 2));
+      return;
+    }
+    print(`${pc.bold("A lending society")}, made up: ${filledText(tables)}`);
+    for (const [i, chapter] of told.entries()) print(`\n${chapterText(chapter, i + 1, db.dialect)}`);
+    print(`\n${summaryText(told)}`);
+    const same = told.every((chapter) => agrees(told, chapter));
+    print(
+      same
+        ? "Chapters of one question gave deeply equal answers."
+        : pc.red("Chapters of one question gave different answers!"),
+    );
+    print(`\n${next(file)}`);
+    if (!same) process.exitCode = 1;
+  } finally {
+    handle.close();
+  }
+}

@@ -1,0 +1,68 @@
+#!/usr/bin/env node
+import { readFileSync } from "node:fs";
+import { Command, CommanderError, InvalidArgumentError } from "commander";
+import pc from "picocolors";
+import { GemachError } from "../errors/index.js";
+import { demo } from "./demo.js";
+
+/** Exit codes: 1 for work that failed, 2 for a command line that could not be understood. */
+const failed = 1;
+const misused = 2;
+
+const wholeFrom =
+  (least: number, most: number) =>
+  (given: string): number => {
+    const value = Number(given);
+    if (!Number.isInteger(value) || value < least || value > most)
+      throw new InvalidArgumentError(`It takes a whole number from ${least} to ${most}.`);
+    return value;
+  };
+
+const { version } = JSON.parse(readFileSync(new URL("../../package.json", import.meta.url), "utf8")) as {
+  version: string;
+};
+
+const print = (text: string): void => void process.stdout.write(`${text}\n`);
+const progress = (text: string): void => void (process.stderr.isTTY && process.stderr.write(`${pc.dim(text)}\n`));
+
+function fail(error: unknown, json: boolean): void {
+  process.exitCode = failed;
+  if (!(error instanceof GemachError)) throw error;
+  const { code, message, names } = error;
+  process.stderr.write(
+    json ? `${JSON.stringify({ error: { code, message, names } })}\n` : `${pc.red(code)}: ${message}\n`,
+  );
+}
+
+const program = new Command("gemach")
+  .description("Entities mapped to tables, typed queries, and the SQL that they cost.")
+  .version(version)
+  .exitOverride()
+  .showHelpAfterError("Add --help for what there is.");
+
+program
+  .command("demo")
+  .description("Fill an SQLite file with a made-up lending society and show what queries cost.")
+  .option(
+    "--size <depots>",
+    "number of depots; to each belong 25 items, 10 members and 75 loans",
+    wholeFrom(1, 20_000),
+    40,
+  )
+  .option("--seed <number>", "the data's seed: the same seed gives the same data", wholeFrom(0, 4_294_967_295), 7)
+  .option("--file <path>", "the database file; one that an earlier demo left is replaced", "lending.sqlite")
+  .option("--json", "print the facts as JSON", false)
+  .action(async (options: { size: number; seed: number; file: string; json: boolean }) => {
+    try {
+      await demo(options, print, progress);
+    } catch (error) {
+      fail(error, options.json);
+    }
+  });
+
+try {
+  await program.parseAsync();
+} catch (error) {
+  if (!(error instanceof CommanderError)) throw error;
+  process.exitCode = error.exitCode === 0 ? 0 : misused;
+}

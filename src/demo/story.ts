@@ -1,0 +1,118 @@
+import { type Ledger, withLedger } from "../ledger/index.js";
+import { from } from "../query/index.js";
+import type { Database } from "../run/index.js";
+import { lending } from "./lending.js";
+
+const { Depot, Item, Loan } = lending;
+
+/** One way to get an answer. */
+export interface Chapter {
+  /** A word by which a machine may find it. */
+  readonly name: string;
+  readonly title: string;
+  /** What to see in it. */
+  readonly lesson: string;
+  /** Chapters of the same question give deeply equal answers. */
+  readonly question: "depots with their items" | "number of open loans" | "open loans of each depot";
+  readonly run: (db: Database) => Promise<unknown>;
+}
+
+/** A chapter that was run. */
+export interface ToldChapter extends Chapter {
+  readonly ledger: Ledger;
+  /** Its time by that of the first chapter; medians of several runs. */
+  readonly relativeTime: number;
+}
+
+/** The chapters, in the order in which they are told. */
+export const chapters: readonly Chapter[] = [
+  {
+    name: "loop",
+    title: "The loop: one statement for each depot",
+    lesson: "It reads well, and asks the database once more for every depot: the N+1 pattern.",
+    question: "depots with their items",
+    run: async (db) => {
+      const found = [];
+      for (const depot of await db.list(from(Depot))) {
+        const items = await db.list(from(Item).where((i) => i.depotId.is(depot.id)));
+        found.push({ ...depot, items });
+      }
+      return found;
+    },
+  },
+  {
+    name: "batch",
+    title: "Reach by batch: one more statement for all depots",
+    lesson: "The keys of all depots travel as one parameter, so the text stays the same however many there are.",
+    question: "depots with their items",
+    run: (db) => db.list(from(Depot).reach({ items: true }).how("batch")),
+  },
+  {
+    name: "join",
+    title: "Reach by join: everything in one statement",
+    lesson: "The depot's columns come again with each of its items; the rows are put together to the same answer.",
+    question: "depots with their items",
+    run: (db) => db.list(from(Depot).reach({ items: true }).how("join")),
+  },
+  {
+    name: "count-in-memory",
+    title: "Counting in memory: every row fetched to learn one number",
+    lesson: "All open loans cross the wire, and then only their number is used.",
+    question: "number of open loans",
+    run: async (db) => {
+      const open = await db.list(from(Loan).where((l) => l.returned.is(null)));
+      return open.length;
+    },
+  },
+  {
+    name: "count",
+    title: "Counting in the database: one row",
+    lesson: "The same query as a value, handed to another verb.",
+    question: "number of open loans",
+    run: (db) => db.count(from(Loan).where((l) => l.returned.is(null))),
+  },
+  {
+    name: "everything",
+    title: "Everything fetched for a line of print",
+    lesson: "To print a name and a number, each depot comes with its items, and each item with its open loans.",
+    question: "open loans of each depot",
+    run: async (db) => {
+      const depots = await db.list(from(Depot).reach({ items: { loans: (l) => l.where((x) => x.returned.is(null)) } }));
+      return depots.map(({ name, items }) => ({
+        name,
+        open: items.reduce((sum, item) => sum + item.loans.length, 0),
+      }));
+    },
+  },
+  {
+    name: "projection",
+    title: "A projection: only what is printed",
+    lesson: "The path depot.items.loans is a set of rows that the database counts; no item and no loan is fetched.",
+    question: "open loans of each depot",
+    run: (db) =>
+      db.list(
+        from(Depot).select((d) => ({
+          name: d.name,
+          open: d.items.loans.where((l) => l.returned.is(null)).count(),
+        })),
+      ),
+  },
+];
+
+/** How often each chapter is run for its time. */
+const runs = 7;
+
+const median = (times: readonly number[]): number => [...times].sort((a, b) => a - b)[times.length >> 1] ?? 0;
+
+/** Runs every chapter on a database that holds a society. */
+export async function tell(db: Database): Promise<readonly ToldChapter[]> {
+  const told: { readonly chapter: Chapter; readonly ledger: Ledger; readonly time: number }[] = [];
+  for (const chapter of chapters) {
+    const ledgers: Ledger[] = [];
+    for (let i = 0; i < runs; i++) ledgers.push(await withLedger(db, chapter.name, () => chapter.run(db)));
+    const time = median(ledgers.map((ledger) => ledger.milliseconds));
+    told.push({ chapter, ledger: ledgers[0] as Ledger, time });
+  }
+  const first = told[0]?.time ?? 1;
+  return told.map(({ chapter, ledger, time }) => ({ ...chapter, ledger, relativeTime: time / first }));
+}

@@ -1,0 +1,77 @@
+import { randomBytes } from "node:crypto";
+import Sqlite from "better-sqlite3";
+import pg from "pg";
+import { afterAll, beforeAll, inject } from "vitest";
+import { fill, lending, type Society } from "../../src/demo/index.js";
+import { postgres } from "../../src/drivers/postgres.js";
+import { sqlite } from "../../src/drivers/sqlite.js";
+import { type Database, type DatabaseOptions, database, layOut } from "../../src/index.js";
+import { postgresUrl } from "./servers.js";
+
+/** An engine's empty database, made for one test file and dropped after it. */
+export interface Engine {
+  readonly name: string;
+  /** A database value over it; settings may differ from call to call. */
+  connect(options?: DatabaseOptions): Database;
+  /** Sends SQL past the library. */
+  execute(sql: string): Promise<void>;
+  close(): Promise<void>;
+}
+
+function openSqlite(): Engine {
+  const handle = new Sqlite(":memory:");
+  const driver = sqlite(handle);
+  return {
+    name: "sqlite",
+    connect: (options) => database(driver, options),
+    execute: async (sql) => void handle.exec(sql),
+    close: async () => void handle.close(),
+  };
+}
+
+async function openPostgres(): Promise<Engine> {
+  const name = `gemach_test_${process.pid}_${randomBytes(6).toString("hex")}`;
+  const admin = new pg.Client({ connectionString: postgresUrl });
+  await admin.connect();
+  await admin.query(`create database ${name}`);
+  const url = new URL(postgresUrl);
+  url.pathname = `/${name}`;
+  const pool = new pg.Pool({ connectionString: url.href, max: 4 });
+  const driver = postgres(pool);
+  return {
+    name: "postgres",
+    connect: (options) => database(driver, options),
+    execute: async (sql) => void (await pool.query(sql)),
+    close: async () => {
+      await pool.end();
+      await admin.query(`drop database ${name} with (force)`);
+      await admin.end();
+    },
+  };
+}
+
+/** Opens every engine that the run has; call it at the top of a test file. */
+export function useEngines(): { readonly all: () => readonly Engine[]; readonly names: readonly string[] } {
+  const names = inject("engines");
+  const open: Engine[] = [];
+  beforeAll(async () => {
+    for (const name of names) open.push(name === "sqlite" ? openSqlite() : await openPostgres());
+  });
+  afterAll(async () => {
+    for (const engine of open) await engine.close();
+  });
+  return { all: () => open, names };
+}
+
+/** Every engine with the tables of the lending society and a society's rows. */
+export function useSociety(society: Society): () => readonly Engine[] {
+  const { all } = useEngines();
+  beforeAll(async () => {
+    for (const engine of all()) {
+      const db = engine.connect();
+      await layOut(db, lending);
+      await fill(db, society);
+    }
+  });
+  return all;
+}

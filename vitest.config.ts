@@ -1,0 +1,20 @@
+import { fileURLToPath } from "node:url";
+import { defineConfig } from "vitest/config";
+
+const source = (path: string): string => fileURLToPath(new URL(`src/${path}`, import.meta.url));
+
+export default defineConfig({
+  resolve: {
+    alias: [
+      { find: /^gemach$/, replacement: source("index.ts") },
+      { find: /^gemach\/(\w+)$/, replacement: source("drivers/$1.ts") },
+    ],
+  },
+  test: {
+    include: ["test/**/*.test.ts"],
+    globalSetup: "test/support/global-setup.ts",
+    testTimeout: 30_000,
+    maxWorkers: 2,
+    benchmark: { include: ["bench/**/*.bench.ts"] },
+  },
+});
