@@ -14,6 +14,16 @@ export type Decoder = (wire: Wire) => unknown;
 /** The dialects there are. */
 export type DialectName = "sqlite" | "postgres";
 
+/** What an insert of whole columns is made of; names are quoted already. */
+export interface ArrayInsert {
+  /** "insert into … (…)" */
+  readonly into: string;
+  readonly table: string;
+  readonly types: readonly ColumnKind[];
+  /** The identity column whose values the rows bring themselves, not quoted. */
+  readonly identity: string | undefined;
+}
+
 /** What sets one engine's SQL apart: texts, and the form of values on the wire. */
 export interface Dialect {
   readonly name: DialectName;
@@ -34,8 +44,8 @@ export interface Dialect {
   readonly limit: (limit: string | undefined, offset: string | undefined) => string;
   readonly encode: (parameter: Exclude<Parameter, { kind: "keys" }>) => Wire;
   readonly encodeKeys: (parameter: Extract<Parameter, { kind: "keys" }>, keys: Keys) => Wire;
-  /** Where the engine takes whole columns as arrays: the type of such an array. */
-  readonly arrays: { readonly cast: (kind: ColumnKind) => string } | undefined;
+  /** Inserts all rows by one statement, each column as an array; undefined where the engine has no arrays. */
+  readonly insertArrays: ((insert: ArrayInsert) => string) | undefined;
   /** Decoders by kind; undefined where the wire has the very value. */
   readonly decoders: Readonly<Record<ColumnKind, Decoder | undefined>>;
   /** How a table's definition says of a column that it is the primary key and that the database hands it out. */

@@ -36,13 +36,14 @@ export function insertRequests(
   const columns = columnsFor(entity, rows);
   const values = rows.map((row) => columns.map((column) => valueFor(row, column)));
   const into = `insert into ${dialect.quote(entity.table)} (${columns.map((column) => dialect.quote(column.name)).join(", ")})`;
-  if (dialect.arrays !== undefined) {
-    const { cast } = dialect.arrays;
-    const arrays = columns.map((column, i) => `${dialect.placeholder(i + 1)}::${cast(column.kind)}`);
+  if (dialect.insertArrays !== undefined) {
+    const types = columns.map(({ kind }) => kind);
+    const identity = columns.find(({ kind }) => kind === "identity")?.name;
+    const text = dialect.insertArrays({ into, table: dialect.quote(entity.table), types, identity });
     const parameters = columns.map((column, i) =>
       dialect.encode({ kind: "list", values: values.map((row) => row[i] as Scalar), type: column.kind }),
     );
-    return [{ text: `${into} select * from unnest(${arrays.join(", ")})`, parameters }];
+    return [{ text, parameters }];
   }
   const text = `${into} values (${columns.map((_, i) => dialect.placeholder(i + 1)).join(", ")})`;
   return values.map((row) => ({

@@ -15,6 +15,22 @@ const element = (value: Wire): string =>
 
 const arrayLiteral = (values: readonly Wire[]): string => `{${values.map(element).join(",")}}`;
 
+const literal = (text: string): string => `'${text.replaceAll("'", "''")}'`;
+
+/**
+ * Rows that bring their own identity leave the sequence behind, so that it would hand out the same
+ * numbers again: PostgreSQL alone does not move it by itself. It is moved in the same statement,
+ * forward only.
+ */
+function advancing(insert: string, table: string, identity: string): string {
+  const column = quoteDouble(identity);
+  return (
+    `with "added" as (${insert} returning ${column}), ` +
+    `"counter" as (select pg_get_serial_sequence(${literal(table)}, ${literal(identity)}) as "name", max(${column}) as "last" from "added") ` +
+    `select setval("name", "last") from "counter" where "last" > nextval("name")`
+  );
+}
+
 /** The SQL of PostgreSQL, 13 or later. Values travel as text; lists as one array parameter. */
 export const postgresDialect: Dialect = {
   name: "postgres",
@@ -34,7 +50,11 @@ export const postgresDialect: Dialect = {
     `${limit === undefined ? "" : ` limit ${limit}`}${offset === undefined ? "" : ` offset ${offset}`}`,
   encode: (parameter) => (parameter.kind === "list" ? arrayLiteral(parameter.values) : parameter.value),
   encodeKeys: ({ part }, keys) => arrayLiteral(keys.map((key) => key[part === "all" ? 0 : part] ?? null)),
-  arrays: { cast: (kind) => arrayTypes[kind] },
+  insertArrays: ({ into, table, types, identity }) => {
+    const arrays = types.map((type, i) => `$${i + 1}::${arrayTypes[type]}`).join(", ");
+    const insert = `${into} select * from unnest(${arrays})`;
+    return identity === undefined ? insert : advancing(insert, table, identity);
+  },
   decoders: {
     identity: decodeWhole,
     integer: decodeWhole,

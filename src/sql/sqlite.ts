@@ -25,7 +25,7 @@ export const sqliteDialect: Dialect = {
     return typeof parameter.value === "boolean" ? Number(parameter.value) : parameter.value;
   },
   encodeKeys: (_parameter, keys) => JSON.stringify(keys.map((key) => (key.length === 1 ? key[0] : key))),
-  arrays: undefined,
+  insertArrays: undefined,
   decoders: {
     identity: decodeWhole,
     integer: decodeWhole,

@@ -171,7 +171,7 @@ function addConditions(scope: Scope, set: SetNode, place: Place): void {
 function restrictToOwner(scope: Scope, set: SetNode, place: Place): void {
   const { select } = place;
   if (!("relation" in set.from)) {
-    select.where.push(...keysEqual(set.relation, placeOf(scope, set.from), place));
+    select.where.unshift(...keysEqual(set.relation, placeOf(scope, set.from), place));
     return;
   }
   const before = set.from;

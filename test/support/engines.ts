@@ -37,6 +37,7 @@ async function openPostgres(): Promise<Engine> {
   const url = new URL(postgresUrl);
   url.pathname = `/${name}`;
   const pool = new pg.Pool({ connectionString: url.href, max: 4 });
+  pool.on("error", () => {}); // dropping the database may end a connection that is still saying goodbye
   const driver = postgres(pool);
   return {
     name: "postgres",

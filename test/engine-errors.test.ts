@@ -1,0 +1,223 @@
+import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { createServer } from "node:net";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import Sqlite from "better-sqlite3";
+import pg from "pg";
+import { beforeAll, describe, expect, inject, test } from "vitest";
+import { generate, lending } from "../src/demo/index.js";
+import { postgres } from "../src/drivers/postgres.js";
+import { sqlite } from "../src/drivers/sqlite.js";
+import { type Database, database, entity, from, GemachError, identity, layOut, model, text } from "../src/index.js";
+import { useSociety } from "./support/engines.js";
+import { postgresUrl } from "./support/servers.js";
+
+const { Depot, Item, Loan } = lending;
+const society = generate(2);
+const all = useSociety(society);
+const { Shed, Short } = model({
+  Shed: entity("shed", { id: identity, name: text }),
+  Short: entity("district", { id: identity, nickname: text }),
+});
+const depot = { districtId: 1, name: "Elm Yard", town: "Carrow" };
+const emptied = { ...depot, name: null as unknown as string };
+
+beforeAll(async () => {
+  for (const engine of all()) {
+    await engine.execute("create unique index item_name_once on item (depot_id, name) where id > 1000");
+    await engine.execute("create table strict_day (id integer primary key, label text, check (label <> 'x'))");
+  }
+});
+const { StrictDay } = model({ StrictDay: entity("strict_day", { id: identity, label: text }) });
+
+/** What is done, and what the error must say besides having the engine's own as its cause. */
+const faults: readonly (readonly [
+  what: string,
+  act: (db: Database) => Promise<unknown>,
+  code: string,
+  words: string,
+])[] = [
+  ["a missing table", (db) => db.list(from(Shed)), "TABLE_MISSING", "'shed'"],
+  ["a missing column", (db) => db.list(from(Short)), "COLUMN_MISSING", "nickname"],
+  ["a key that is taken", (db) => db.insert(Depot, [{ id: 1, ...depot }]), "UNIQUE_VIOLATED", "depot"],
+  [
+    "a unique value that is taken",
+    (db) =>
+      db.insert(Item, [
+        { id: 5001, depotId: 1, name: "Drill" },
+        { id: 5002, depotId: 1, name: "Drill" },
+      ]),
+    "UNIQUE_VIOLATED",
+    "item",
+  ],
+  [
+    "a key that leads nowhere",
+    (db) => db.insert(Loan, [{ itemId: 99999, memberId: 1, due: "2026-01-01" }]),
+    "FOREIGN_KEY_VIOLATED",
+    "refers to a row that does not exist",
+  ],
+  ["a rule that is broken", (db) => db.insert(StrictDay, [{ id: 1, label: "x" }]), "CHECK_VIOLATED", "rule"],
+];
+
+test.each(faults)("%s", async (_, act, code, words) => {
+  for (const engine of all()) {
+    const error: unknown = await act(engine.connect()).catch((caught: unknown) => caught);
+    expect(error, engine.name).toBeInstanceOf(GemachError);
+    expect(error, engine.name).toMatchObject({
+      code,
+      message: expect.stringContaining(words),
+      cause: expect.any(Error),
+    });
+    expect((error as GemachError).serverCode, engine.name).toBeTruthy();
+  }
+});
+
+test("what the model forbids is refused before anything is sent", async () => {
+  for (const engine of all()) {
+    const db = engine.connect();
+    await expect(db.insert(Depot, [emptied])).rejects.toMatchObject({
+      code: "VALUE_UNFIT",
+      names: { column: "Depot.name" },
+    });
+    const missing = { districtId: 1, name: "x" } as typeof depot;
+    await expect(db.insert(Depot, [missing])).rejects.toMatchObject({
+      code: "VALUE_MISSING",
+      names: { column: "Depot.town" },
+    });
+    const unknown = { ...depot, colour: "red" };
+    await expect(db.insert(Depot, [unknown])).rejects.toMatchObject({
+      code: "NAME_UNKNOWN",
+      names: { name: "colour" },
+    });
+  }
+});
+
+test("an insert that fails leaves nothing behind, and identities go on after those that were given", async () => {
+  for (const engine of all()) {
+    const db = engine.connect();
+    const before = await db.count(from(Depot));
+    await expect(
+      db.insert(Depot, [
+        { id: 901, ...depot },
+        { id: 901, ...depot },
+      ]),
+    ).rejects.toMatchObject({ code: "UNIQUE_VIOLATED" });
+    expect(await db.count(from(Depot))).toBe(before);
+    expect(await db.insert(Depot, [])).toBe(0);
+    expect(await db.insert(Depot, [{ id: 902, ...depot }])).toBe(1);
+    expect(await db.insert(Depot, [depot])).toBe(1);
+    expect(await db.count(from(Depot).where((d) => d.id.is(903)))).toBe(1);
+  }
+});
+
+test("a whole number that a JavaScript number cannot hold is an error, not a rounding", async () => {
+  for (const engine of all()) {
+    await engine.execute("create table shed (id bigint primary key, name text)");
+    await engine.execute("insert into shed values (9007199254740993, 'x')");
+    await expect(engine.connect().list(from(Shed)), engine.name).rejects.toMatchObject({ code: "VALUE_LOSSY" });
+    await engine.execute("drop table shed");
+  }
+});
+
+test("laying out a second time changes nothing", async () => {
+  for (const engine of all()) {
+    const db = engine.connect();
+    const rows = await db.list(from(Loan));
+    await layOut(db, lending);
+    expect(await db.list(from(Loan))).toStrictEqual(rows);
+  }
+});
+
+describe("SQLite files", () => {
+  const folder = mkdtempSync(join(tmpdir(), "gemach-"));
+
+  test("a file that is no database", () => {
+    const file = join(folder, "notes.txt");
+    writeFileSync(file, "x".repeat(5000));
+    const handle = new Sqlite(file);
+    expect(() => sqlite(handle)).toThrow(
+      expect.objectContaining({ code: "FILE_UNUSABLE", message: expect.stringContaining(file) }),
+    );
+    handle.close();
+  });
+
+  test("a file that may only be read", async () => {
+    const file = join(folder, "read-only.sqlite");
+    const handle = new Sqlite(file);
+    await layOut(database(sqlite(handle)), lending);
+    handle.close();
+    const reader = new Sqlite(file, { readonly: true });
+    const db = database(sqlite(reader));
+    expect(await db.count(from(Depot))).toBe(0);
+    await expect(db.insert(Depot, [{ id: 1, ...depot }])).rejects.toMatchObject({ code: "FILE_UNUSABLE" });
+    reader.close();
+  });
+
+  test("a file that another connection locks", async () => {
+    const file = join(folder, "busy.sqlite");
+    const [one, other] = [new Sqlite(file), new Sqlite(file, { timeout: 0 })];
+    await layOut(database(sqlite(one)), lending);
+    const db = database(sqlite(other));
+    one.exec("begin immediate");
+    await expect(db.insert(lending.District, [{ name: "Millside" }])).rejects.toMatchObject({ code: "BUSY" });
+    one.exec("commit");
+    expect(await db.insert(lending.District, [{ name: "Millside" }])).toBe(1);
+    for (const handle of [one, other]) handle.close();
+    rmSync(folder, { recursive: true });
+  });
+
+  test("files are in WAL mode and enforce foreign keys", () => {
+    const file = join(mkdtempSync(join(tmpdir(), "gemach-")), "wal.sqlite");
+    const handle = new Sqlite(file);
+    sqlite(handle);
+    expect([handle.pragma("journal_mode", { simple: true }), handle.pragma("foreign_keys", { simple: true })]).toEqual([
+      "wal",
+      1,
+    ]);
+    handle.close();
+  });
+});
+
+test("a PostgreSQL server that is not there", async () => {
+  const closed = await new Promise<number>((resolve) => {
+    const server = createServer().listen(0, "127.0.0.1", () => {
+      const { port } = server.address() as { port: number };
+      server.close(() => resolve(port));
+    });
+  });
+  const pool = new pg.Pool({ host: "127.0.0.1", port: closed, user: "keeper", password: "open-sesame" });
+  const error = await database(postgres(pool))
+    .count(from(Depot))
+    .catch((caught: GemachError) => caught);
+  expect(error).toMatchObject({ code: "CONNECTION_REFUSED", names: { host: "127.0.0.1", port: closed } });
+  expect((error as GemachError).message).not.toContain("sesame");
+  await pool.end();
+});
+
+test.runIf(inject("engines").includes("postgres"))("a PostgreSQL database that is not there", async () => {
+  const url = new URL(postgresUrl);
+  url.pathname = "/gemach_no_such_database";
+  const pool = new pg.Pool({ connectionString: url.href });
+  await expect(database(postgres(pool)).count(from(Depot))).rejects.toMatchObject({
+    code: "CONNECTION_DENIED",
+    names: { database: "gemach_no_such_database" },
+  });
+  await pool.end();
+});
+
+test.runIf(inject("engines").includes("postgres"))(
+  "statements are prepared by name on PostgreSQL, unless turned off",
+  async () => {
+    const pool = new pg.Pool({ connectionString: postgresUrl, max: 1 });
+    const count = async () =>
+      Number((await pool.query("select count(*) from pg_prepared_statements where name like 'gemach%'")).rows[0].count);
+    await pool.query("create temporary table shed (id integer, name text)");
+    const unprepared = database(postgres(pool, { prepare: false }));
+    await unprepared.list(from(Shed));
+    expect(await count()).toBe(0);
+    for (const db of [database(postgres(pool)), database(postgres(pool))])
+      for (let i = 0; i < 3; i++) await db.list(from(Shed).limit(i));
+    expect(await count()).toBe(1);
+    await pool.end();
+  },
+);

@@ -1,0 +1,107 @@
+import { readdirSync, readFileSync } from "node:fs";
+import { dirname, join, relative, resolve } from "node:path";
+import { fileURLToPath } from "node:url";
+import { build } from "vite";
+import { expect, test } from "vitest";
+
+const source = fileURLToPath(new URL("../src", import.meta.url));
+
+/** The rooms from left to right; what shares a step does not know each other. */
+const flow = [
+  ["errors"],
+  ["model"],
+  ["query"],
+  ["plan"],
+  ["sql"],
+  ["run"],
+  ["drivers", "ledger", "schema"],
+  ["demo"],
+  ["cli"],
+];
+const stepOf = (room: string): number => flow.findIndex((step) => step.includes(room));
+
+const files = readdirSync(source, { recursive: true, encoding: "utf8" })
+  .filter((file) => file.endsWith(".ts"))
+  .map((file) => file.replaceAll("\\", "/"));
+const roomOf = (file: string): string | undefined =>
+  file.includes("/") ? file.slice(0, file.indexOf("/")) : undefined;
+
+/** What a file imports, by value or by type. */
+const importsOf = (file: string): readonly string[] => {
+  const text = readFileSync(join(source, file), "utf8");
+  const found = text.matchAll(/^(?:import|export)\b[^;]*?\bfrom "([^"]+)"|^import "([^"]+)"|\bimport\("([^"]+)"\)/gm);
+  return [...found].map((match) => (match[1] ?? match[2] ?? match[3]) as string);
+};
+
+const local = (file: string, specifier: string): string =>
+  relative(source, resolve(join(source, dirname(file)), specifier))
+    .replaceAll("\\", "/")
+    .replace(/\.js$/, ".ts");
+
+test("rooms import only from rooms to their left, and only through the index", () => {
+  const offenders: string[] = [];
+  for (const file of files) {
+    const room = roomOf(file);
+    for (const specifier of importsOf(file)) {
+      if (!specifier.startsWith(".")) continue;
+      const target = local(file, specifier);
+      const targetRoom = roomOf(target);
+      if (room === undefined || targetRoom === room) {
+        if (targetRoom === room && target.endsWith("/index.ts")) offenders.push(`${file}: its own index`);
+        continue;
+      }
+      if (targetRoom === undefined || stepOf(targetRoom) >= stepOf(room) || stepOf(targetRoom) < 0)
+        offenders.push(`${file} → ${target}`);
+      else if (targetRoom !== "drivers" && !target.endsWith("/index.ts"))
+        offenders.push(`${file} → ${target}: not by the index`);
+    }
+  }
+  expect(offenders).toEqual([]);
+});
+
+test("no file is in a circle of imports", () => {
+  const done = new Set<string>();
+  const circles: string[] = [];
+  const visit = (file: string, path: readonly string[]): void => {
+    if (path.includes(file)) circles.push([...path.slice(path.indexOf(file)), file].join(" → "));
+    if (done.has(file) || path.includes(file)) return;
+    for (const specifier of importsOf(file))
+      if (specifier.startsWith(".")) visit(local(file, specifier), [...path, file]);
+    done.add(file);
+  };
+  for (const file of files) visit(file, []);
+  expect(circles).toEqual([]);
+});
+
+test("only the command line knows a platform or a package", () => {
+  const outside = files
+    .filter((file) => !file.startsWith("cli/"))
+    .flatMap((file) =>
+      importsOf(file)
+        .filter((name) => !name.startsWith("."))
+        .map((name) => `${file}: ${name}`),
+    );
+  expect(outside).toEqual([]);
+});
+
+test("the core can be bundled for a browser, whole and without anything of Node", async () => {
+  const result = await build({
+    configFile: false,
+    logLevel: "silent",
+    build: {
+      write: false,
+      minify: false,
+      lib: { entry: join(source, "index.ts"), formats: ["es"] },
+      rolldownOptions: { external: () => false },
+    },
+  });
+  const [bundle] = Array.isArray(result) ? result : [result];
+  if (bundle === undefined || !("output" in bundle)) throw new Error("nothing was built");
+  const chunks = bundle.output.filter((chunk) => chunk.type === "chunk");
+  expect(chunks.flatMap((chunk) => [...chunk.imports, ...chunk.dynamicImports])).toEqual([]);
+  const code = chunks.map((chunk) => chunk.code).join("\n");
+  expect(code).not.toContain("__vite-browser-external");
+  for (const there of ["MODEL_INVALID", "left join", "json_each", "is distinct from", "row_number()"])
+    expect(code).toContain(there);
+  for (const absent of ["better-sqlite3", "rowMode", "commander"]) expect(code).not.toContain(absent);
+});

@@ -1,0 +1,187 @@
+import { readFileSync } from "node:fs";
+import { fileURLToPath } from "node:url";
+import { expect, test } from "vitest";
+import { generate, lending } from "../src/demo/index.js";
+import { type Database, from, type Ledger, withLedger } from "../src/index.js";
+import { useSociety } from "./support/engines.js";
+
+const { Depot, Item, Loan, Member } = lending;
+const all = useSociety(generate(40, 7, { items: 5, members: 2, loans: 10 }));
+
+const onAll = async (check: (db: Database) => Promise<void>): Promise<void> => {
+  for (const engine of all()) await check(engine.connect());
+};
+
+const loop = async (db: Database) => {
+  const found = [];
+  for (const depot of await db.list(from(Depot)))
+    found.push({ ...depot, items: await db.list(from(Item).where((i) => i.depotId.is(depot.id))) });
+  return found;
+};
+
+const withItems = from(Depot).reach({ items: true });
+
+/** What is done, and how many statements it may send. */
+const costs: readonly (readonly [what: string, statements: number, act: (db: Database) => Promise<unknown>])[] = [
+  ["40 depots and their items by a loop", 41, loop],
+  ["40 depots and their items by batch", 2, (db) => db.list(withItems.how("batch"))],
+  ["40 depots and their items by join", 1, (db) => db.list(withItems.how("join"))],
+  ["40 depots and their items by auto", 2, (db) => db.list(withItems)],
+  ["to-one relations by auto", 1, (db) => db.list(from(Loan).reach({ item: { depot: true }, borrower: true }))],
+  [
+    "to-one relations by batch",
+    4,
+    (db) =>
+      db.list(
+        from(Loan)
+          .how("batch")
+          .reach({ item: { depot: true }, borrower: true }),
+      ),
+  ],
+  [
+    "a relation's own strategy wins over the query's",
+    1,
+    (db) =>
+      db.list(
+        from(Depot)
+          .how("batch")
+          .reach({ items: (i) => i.how("join") }),
+      ),
+  ],
+  [
+    "and holds for what it reaches in turn",
+    1,
+    (db) => db.list(from(Depot).reach({ items: (i) => i.how("join").reach({ loans: true }) })),
+  ],
+  [
+    "a root that does not exist",
+    1,
+    (db) =>
+      db.maybe(
+        from(Depot)
+          .where((d) => d.id.is(-1))
+          .reach({ items: { loans: true } }),
+      ),
+  ],
+  [
+    "an empty list",
+    1,
+    (db) =>
+      db.list(
+        from(Depot)
+          .limit(0)
+          .reach({ items: { loans: true } }),
+      ),
+  ],
+  [
+    "owners without any related row: nothing below them",
+    2,
+    (db) => db.list(from(Depot).reach({ items: (i) => i.limit(0).reach({ loans: true }) })),
+  ],
+  [
+    "no key in any row",
+    1,
+    (db) =>
+      db.list(
+        from(Member)
+          .where((m) => m.sponsorId.is(null))
+          .how("batch")
+          .reach({ sponsor: true }),
+      ),
+  ],
+  ["a count", 1, (db) => db.count(withItems)],
+  ["whether there is any", 1, (db) => db.exists(withItems)],
+];
+
+test.each(costs)("%s: %i statements", (_, statements, act) =>
+  onAll(async (db) => {
+    const ledger = await withLedger(db, "cost", () => act(db));
+    expect(ledger.totals.statements).toBe(statements);
+    expect(ledger.statements).toHaveLength(statements);
+  }),
+);
+
+test("every way to the depots and their items gives the same answer", () =>
+  onAll(async (db) => {
+    const answers = await Promise.all([
+      loop(db),
+      db.list(withItems),
+      db.list(withItems.how("join")),
+      db.list(withItems.how("batch")),
+    ]);
+    for (const answer of answers) expect(answer).toStrictEqual(answers[0]);
+  }));
+
+test("a root limit is the database's, also where a to-many relation is joined", () =>
+  onAll(async (db) => {
+    for (const how of ["join", "batch"] as const) {
+      const ledger = await withLedger(db, how, () => db.list(withItems.how(how).limit(3)));
+      expect(ledger.result).toStrictEqual((await db.list(withItems)).slice(0, 3));
+      const items = ledger.result.reduce((sum, depot) => sum + depot.items.length, 0);
+      expect(ledger.totals.rows).toBe(how === "join" ? items : items + 3);
+    }
+  }));
+
+test("the text of a batch does not depend on the number of keys", () =>
+  onAll(async (db) => {
+    const texts = async (depots: number) => {
+      const query = from(Depot).limit(depots).reach({ items: true });
+      const { statements } = await withLedger(db, "keys", () => db.list(query));
+      return statements.map(({ text }) => text);
+    };
+    const one = await texts(1);
+    for (const depots of [2, 7, 40]) expect(await texts(depots)).toEqual(one);
+  }));
+
+test("a statement is recorded with parameters, rows, time and the line that asked for it", () =>
+  onAll(async (db) => {
+    const ledger = await withLedger(db, "line", async () => {
+      await db.list(from(Item).where((i) => i.id.atMost(2))); // the line
+      return "done";
+    });
+    const [statement] = ledger.statements;
+    const lines = readFileSync(fileURLToPath(import.meta.url), "utf8").split("\n");
+    expect(ledger).toMatchObject({ label: "line", result: "done", totals: { statements: 1, rows: 2 } });
+    expect(statement).toMatchObject({ parameters: [2], rows: 2, failed: false });
+    expect(statement?.text).toContain('where "item"."id" <= ');
+    expect(statement?.milliseconds).toBeGreaterThan(0);
+    expect(ledger.milliseconds).toBeGreaterThanOrEqual(statement?.milliseconds ?? Number.POSITIVE_INFINITY);
+    expect(statement?.at?.file).toBe(fileURLToPath(import.meta.url));
+    expect(lines[(statement?.at?.line ?? 0) - 1]).toContain("// the line");
+  }));
+
+test("a failed statement is recorded too, and the error comes through", () =>
+  onAll(async (db) => {
+    const double = { districtId: 1, id: 1, name: "Elm Yard", town: "Carrow" };
+    const ledger: Ledger<string> = await withLedger(db, "failing", () =>
+      db.insert(Depot, [double]).then(
+        () => "in",
+        (error) => error.code as string,
+      ),
+    );
+    expect(ledger).toMatchObject({ result: "UNIQUE_VIOLATED", statements: [{ failed: true, rows: 0 }] });
+    await expect(withLedger(db, "thrown", () => db.insert(Depot, [double]))).rejects.toMatchObject({
+      code: "UNIQUE_VIOLATED",
+    });
+  }));
+
+test("work beside a ledger stays out of it, and an inner ledger's statements count in the outer one", () =>
+  onAll(async (db) => {
+    const outer = withLedger(db, "outer", async () => {
+      await db.count(from(Loan));
+      return withLedger(db, "inner", () => db.count(from(Item)));
+    });
+    const beside = Promise.all([db.count(from(Member)), db.count(from(Member))]);
+    const [ledger] = await Promise.all([outer, beside]);
+    expect(ledger.totals.statements).toBe(2);
+    expect(ledger.result.totals.statements).toBe(1);
+  }));
+
+test("a clock of one's own measures the times", async () => {
+  for (const engine of all()) {
+    let time = 0;
+    const db = engine.connect({ clock: () => (time += 10) });
+    const { statements, milliseconds } = await withLedger(db, "clock", () => db.count(from(Loan)));
+    expect([statements[0]?.milliseconds, milliseconds]).toEqual([10, 30]);
+  }
+});
