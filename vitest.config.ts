@@ -15,6 +15,5 @@ export default defineConfig({
     globalSetup: "test/support/global-setup.ts",
     testTimeout: 30_000,
     maxWorkers: 2,
-    benchmark: { include: ["bench/**/*.bench.ts"] },
   },
 });
