@@ -118,6 +118,12 @@ test("a file that no demo made is never replaced", async () => {
   expect(existsSync(file)).toBe(true);
 });
 
+test("a reader that stops early is no error", async () => {
+  const command = `"${process.execPath}" "${join(built, "dist/cli/main.js")}" demo --size 3 | head -n 1`;
+  const { stdout, stderr } = await run("bash", ["-o", "pipefail", "-c", command], { cwd: folder });
+  expect([stdout.trim().length > 0, stderr]).toEqual([true, ""]);
+});
+
 test("help and version", async () => {
   expect((await gemach("--help")).stdout).toContain("demo [options]");
   expect((await gemach("--version")).stdout.trim()).toBe("1.2.3-test");

@@ -22,6 +22,12 @@ const { version } = JSON.parse(readFileSync(new URL("../../package.json", import
   version: string;
 };
 
+// Who reads only the beginning, as `gemach demo | head` does, has what they want.
+process.stdout.on("error", (error: NodeJS.ErrnoException) => {
+  if (error.code === "EPIPE") process.exit();
+  throw error;
+});
+
 const print = (text: string): void => void process.stdout.write(`${text}\n`);
 const progress = (text: string): void => void (process.stderr.isTTY && process.stderr.write(`${pc.dim(text)}\n`));
 

@@ -99,20 +99,26 @@ export const chapters: readonly Chapter[] = [
   },
 ];
 
-/** How often each chapter is run for its time. */
-const runs = 7;
+/** How often the chapters are run for their times: the first round warms up, and a large society makes do with few. */
+const rounds = { least: 4, most: 16, milliseconds: 2000 };
 
 const median = (times: readonly number[]): number => [...times].sort((a, b) => a - b)[times.length >> 1] ?? 0;
 
-/** Runs every chapter on a database that holds a society. */
+/** Runs every chapter on a database that holds a society, in rounds, so that a busy moment troubles all alike. */
 export async function tell(db: Database): Promise<readonly ToldChapter[]> {
-  const told: { readonly chapter: Chapter; readonly ledger: Ledger; readonly time: number }[] = [];
-  for (const chapter of chapters) {
-    const ledgers: Ledger[] = [];
-    for (let i = 0; i < runs; i++) ledgers.push(await withLedger(db, chapter.name, () => chapter.run(db)));
-    const time = median(ledgers.map((ledger) => ledger.milliseconds));
-    told.push({ chapter, ledger: ledgers[0] as Ledger, time });
+  const ledgers = chapters.map((): Ledger[] => []);
+  let spent = 0;
+  for (let round = 0; round < rounds.least || (round < rounds.most && spent < rounds.milliseconds); round++) {
+    for (const [i, chapter] of chapters.entries()) {
+      const ledger = await withLedger(db, chapter.name, () => chapter.run(db));
+      spent += ledger.milliseconds;
+      ledgers[i]?.push(ledger);
+    }
   }
-  const first = told[0]?.time ?? 1;
-  return told.map(({ chapter, ledger, time }) => ({ ...chapter, ledger, relativeTime: time / first }));
+  const times = ledgers.map((told) => median(told.slice(1).map((ledger) => ledger.milliseconds)));
+  return chapters.map((chapter, i) => ({
+    ...chapter,
+    ledger: ledgers[i]?.at(-1) as Ledger,
+    relativeTime: (times[i] as number) / (times[0] as number),
+  }));
 }
