@@ -177,9 +177,9 @@ function restrictToOwner(scope: Scope, set: SetNode, place: Place): void {
   const before = set.from;
   if (set.relation.cardinality === "one") {
     const { select: inner, place: innerPlace } = selectOfSet(scope, before);
-    inner.where.unshift(...keysEqual(set.relation, innerPlace, place));
     inner.items.push({ expression: { kind: "constant", value: 1 }, alias: undefined });
     restrictToOwner(scope, before, innerPlace);
+    inner.where.unshift(...keysEqual(set.relation, innerPlace, place));
     releaseNames(scope, inner);
     select.where.push({ kind: "exists", select: inner, negated: false });
     return;

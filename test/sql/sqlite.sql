@@ -74,14 +74,14 @@ where
     select 1
     from "member" as "sponsored"
     where
-      exists (
+      "sponsored"."sponsor_id" = "member"."id"
+      and exists (
         select 1
         from "loan"
         where
-          "loan"."returned" is null
-          and "loan"."member_id" = "sponsored"."id"
+          "loan"."member_id" = "sponsored"."id"
+          and "loan"."returned" is null
       )
-      and "sponsored"."sponsor_id" = "member"."id"
   )
 order by "member"."id";
 
@@ -193,7 +193,7 @@ from
   join "district" on "district"."id" = "depot"."district_id"
 order by "depot"."order_1", "depot"."name" desc, "depot"."id" desc, "items"."id";
 
--- # to-many relations, joined, narrowed and limited
+-- # to-many relations, joined, narrowed
 -- rows of Depot: []
 select
   "depot"."id", "depot"."district_id", "depot"."name", "depot"."town", "items"."id",

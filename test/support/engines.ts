@@ -1,10 +1,9 @@
 import { randomBytes } from "node:crypto";
-import Sqlite from "better-sqlite3";
 import pg from "pg";
 import { afterAll, beforeAll, inject } from "vitest";
 import { fill, lending, type Society } from "../../src/demo/index.js";
 import { postgres } from "../../src/drivers/postgres.js";
-import { sqlite } from "../../src/drivers/sqlite.js";
+import { type SqliteHandle, sqlite } from "../../src/drivers/sqlite.js";
 import { type Database, type DatabaseOptions, database, layOut } from "../../src/index.js";
 import { postgresUrl } from "./servers.js";
 
@@ -18,11 +17,22 @@ export interface Engine {
   close(): Promise<void>;
 }
 
-function openSqlite(): Engine {
-  const handle = new Sqlite(":memory:");
+/** A handle in memory, of better-sqlite3 or of Node's own package. */
+async function sqliteHandle(name: "sqlite" | "node-sqlite"): Promise<SqliteHandle & { close(): unknown }> {
+  if (name === "sqlite") return new (await import("better-sqlite3")).default(":memory:");
+  // Not in the types of the oldest Node that is supported.
+  const builtIn = "node:sqlite";
+  const { DatabaseSync } = (await import(builtIn)) as {
+    DatabaseSync: new (file: string) => SqliteHandle & { close(): unknown };
+  };
+  return new DatabaseSync(":memory:");
+}
+
+async function openSqlite(name: "sqlite" | "node-sqlite"): Promise<Engine> {
+  const handle = await sqliteHandle(name);
   const driver = sqlite(handle);
   return {
-    name: "sqlite",
+    name,
     connect: (options) => database(driver, options),
     execute: async (sql) => void handle.exec(sql),
     close: async () => void handle.close(),
@@ -56,7 +66,7 @@ export function useEngines(): { readonly all: () => readonly Engine[]; readonly 
   const names = inject("engines");
   const open: Engine[] = [];
   beforeAll(async () => {
-    for (const name of names) open.push(name === "sqlite" ? openSqlite() : await openPostgres());
+    for (const name of names) open.push(await (name === "postgres" ? openPostgres() : openSqlite(name)));
   });
   afterAll(async () => {
     for (const engine of open) await engine.close();
