@@ -237,6 +237,52 @@ test.each(cases)("%s", (_, query, rows) =>
   }),
 );
 
+describe("reached relations", () => {
+  const latest = (key: number) =>
+    loans.filter((l) => l.memberId === key).sort((a, b) => (a.due < b.due ? 1 : a.due > b.due ? -1 : id(b) - id(a)));
+
+  test("limit and offset count for each owner, by every strategy", () =>
+    onAll(async (db, engine) => {
+      const rows = members.map((m) => ({ ...m, loans: latest(id(m)).slice(1, 3) }));
+      expect(rows.filter((m) => m.loans.length === 2).length).toBeGreaterThan(5);
+      const query = from(Member).reach({
+        loans: (l) =>
+          l
+            .orderBy((x) => x.due.desc)
+            .limit(2)
+            .offset(1),
+      });
+      for (const how of ["join", "batch"] as const)
+        expect(await db.list(query.how(how)), `${engine} by ${how}`).toStrictEqual(rows);
+    }));
+
+  test("a projection inside a reach, also of a row that may be missing", () =>
+    onAll(async (db, engine) => {
+      const rows = members.map((m) => ({
+        ...m,
+        sponsor: sponsorOf(m) === undefined ? null : { called: sponsorOf(m)?.name },
+        loans: latest(id(m)).map((l) => ({ due: l.due, item: itemOf(l)?.name })),
+      }));
+      const query = from(Member).reach({
+        sponsor: (s) => s.select((m) => ({ called: m.name })),
+        loans: (l) => l.orderBy((x) => x.due.desc).select((x) => ({ due: x.due, item: x.item.name })),
+      });
+      for (const how of ["join", "batch"] as const)
+        expect(await db.list(query.how(how)), `${engine} by ${how}`).toStrictEqual(rows);
+    }));
+
+  test("lists are never shared, even where owners are the same row", () =>
+    onAll(async (db) => {
+      for (const how of ["join", "batch"] as const) {
+        const found = await db.list(
+          from(Loan).reach({ item: (i) => i.how("join").reach({ loans: (l) => l.how(how) }) }),
+        );
+        const lists = found.map((loan) => loan.item.loans);
+        expect(new Set(lists).size).toBe(found.length);
+      }
+    }));
+});
+
 describe("one row", () => {
   const third = from(Item).where((i) => i.id.is(3));
   const ofFirst = from(Item).where((i) => i.depotId.is(1));
