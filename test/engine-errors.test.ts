@@ -3,16 +3,18 @@ import { createServer } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import Sqlite from "better-sqlite3";
+import mysql from "mysql2/promise";
 import pg from "pg";
 import { beforeAll, describe, expect, inject, test } from "vitest";
 import { generate, lending } from "../src/demo/index.js";
+import { mariadb } from "../src/drivers/mariadb.js";
 import { postgres } from "../src/drivers/postgres.js";
 import { sqlite } from "../src/drivers/sqlite.js";
 import { type Database, database, entity, from, GemachError, identity, layOut, model, text } from "../src/index.js";
 import { useSociety } from "./support/engines.js";
-import { postgresUrl } from "./support/servers.js";
+import { mariadbUrl, postgresUrl } from "./support/servers.js";
 
-const { Depot, Item, Loan } = lending;
+const { Depot, Loan } = lending;
 const society = generate(2);
 const all = useSociety(society);
 const { Shed, Short } = model({
@@ -24,8 +26,9 @@ const emptied = { ...depot, name: null as unknown as string };
 
 beforeAll(async () => {
   for (const engine of all()) {
-    await engine.execute("create unique index item_name_once on item (depot_id, name) where id > 1000");
-    await engine.execute("create table strict_day (id integer primary key, label text, check (label <> 'x'))");
+    await engine.execute(
+      "create table strict_day (id integer primary key, label varchar(20) unique, check (label <> 'x'))",
+    );
   }
 });
 const { StrictDay } = model({ StrictDay: entity("strict_day", { id: identity, label: text }) });
@@ -39,16 +42,16 @@ const faults: readonly (readonly [
 ])[] = [
   ["a missing table", (db) => db.list(from(Shed)), "TABLE_MISSING", "'shed'"],
   ["a missing column", (db) => db.list(from(Short)), "COLUMN_MISSING", "nickname"],
-  ["a key that is taken", (db) => db.insert(Depot, [{ id: 1, ...depot }]), "UNIQUE_VIOLATED", "depot"],
+  ["a key that is taken", (db) => db.insert(Depot, [{ id: 1, ...depot }]), "UNIQUE_VIOLATED", "unique value"],
   [
     "a unique value that is taken",
     (db) =>
-      db.insert(Item, [
-        { id: 5001, depotId: 1, name: "Drill" },
-        { id: 5002, depotId: 1, name: "Drill" },
-      ]),
+      db.insert(
+        StrictDay,
+        [1, 2].map((id) => ({ id, label: "y" })),
+      ),
     "UNIQUE_VIOLATED",
-    "item",
+    "label",
   ],
   [
     "a key that leads nowhere",
@@ -178,31 +181,37 @@ describe("SQLite files", () => {
   });
 });
 
-test("a PostgreSQL server that is not there", async () => {
-  const closed = await new Promise<number>((resolve) => {
+test("a server that is not there", async () => {
+  const port = await new Promise<number>((resolve) => {
     const server = createServer().listen(0, "127.0.0.1", () => {
-      const { port } = server.address() as { port: number };
-      server.close(() => resolve(port));
+      const address = server.address() as { port: number };
+      server.close(() => resolve(address.port));
     });
   });
-  const pool = new pg.Pool({ host: "127.0.0.1", port: closed, user: "keeper", password: "open-sesame" });
-  const error = await database(postgres(pool))
-    .count(from(Depot))
-    .catch((caught: GemachError) => caught);
-  expect(error).toMatchObject({ code: "CONNECTION_REFUSED", names: { host: "127.0.0.1", port: closed } });
-  expect((error as GemachError).message).not.toContain("sesame");
-  await pool.end();
+  const account = { host: "127.0.0.1", port, user: "keeper", password: "open-sesame" };
+  const [pgPool, mariadbPool] = [new pg.Pool(account), mysql.createPool(account)];
+  for (const driver of [postgres(pgPool), mariadb(mariadbPool)]) {
+    const db = database(driver);
+    const act = [() => db.count(from(Depot)), () => layOut(db, lending)];
+    for (const attempt of act) {
+      const error = await attempt().catch((caught: unknown) => caught);
+      expect(error).toMatchObject({ code: "CONNECTION_REFUSED", names: { host: "127.0.0.1", port } });
+      expect((error as GemachError).message).not.toContain("sesame");
+    }
+  }
+  await Promise.all([pgPool.end(), mariadbPool.end()]);
 });
 
-test.runIf(inject("engines").includes("postgres"))("a PostgreSQL database that is not there", async () => {
-  const url = new URL(postgresUrl);
-  url.pathname = "/gemach_no_such_database";
-  const pool = new pg.Pool({ connectionString: url.href });
-  await expect(database(postgres(pool)).count(from(Depot))).rejects.toMatchObject({
-    code: "CONNECTION_DENIED",
-    names: { database: "gemach_no_such_database" },
-  });
-  await pool.end();
+test.runIf(inject("engines").includes("postgres"))("a database that is not there", async () => {
+  const [pgUrl, mariadbAddress] = [new URL(postgresUrl), new URL(mariadbUrl)];
+  for (const url of [pgUrl, mariadbAddress]) url.pathname = "/gemach_no_such_database";
+  const [pgPool, mariadbPool] = [new pg.Pool({ connectionString: pgUrl.href }), mysql.createPool(mariadbAddress.href)];
+  for (const driver of [postgres(pgPool), mariadb(mariadbPool)])
+    await expect(database(driver).count(from(Depot))).rejects.toMatchObject({
+      code: "CONNECTION_DENIED",
+      names: { database: "gemach_no_such_database" },
+    });
+  await Promise.all([pgPool.end(), mariadbPool.end()]);
 });
 
 test.runIf(inject("engines").includes("postgres"))(

@@ -49,7 +49,7 @@ const queries: Readonly<Record<string, Query>> = {
     .reach({ loans: (l) => l.where((x) => x.borrower.blocked).limit(2) }),
 };
 
-test.each<DialectName>(["sqlite", "postgres"])("the texts of %s are as they were read", async (dialect) => {
+test.each<DialectName>(["sqlite", "postgres", "mariadb"])("the texts of %s are as they were read", async (dialect) => {
   const texts = Object.entries(queries).map(([name, query]) => {
     const statements = preview(query, { dialect }).map(
       ({ purpose, text, parameters }) => `-- ${purpose}: ${JSON.stringify(parameters)}\n${laidOut(text, dialect)};\n`,

@@ -3,7 +3,10 @@ import pc from "picocolors";
 import { format } from "sql-formatter";
 import type { DialectName } from "../sql/index.js";
 
-const languages = { sqlite: "sqlite", postgres: "postgresql" } as const satisfies Record<DialectName, string>;
+const languages = { sqlite: "sqlite", postgres: "postgresql", mariadb: "mariadb" } as const satisfies Record<
+  DialectName,
+  string
+>;
 
 const depthOf = (line: string): number => line.length - line.trimStart().length;
 

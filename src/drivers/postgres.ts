@@ -1,5 +1,6 @@
-import { GemachError } from "../errors/index.js";
-import type { Driver, Request, WireRows } from "../run/index.js";
+import type { Driver, Request, Run, WireRows } from "../run/index.js";
+import { inTransaction } from "./in-transaction.js";
+import { postgresError } from "./postgres-error.js";
 
 /** What is used of a query's configuration, as `pg` takes it. */
 export interface PostgresQuery {
@@ -10,9 +11,14 @@ export interface PostgresQuery {
   name?: string;
 }
 
-/** A pool of `pg` (`new Pool({ connectionString })`), or one of its clients. */
-export interface PostgresPool {
+/** What takes queries: a pool, or one of its connections. */
+export interface PostgresQueries {
   query(query: PostgresQuery): Promise<{ readonly rows: unknown[] }>;
+}
+
+/** A pool of `pg` (`new Pool({ connectionString })`). */
+export interface PostgresPool extends PostgresQueries {
+  connect(): Promise<PostgresQueries & { release(broken?: boolean): void }>;
 }
 
 /** Settings of the PostgreSQL driver. */
@@ -24,79 +30,8 @@ export interface PostgresOptions {
   readonly prepare?: boolean;
 }
 
-const engine = "PostgreSQL";
-
 /** Values come as the server's text: this library decodes them itself. */
 const textTypes = { getTypeParser: () => (value: string) => value };
-
-/** What the server and the socket say of an error. */
-interface PostgresFault extends Error {
-  readonly code?: string;
-  readonly table?: string;
-  readonly column?: string;
-  readonly constraint?: string;
-  readonly address?: string;
-  readonly host?: string;
-  readonly port?: number;
-  readonly errors?: readonly PostgresFault[];
-}
-
-const quotedIn = (message: string): string | undefined => /"([^"]+)"/.exec(message)?.[1];
-
-/** SQLSTATE (PostgreSQL 15, appendix A) and socket errors in this library's terms. */
-const faults: Readonly<Record<string, (error: PostgresFault, statement: string) => GemachError>> = {
-  "23505": (e) => new GemachError("UNIQUE_VIOLATED", pick(e), detailsOf(e)),
-  "23503": (e) => new GemachError("FOREIGN_KEY_VIOLATED", pick(e), detailsOf(e)),
-  "23502": (e) => new GemachError("NOT_NULL_VIOLATED", pick(e), detailsOf(e)),
-  "23514": (e) => new GemachError("CHECK_VIOLATED", pick(e), detailsOf(e)),
-  "42P01": (e) => new GemachError("TABLE_MISSING", { table: quotedIn(e.message), engine }, detailsOf(e)),
-  "42703": (e) =>
-    new GemachError(
-      "COLUMN_MISSING",
-      { column: quotedIn(e.message) ?? /column (\S+)/.exec(e.message)?.[1], engine },
-      detailsOf(e),
-    ),
-  "40P01": (e) => new GemachError("DEADLOCK", { engine }, detailsOf(e)),
-  "40001": (e) => new GemachError("SERIALIZATION_FAILED", { engine }, detailsOf(e)),
-  "55P03": (e) => new GemachError("BUSY", { engine }, detailsOf(e)),
-  "57014": (e) => new GemachError("CANCELLED", { engine }, detailsOf(e)),
-  "57P01": (e) => new GemachError("CONNECTION_LOST", { engine }, detailsOf(e)),
-  "28P01": (e) => new GemachError("CONNECTION_DENIED", { engine, user: quotedIn(e.message) }, detailsOf(e)),
-  "28000": (e) => new GemachError("CONNECTION_DENIED", { engine, user: quotedIn(e.message) }, detailsOf(e)),
-  "3D000": (e) => new GemachError("CONNECTION_DENIED", { engine, database: quotedIn(e.message) }, detailsOf(e)),
-  ECONNREFUSED: refused,
-  ENOTFOUND: refused,
-  EHOSTUNREACH: refused,
-  ETIMEDOUT: refused,
-  ENOENT: refused,
-  ECONNRESET: (e) => new GemachError("CONNECTION_LOST", { engine }, detailsOf(e)),
-  EPIPE: (e) => new GemachError("CONNECTION_LOST", { engine }, detailsOf(e)),
-};
-
-const detailsOf = (error: PostgresFault) => ({ cause: error, serverCode: error.code });
-
-const pick = ({ table, column, constraint }: PostgresFault) => ({ table, column, constraint });
-
-function refused(error: PostgresFault): GemachError {
-  // A name with several addresses is tried at each; the first attempt tells host and port.
-  const attempt = error.errors?.[0] ?? error;
-  return new GemachError(
-    "CONNECTION_REFUSED",
-    { engine, host: attempt.address ?? attempt.host, port: attempt.port },
-    detailsOf(error),
-  );
-}
-
-function translated(error: unknown, statement: string): unknown {
-  if (!(error instanceof Error)) return error;
-  const fault = error as PostgresFault;
-  const known = fault.code === undefined ? undefined : faults[fault.code];
-  if (known !== undefined) return known(fault, statement);
-  if (/Connection terminated/.test(fault.message))
-    return new GemachError("CONNECTION_LOST", { engine }, detailsOf(fault));
-  if (fault.code === undefined || !/^[0-9A-Z]{5}$/.test(fault.code)) return error;
-  return new GemachError("STATEMENT_REFUSED", { engine, reason: fault.message, statement }, detailsOf(fault));
-}
 
 /** A hash of 53 bits (multiply and rotate), well spread over texts; `seed` gives independent ones. */
 function hash(text: string, seed: number): string {
@@ -127,16 +62,26 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
     names.set(text, known);
     return known;
   };
-  return {
-    dialect: "postgres",
-    run: async ({ text, parameters, once }: Request): Promise<WireRows> => {
+  const runOn =
+    (queries: PostgresQueries): Run =>
+    async ({ text, parameters, once }: Request): Promise<WireRows> => {
       const query: PostgresQuery = { text, values: [...parameters], rowMode: "array", types: textTypes };
       if (prepare && once !== true) query.name = named(text);
       try {
-        return (await pool.query(query)).rows as WireRows;
+        return (await queries.query(query)).rows as WireRows;
       } catch (error) {
-        throw translated(error, text);
+        throw postgresError(error, text);
       }
+    };
+  return {
+    dialect: "postgres",
+    answersAtOnce: false,
+    run: runOn(pool),
+    together: async (work) => {
+      const client = await pool.connect().catch((error) => {
+        throw postgresError(error, "begin");
+      });
+      return await inTransaction(runOn(client), work, (broken) => client.release(broken));
     },
   };
 }

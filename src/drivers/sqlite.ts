@@ -151,13 +151,14 @@ export function sqlite(handle: SqliteHandle): Driver {
 
   return {
     dialect: "sqlite",
+    answersAtOnce: true,
     run,
     together: (work) => {
-      if (handle.inTransaction === true || handle.isTransaction === true) return work();
+      if (handle.inTransaction === true || handle.isTransaction === true) return work(run);
       control("begin");
       let result: ReturnType<typeof work>;
       try {
-        result = work();
+        result = work(run);
       } catch (error) {
         control("rollback");
         throw error;

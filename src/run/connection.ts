@@ -1,6 +1,6 @@
 import { type Dialect, dialectOf, type Wire } from "../sql/index.js";
 import type { CallSite } from "./call-site.js";
-import type { Driver, Request, WireRows } from "./driver.js";
+import type { Driver, Request, Run, WireRows } from "./driver.js";
 import type { Steps } from "./fetch.js";
 
 /** One statement that was sent. */
@@ -29,15 +29,18 @@ export interface Connection {
   readonly isObserved: () => boolean;
   /** Has the observer told of every statement from now on; gives the function that ends it. */
   observe(observer: Observer): () => void;
-  /** Runs steps to their end; all at once and in one transaction where the driver can and it is asked for. */
+  /** Runs steps to their end. */
   run<R>(steps: () => Steps<R>, options: RunOptions): R | Promise<R>;
 }
 
 /** How steps are run. */
 export interface RunOptions {
   readonly at: CallSite | undefined;
-  /** Whether they are to be one transaction where the driver answers at once. */
-  readonly together: boolean;
+  /**
+   * Whether they are to be one transaction: "always", or "free", only where that costs nothing
+   * because the driver answers at once.
+   */
+  readonly together: "always" | "free" | "no";
 }
 
 /** Watches a driver. `clock` gives milliseconds. */
@@ -56,12 +59,12 @@ export function connect(driver: Driver, clock: () => number): Connection {
     for (const observer of observers) observer(statement);
   };
 
-  const send = (request: Request, at: CallSite | undefined): WireRows | Promise<WireRows> => {
-    if (observers.size === 0) return driver.run(request);
+  const send = (run: Run, request: Request, at: CallSite | undefined): WireRows | Promise<WireRows> => {
+    if (observers.size === 0) return run(request);
     const started = clock();
     let answer: WireRows | Promise<WireRows>;
     try {
-      answer = driver.run(request);
+      answer = run(request);
     } catch (error) {
       tell(request, at, started, undefined);
       throw error;
@@ -82,20 +85,20 @@ export function connect(driver: Driver, clock: () => number): Connection {
     );
   };
 
-  const goOn = async <R>(steps: Steps<R>, first: Promise<WireRows>, at: CallSite | undefined): Promise<R> => {
+  const goOn = async <R>(run: Run, steps: Steps<R>, first: Promise<WireRows>, at: CallSite | undefined): Promise<R> => {
     let answer: WireRows | Promise<WireRows> = first;
     for (;;) {
       const step: IteratorResult<Request, R> = steps.next(await answer);
       if (step.done === true) return step.value;
-      answer = send(step.value, at);
+      answer = send(run, step.value, at);
     }
   };
 
-  const walk = <R>(steps: Steps<R>, at: CallSite | undefined): R | Promise<R> => {
+  const walk = <R>(run: Run, steps: Steps<R>, at: CallSite | undefined): R | Promise<R> => {
     let step = steps.next();
     while (step.done !== true) {
-      const answer = send(step.value, at);
-      if (answer instanceof Promise) return goOn(steps, answer, at);
+      const answer = send(run, step.value, at);
+      if (answer instanceof Promise) return goOn(run, steps, answer, at);
       step = steps.next(answer);
     }
     return step.value;
@@ -110,6 +113,8 @@ export function connect(driver: Driver, clock: () => number): Connection {
       return () => observers.delete(observer);
     },
     run: (steps, { at, together }) =>
-      together && driver.together !== undefined ? driver.together(() => walk(steps(), at)) : walk(steps(), at),
+      together === "always" || (together === "free" && driver.answersAtOnce)
+        ? driver.together((run) => walk(run, steps(), at))
+        : walk(driver.run, steps(), at),
   };
 }

@@ -13,7 +13,7 @@ import { planCount, planExists, planList, planSingle, type RowPlan, type Stateme
 import { type Query, type QueryState, stateOf } from "../query/index.js";
 import { type CompiledStatement, compile, type DialectName, type GivenRow, insertRequests } from "../sql/index.js";
 import { callSite } from "./call-site.js";
-import { type Connection, connect } from "./connection.js";
+import { type Connection, connect, type RunOptions } from "./connection.js";
 import type { Driver } from "./driver.js";
 import { fetch, type Runtime, type Steps } from "./fetch.js";
 import { now } from "./platform.js";
@@ -75,7 +75,7 @@ export class Database {
   async list<Row>(query: Query<Row>): Promise<Row[]> {
     const statement = this.#compile(stateOf(query, "list"), planList);
     const steps = () => fetch(statement, this.#runtime);
-    return (await this.#run(steps, statement.fed.size > 0)) as Row[];
+    return (await this.#run(steps, this.#free(statement))) as Row[];
   }
 
   /**
@@ -100,14 +100,14 @@ export class Database {
 
   /** The number of a query's rows, counted by the database. */
   async count(query: Query): Promise<number> {
-    return await this.#run(this.#countSteps(stateOf(query, "count")), false);
+    return await this.#run(this.#countSteps(stateOf(query, "count")), "no");
   }
 
   /** Whether a query has any row; the database stops at the first. */
   async exists(query: Query): Promise<boolean> {
     const statement = this.#compile(stateOf(query, "exists"), planExists);
     const steps = () => fetch(statement, this.#runtime);
-    return (await this.#run(steps, false)).length > 0;
+    return (await this.#run(steps, "no")).length > 0;
   }
 
   /**
@@ -124,7 +124,7 @@ export class Database {
       for (const request of requests) yield request;
       return rows.length;
     };
-    return await this.#run(steps, requests.length > 1);
+    return await this.#run(steps, requests.length > 1 ? "always" : "no");
   }
 
   #compile(state: QueryState, planner: Planner): CompiledStatement {
@@ -135,7 +135,12 @@ export class Database {
     return known;
   }
 
-  #run<R>(steps: () => Steps<R>, together: boolean): R | Promise<R> {
+  /** Several statements see one state where that costs nothing. */
+  #free(statement: CompiledStatement): "free" | "no" {
+    return statement.fed.size > 0 ? "free" : "no";
+  }
+
+  #run<R>(steps: () => Steps<R>, together: RunOptions["together"]): R | Promise<R> {
     const at = this.#connection.isObserved() ? callSite() : undefined;
     return this.#connection.run(steps, { at, together });
   }
@@ -156,7 +161,7 @@ export class Database {
       if (found < 2) return;
       throw new GemachError("SEVERAL_FOUND", { entity: state.source.entity.name, found: yield* count(), expected });
     };
-    return (await this.#run(() => fetch(statement, this.#runtime, check), statement.fed.size > 0)) as readonly Row[];
+    return (await this.#run(() => fetch(statement, this.#runtime, check), this.#free(statement))) as readonly Row[];
   }
 }
 

@@ -11,14 +11,18 @@ export interface Request {
   readonly once?: boolean;
 }
 
+/** Sends one statement. Who has the answer at once gives it at once. */
+export type Run = (request: Request) => WireRows | Promise<WireRows>;
+
 /**
  * What the library asks of an engine. The only part that knows a driver package; errors come out of
  * it as GemachError.
  */
 export interface Driver {
   readonly dialect: DialectName;
-  /** Sends one statement. A driver that has the answer at once gives it at once. */
-  run(request: Request): WireRows | Promise<WireRows>;
-  /** Only of drivers that answer at once: does all of the work in one transaction. */
-  together?<R>(work: () => R): R;
+  /** Whether answers come at once rather than as promises. */
+  readonly answersAtOnce: boolean;
+  readonly run: Run;
+  /** Does the work in one transaction: all or nothing. */
+  together<R>(work: (run: Run) => R | Promise<R>): R | Promise<R>;
 }

@@ -44,5 +44,5 @@ export async function layOut<D extends Definitions>(db: Database, model: Model<D
   const steps = function* (): Steps<void> {
     for (const text of texts) yield { text, parameters: [], once: true };
   };
-  await connection.run(steps, { at: undefined, together: true });
+  await connection.run(steps, { at: undefined, together: "always" });
 }

@@ -5,10 +5,12 @@ import type { Dialect } from "../sql/index.js";
 export const foreignKeysOf = (entity: ResolvedEntity): readonly ResolvedRelation[] =>
   [...entity.relations.values()].filter((relation) => relation.cardinality === "one");
 
-function columnText(entity: ResolvedEntity, column: ResolvedColumn, { quote, columnTypes, identity }: Dialect): string {
+function columnText(entity: ResolvedEntity, column: ResolvedColumn, { quote, columnType, identity }: Dialect): string {
   const name = quote(column.name);
   if (column.kind === "identity" && entity.key.length === 1) return `${name} ${identity}`;
-  return `${name} ${columnTypes[column.kind]}${column.isNullable ? "" : " not null"}`;
+  const isIndexed =
+    column.isKey || foreignKeysOf(entity).some(({ pairs }) => pairs.some(({ from }) => from === column));
+  return `${name} ${columnType(column.kind, isIndexed)}${column.isNullable ? "" : " not null"}`;
 }
 
 /** The statement that creates an entity's table where there is none. */
@@ -24,7 +26,7 @@ export function tableText(entity: ResolvedEntity, dialect: Dialect): string {
         `foreign key (${list(pairs.map((pair) => pair.from))}) references ${quote(target.table)} (${list(pairs.map((pair) => pair.to))})`,
     ),
   ];
-  return `create table if not exists ${quote(entity.table)} (\n  ${lines.join(",\n  ")}\n)`;
+  return `create table if not exists ${quote(entity.table)} (\n  ${lines.join(",\n  ")}\n)${dialect.tableSettings}`;
 }
 
 /**

@@ -12,7 +12,7 @@ export type Keys = readonly (readonly Wire[])[];
 export type Decoder = (wire: Wire) => unknown;
 
 /** The dialects there are. */
-export type DialectName = "sqlite" | "postgres";
+export type DialectName = "sqlite" | "postgres" | "mariadb";
 
 /** What an insert of whole columns is made of; names are quoted already. */
 export interface ArrayInsert {
@@ -46,12 +46,16 @@ export interface Dialect {
   readonly encodeKeys: (parameter: Extract<Parameter, { kind: "keys" }>, keys: Keys) => Wire;
   /** Inserts all rows by one statement, each column as an array; undefined where the engine has no arrays. */
   readonly insertArrays: ((insert: ArrayInsert) => string) | undefined;
+  /** Else how many rows one statement may take, the most first: few sizes, so that there are few texts. */
+  readonly rowsPerInsert: readonly number[];
   /** Decoders by kind; undefined where the wire has the very value. */
   readonly decoders: Readonly<Record<ColumnKind, Decoder | undefined>>;
   /** How a table's definition says of a column that it is the primary key and that the database hands it out. */
   readonly identity: string;
-  /** The type of a column in a table's definition. */
-  readonly columnTypes: Readonly<Record<ColumnKind, string>>;
+  /** The type of a column in a table's definition; of one that is part of a key or index, where that matters. */
+  readonly columnType: (kind: ColumnKind, isIndexed: boolean) => string;
+  /** What stands after a table's definition. */
+  readonly tableSettings: string;
 }
 
 /** An identifier in double quotes, the standard's form. */

@@ -1,9 +1,14 @@
 import { GemachError } from "../errors/index.js";
 import type { Dialect, DialectName } from "./dialect.js";
+import { mariadbDialect } from "./mariadb.js";
 import { postgresDialect } from "./postgres.js";
 import { sqliteDialect } from "./sqlite.js";
 
-const dialects: Readonly<Record<DialectName, Dialect>> = { sqlite: sqliteDialect, postgres: postgresDialect };
+const dialects: Readonly<Record<DialectName, Dialect>> = {
+  sqlite: sqliteDialect,
+  postgres: postgresDialect,
+  mariadb: mariadbDialect,
+};
 
 /**
  * The dialect of a name.

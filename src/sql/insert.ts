@@ -45,11 +45,20 @@ export function insertRequests(
     );
     return [{ text, parameters }];
   }
-  const text = `${into} values (${columns.map((_, i) => dialect.placeholder(i + 1)).join(", ")})`;
-  return values.map((row) => ({
-    text,
-    parameters: row.map((value, i) =>
-      dialect.encode({ kind: "value", value, type: (columns[i] as ResolvedColumn).kind }),
-    ),
+  const row = `(${columns.map(() => "?").join(", ")})`;
+  const encoded = values.map((given) =>
+    given.map((value, i) => dialect.encode({ kind: "value", value, type: (columns[i] as ResolvedColumn).kind })),
+  );
+  return inPortions(encoded, dialect.rowsPerInsert).map((portion) => ({
+    text: `${into} values ${portion.map(() => row).join(", ")}`,
+    parameters: portion.flat(),
   }));
+}
+
+/** The rows in portions of the given sizes, the largest first. */
+function inPortions<T>(rows: readonly T[], sizes: readonly number[]): readonly (readonly T[])[] {
+  const portions: (readonly T[])[] = [];
+  let at = 0;
+  for (const size of sizes) for (; at + size <= rows.length; at += size) portions.push(rows.slice(at, at + size));
+  return portions;
 }

@@ -1,4 +1,13 @@
+import type { ColumnKind } from "../model/index.js";
 import { type Dialect, decodeWhole, quoteDouble } from "./dialect.js";
+
+const columnTypes: Record<ColumnKind, string> = {
+  identity: "integer",
+  integer: "integer",
+  text: "text",
+  boolean: "integer",
+  date: "text",
+};
 
 /** The SQL of SQLite, 3.35 or later. Lists of values travel as one JSON parameter. */
 export const sqliteDialect: Dialect = {
@@ -34,5 +43,7 @@ export const sqliteDialect: Dialect = {
     date: undefined,
   },
   identity: "integer primary key",
-  columnTypes: { identity: "integer", integer: "integer", text: "text", boolean: "integer", date: "text" },
+  rowsPerInsert: [1],
+  columnType: (kind) => columnTypes[kind],
+  tableSettings: "",
 };

@@ -1,11 +1,15 @@
 import { randomBytes } from "node:crypto";
+import mysql from "mysql2/promise";
 import pg from "pg";
 import { afterAll, beforeAll, inject } from "vitest";
 import { fill, lending, type Society } from "../../src/demo/index.js";
+import { mariadb } from "../../src/drivers/mariadb.js";
+import { pglite } from "../../src/drivers/pglite.js";
 import { postgres } from "../../src/drivers/postgres.js";
 import { type SqliteHandle, sqlite } from "../../src/drivers/sqlite.js";
 import { type Database, type DatabaseOptions, database, layOut } from "../../src/index.js";
-import { postgresUrl } from "./servers.js";
+import type { EngineName } from "./global-setup.js";
+import { mariadbUrl, postgresUrl } from "./servers.js";
 
 /** An engine's empty database, made for one test file and dropped after it. */
 export interface Engine {
@@ -61,12 +65,52 @@ async function openPostgres(): Promise<Engine> {
   };
 }
 
+async function openPglite(): Promise<Engine> {
+  const { PGlite } = await import("@electric-sql/pglite");
+  const inProcess = new PGlite();
+  const driver = pglite(inProcess);
+  return {
+    name: "pglite",
+    connect: (options) => database(driver, options),
+    execute: async (sql) => void (await inProcess.exec(sql)),
+    close: () => inProcess.close(),
+  };
+}
+
+async function openMariadb(): Promise<Engine> {
+  const name = `gemach_test_${process.pid}_${randomBytes(6).toString("hex")}`;
+  const admin = await mysql.createConnection({ uri: mariadbUrl });
+  await admin.query(`create database ${name}`);
+  const url = new URL(mariadbUrl);
+  url.pathname = `/${name}`;
+  const pool = mysql.createPool({ uri: url.href, connectionLimit: 4 });
+  const driver = mariadb(pool);
+  return {
+    name: "mariadb",
+    connect: (options) => database(driver, options),
+    execute: async (sql) => void (await pool.query(sql)),
+    close: async () => {
+      await pool.end();
+      await admin.query(`drop database ${name}`);
+      await admin.end();
+    },
+  };
+}
+
+const openers: Record<EngineName, () => Promise<Engine>> = {
+  sqlite: () => openSqlite("sqlite"),
+  "node-sqlite": () => openSqlite("node-sqlite"),
+  pglite: openPglite,
+  postgres: openPostgres,
+  mariadb: openMariadb,
+};
+
 /** Opens every engine that the run has; call it at the top of a test file. */
 export function useEngines(): { readonly all: () => readonly Engine[]; readonly names: readonly string[] } {
   const names = inject("engines");
   const open: Engine[] = [];
   beforeAll(async () => {
-    for (const name of names) open.push(await (name === "postgres" ? openPostgres() : openSqlite(name)));
+    for (const name of names) open.push(await openers[name]());
   });
   afterAll(async () => {
     for (const engine of open) await engine.close();

@@ -1,8 +1,8 @@
 import type { TestProject } from "vitest/node";
-import { postgresAnswers } from "./servers.js";
+import { mariadbAnswers, postgresAnswers } from "./servers.js";
 
 /** An engine, with the package by which it is reached. */
-export type EngineName = "sqlite" | "node-sqlite" | "postgres";
+export type EngineName = "sqlite" | "node-sqlite" | "pglite" | "postgres" | "mariadb";
 
 declare module "vitest" {
   interface ProvidedContext {
@@ -16,10 +16,16 @@ export default async function setup(project: TestProject): Promise<void> {
   // For a run under another Node, whose SQLite is built in and for which no addon was compiled.
   const only = process.env.GEMACH_ENGINES?.split(",");
   if (only !== undefined) return project.provide("engines", only as EngineName[]);
-  const postgres = await postgresAnswers();
-  project.provide("engines", postgres === true ? ["sqlite", "postgres"] : ["sqlite"]);
-  if (postgres === true) return;
-  const left = `left out: PostgreSQL server (${postgres}; set GEMACH_POSTGRES_URL)`;
-  if (process.env.CI === "true") throw new Error(left);
-  console.log(left);
+  const [postgres, mariadb] = [await postgresAnswers(), await mariadbAnswers()];
+  const engines: EngineName[] = ["sqlite", "pglite"];
+  if (postgres === true) engines.push("postgres");
+  if (mariadb === true) engines.push("mariadb");
+  project.provide("engines", engines);
+  const left = [
+    ...(postgres === true ? [] : [`PostgreSQL server (${postgres}; set GEMACH_POSTGRES_URL)`]),
+    ...(mariadb === true ? [] : [`MariaDB server (${mariadb}; set GEMACH_MARIADB_URL)`]),
+  ];
+  if (left.length === 0) return;
+  if (process.env.CI === "true") throw new Error(`left out: ${left.join(", ")}`);
+  console.log(`left out: ${left.join(", ")}`);
 }

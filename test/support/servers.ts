@@ -1,19 +1,31 @@
+import mysql from "mysql2/promise";
 import pg from "pg";
 
-/** Where the PostgreSQL server of the tests is. */
+/** Where the servers of the tests are. */
 export const postgresUrl = process.env.GEMACH_POSTGRES_URL ?? "postgres://postgres@127.0.0.1:5432/postgres";
+export const mariadbUrl = process.env.GEMACH_MARIADB_URL ?? "mysql://root@127.0.0.1:3306/test";
 
-/** Whether a PostgreSQL server answers there, or why not. */
-export async function postgresAnswers(): Promise<true | string> {
-  const client = new pg.Client({ connectionString: postgresUrl, connectionTimeoutMillis: 3000 });
+async function answer(ask: () => Promise<unknown>): Promise<true | string> {
   try {
-    await client.connect();
-    await client.query("select 1");
+    await ask();
     return true;
   } catch (error) {
     const { message, code } = error as { message?: string; code?: string };
     return message || code || "no answer";
-  } finally {
-    await client.end().catch(() => {});
   }
 }
+
+/** Whether a PostgreSQL server answers there, or why not. */
+export const postgresAnswers = (): Promise<true | string> =>
+  answer(async () => {
+    const client = new pg.Client({ connectionString: postgresUrl, connectionTimeoutMillis: 3000 });
+    await client.connect();
+    await client.end();
+  });
+
+/** Whether a MariaDB server answers there, or why not. */
+export const mariadbAnswers = (): Promise<true | string> =>
+  answer(async () => {
+    const connection = await mysql.createConnection({ uri: mariadbUrl, connectTimeout: 3000 });
+    await connection.end();
+  });

@@ -1,0 +1,269 @@
+-- # open loans, latest first
+-- rows of Loan: [10]
+select `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`
+from `loan`
+where `loan`.`returned` is null
+order by `loan`.`due` desc, `loan`.`id` desc
+limit ?;
+
+-- # and, or, not
+-- rows of Loan: ["2026-03-01",[1,2]]
+select `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`
+from `loan`
+where
+  (
+    `loan`.`due` < ?
+    or `loan`.`member_id` in (
+      select `part_1`
+      from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
+    )
+  )
+  and `loan`.`returned` is null
+order by `loan`.`id`;
+
+-- # a path used three times joins once
+-- rows of Loan: ["Elm Yard"]
+select `depot`.`town`
+from
+  `loan`
+  join `item` on `item`.`id` = `loan`.`item_id`
+  join `depot` on `depot`.`id` = `item`.`depot_id`
+where `depot`.`name` = ?
+order by `depot`.`name`, `loan`.`id`;
+
+-- # unequal keeps what is missing
+-- rows of Member: ["Ada Levi"]
+select `member`.`id`, `member`.`name`, `member`.`blocked`, `member`.`sponsor_id`
+from
+  `member`
+  left join `member` as `sponsor` on `sponsor`.`id` = `member`.`sponsor_id`
+where not (`sponsor`.`name` <=> ?)
+order by `member`.`id`;
+
+-- # counts of sets
+-- rows of Depot: []
+select
+  (
+    select count(*)
+    from `item`
+    where `item`.`depot_id` = `depot`.`id`
+  ),
+  (
+    select count(*)
+    from `member`
+    where
+      exists (
+        select 1
+        from
+          `loan`
+          join `item` on `loan`.`item_id` = `item`.`id`
+        where
+          `member`.`id` = `loan`.`member_id`
+          and `item`.`depot_id` = `depot`.`id`
+      )
+  )
+from `depot`
+order by `depot`.`id`;
+
+-- # sets inside sets
+-- rows of Member: []
+select `member`.`id`, `member`.`name`, `member`.`blocked`, `member`.`sponsor_id`
+from `member`
+where
+  exists (
+    select 1
+    from `member` as `sponsored`
+    where
+      `sponsored`.`sponsor_id` = `member`.`id`
+      and exists (
+        select 1
+        from `loan`
+        where
+          `loan`.`member_id` = `sponsored`.`id`
+          and `loan`.`returned` is null
+      )
+  )
+order by `member`.`id`;
+
+-- # to-one relations, joined
+-- rows of Loan: []
+select
+  `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`, `item`.`id`,
+  `item`.`depot_id`, `item`.`name`, `item`.`note`, `depot`.`id`, `depot`.`district_id`,
+  `depot`.`name`, `depot`.`town`, `borrower`.`id`, `borrower`.`name`, `borrower`.`blocked`,
+  `borrower`.`sponsor_id`, `sponsor`.`id`, `sponsor`.`name`, `sponsor`.`blocked`,
+  `sponsor`.`sponsor_id`
+from
+  `loan`
+  join `item` on `item`.`id` = `loan`.`item_id`
+  join `depot` on `depot`.`id` = `item`.`depot_id`
+  join `member` as `borrower` on `borrower`.`id` = `loan`.`member_id`
+  left join `member` as `sponsor` on `sponsor`.`id` = `borrower`.`sponsor_id`
+order by `loan`.`id`;
+
+-- # to-one relations, by batch
+-- rows of Loan: []
+select `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`
+from `loan`
+order by `loan`.`id`;
+-- Loan.item by batch: [{"keysOf":["Loan.itemId"],"statement":1}]
+select `item`.`id`, `item`.`depot_id`, `item`.`name`, `item`.`note`
+from `item`
+where
+  `item`.`id` in (
+    select `part_1`
+    from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
+  );
+
+-- # to-many relations, by batch, narrowed
+-- rows of Item: []
+select `item`.`id`, `item`.`depot_id`, `item`.`name`, `item`.`note`
+from `item`
+order by `item`.`id`;
+-- Item.loans by batch: [{"keysOf":["Item.id"],"statement":1}]
+select
+  `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`,
+  `borrower`.`id`, `borrower`.`name`, `borrower`.`blocked`, `borrower`.`sponsor_id`
+from
+  `loan`
+  join `member` as `borrower` on `borrower`.`id` = `loan`.`member_id`
+where
+  `loan`.`item_id` in (
+    select `part_1`
+    from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
+  )
+  and `loan`.`returned` is null
+order by `loan`.`due`, `loan`.`id`;
+
+-- # to-many relations, by batch, limited
+-- rows of Item: []
+select `item`.`id`, `item`.`depot_id`, `item`.`name`, `item`.`note`
+from `item`
+order by `item`.`id`;
+-- Item.loans by batch: [{"keysOf":["Item.id"],"statement":1},3]
+select `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`
+from
+  (
+    select
+      `loan`.`due`, `loan`.`id`,
+      row_number() over (
+        partition by `loan`.`item_id`
+        order by `loan`.`due` desc, `loan`.`id` desc
+      ) as `position`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`returned`
+    from `loan`
+    where
+      `loan`.`item_id` in (
+        select `part_1`
+        from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
+      )
+  ) as `loan`
+where `loan`.`position` <= ?
+order by `loan`.`due` desc, `loan`.`id` desc;
+
+-- # to-many relations, joined
+-- rows of Depot: []
+select
+  `depot`.`id`, `depot`.`district_id`, `depot`.`name`, `depot`.`town`, `items`.`id`,
+  `items`.`depot_id`, `items`.`name`, `items`.`note`, `loans`.`id`, `loans`.`item_id`,
+  `loans`.`member_id`, `loans`.`due`, `loans`.`returned`
+from
+  `depot`
+  left join `item` as `items` on `items`.`depot_id` = `depot`.`id`
+  left join `loan` as `loans` on `loans`.`item_id` = `items`.`id`
+order by `depot`.`id`, `items`.`id`, `loans`.`id`;
+
+-- # to-many relations, joined, the root limited
+-- rows of Depot: [5,10]
+select
+  `depot`.`id`, `depot`.`district_id`, `depot`.`name`, `depot`.`town`, `items`.`id`,
+  `items`.`depot_id`, `items`.`name`, `items`.`note`, `district`.`id`, `district`.`name`
+from
+  (
+    select
+      `district`.`name` as `order_1`, `depot`.`name`, `depot`.`id`, `depot`.`district_id`,
+      `depot`.`town`
+    from
+      `depot`
+      join `district` on `district`.`id` = `depot`.`district_id`
+    order by `district`.`name`, `depot`.`name` desc, `depot`.`id` desc
+    limit ?
+    offset ?
+  ) as `depot`
+  left join `item` as `items` on `items`.`depot_id` = `depot`.`id`
+  join `district` on `district`.`id` = `depot`.`district_id`
+order by `depot`.`order_1`, `depot`.`name` desc, `depot`.`id` desc, `items`.`id`;
+
+-- # to-many relations, joined, narrowed
+-- rows of Depot: []
+select
+  `depot`.`id`, `depot`.`district_id`, `depot`.`name`, `depot`.`town`, `items`.`id`,
+  `items`.`depot_id`, `items`.`name`, `items`.`note`, `district`.`id`, `district`.`name`
+from
+  `depot`
+  left join `item` as `items` on `items`.`depot_id` = `depot`.`id`
+  and `items`.`note` is not null
+  join `district` on `district`.`id` = `depot`.`district_id`
+order by `depot`.`id`, `items`.`id`;
+
+-- # to-many relations, joined, with conditions that leave the row
+-- rows of Item: [2]
+select
+  `item`.`id`, `item`.`depot_id`, `item`.`name`, `item`.`note`, `loans`.`id`, `loans`.`item_id`,
+  `loans`.`member_id`, `loans`.`due`, `loans`.`returned`
+from
+  `item`
+  left join (
+    select
+      `loans`.`item_id`, `loans`.`id`,
+      row_number() over (
+        partition by `loans`.`item_id`
+        order by `loans`.`id`
+      ) as `position`, `loans`.`member_id`, `loans`.`due`, `loans`.`returned`
+    from
+      `loan` as `loans`
+      join `member` as `borrower` on `borrower`.`id` = `loans`.`member_id`
+    where `borrower`.`blocked`
+  ) as `loans` on `loans`.`item_id` = `item`.`id`
+  and `loans`.`position` <= ?
+order by `item`.`id`, `loans`.`id`;
+
+-- # tables
+create table if not exists `district` (
+  `id` int auto_increment primary key,
+  `name` longtext not null
+) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
+create table if not exists `depot` (
+  `id` int auto_increment primary key,
+  `district_id` int not null,
+  `name` longtext not null,
+  `town` longtext not null,
+  foreign key (`district_id`) references `district` (`id`)
+) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
+create index if not exists `depot_district_id` on `depot` (`district_id`);
+create table if not exists `item` (
+  `id` int auto_increment primary key,
+  `depot_id` int not null,
+  `name` longtext not null,
+  `note` longtext,
+  foreign key (`depot_id`) references `depot` (`id`)
+) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
+create index if not exists `item_depot_id` on `item` (`depot_id`);
+create table if not exists `member` (
+  `id` int auto_increment primary key,
+  `name` longtext not null,
+  `blocked` boolean not null,
+  `sponsor_id` int,
+  foreign key (`sponsor_id`) references `member` (`id`)
+) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
+create index if not exists `member_sponsor_id` on `member` (`sponsor_id`);
+create table if not exists `loan` (
+  `id` int auto_increment primary key,
+  `item_id` int not null,
+  `member_id` int not null,
+  `due` date not null,
+  `returned` date,
+  foreign key (`item_id`) references `item` (`id`),
+  foreign key (`member_id`) references `member` (`id`)
+) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
+create index if not exists `loan_item_id` on `loan` (`item_id`);
+create index if not exists `loan_member_id` on `loan` (`member_id`);
