@@ -1,5 +1,21 @@
 import { expect, test } from "vitest";
-import { entity, GemachError, identity, integer, model, snakeCase, text, toMany, toOne } from "../src/index.js";
+import {
+  choice,
+  date,
+  double,
+  entity,
+  GemachError,
+  identity,
+  integer,
+  list,
+  model,
+  numeric,
+  snakeCase,
+  text,
+  toMany,
+  toOne,
+  varchar,
+} from "../src/index.js";
 
 // biome-ignore lint/suspicious/noExplicitAny: mistakes that the types refuse are made past them
 const made = (definitions: any, options?: any) => () => model(definitions, options);
@@ -97,6 +113,41 @@ const mistakes: readonly (readonly [name: string, definitions: object, line: str
     "a column named as the language does",
     { Depot: entity("depot", { id: identity, constructor: text }) },
     "Depot.constructor: a column cannot have this name, the language uses it",
+  ],
+  [
+    "a varchar without room",
+    { Item: entity("item", { id: identity, label: varchar(0) }) },
+    "Item.label: a varchar has 1 to 16,383 characters",
+  ],
+  [
+    "a numeric of too many digits",
+    { Item: entity("item", { id: identity, price: numeric(66, 2) }) },
+    "Item.price: a numeric has 1 to 65 digits",
+  ],
+  [
+    "a numeric with more digits after the point than in all",
+    { Item: entity("item", { id: identity, price: numeric(4, 5) }) },
+    "Item.price: a numeric has 0 to 38 digits after the point, and no more than in all",
+  ],
+  [
+    "a choice that says a text twice",
+    { Item: entity("item", { id: identity, state: choice("new", "new") }) },
+    "Item.state: a choice has each text once",
+  ],
+  [
+    "a list of lists",
+    { Item: entity("item", { id: identity, tags: list(list(text)) }) },
+    "Item.tags: a list cannot be of list",
+  ],
+  [
+    "a key of a kind that engines tell apart in their own ways",
+    { Item: entity("item", { weight: double.key }) },
+    "Item.weight: double cannot be part of a primary key",
+  ],
+  [
+    "a default that the column does not hold",
+    { Item: entity("item", { id: identity, due: date.defaultsTo("soon") }) },
+    "Item.due: its default is not a day such as '2026-05-01'",
   ],
   ["a table without a name", { Depot: entity("", { id: identity }) }, "Depot: the table has no name"],
   [

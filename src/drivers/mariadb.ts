@@ -1,5 +1,5 @@
 import { GemachError } from "../errors/index.js";
-import type { Driver, Request, Run, WireRows } from "../run/index.js";
+import type { Driver, Request, Run, Wire, WireRows } from "../run/index.js";
 import { inTransaction } from "./in-transaction.js";
 
 /** What is used of a statement's settings, as `mysql2` takes them. */
@@ -117,6 +117,12 @@ const sessionSettings =
  */
 export function mariadb(pool: MariadbPool): Driver {
   pool.on("connection", (connection) => connection.query(sessionSettings));
+  const { Buffer } = globalThis as unknown as {
+    Buffer: { from(bytes: ArrayBufferLike, at: number, length: number): Uint8Array };
+  };
+  // The package sends other arrays of bytes as texts.
+  const sent = (value: Wire) =>
+    value instanceof Uint8Array ? Buffer.from(value.buffer, value.byteOffset, value.byteLength) : value;
   const runOn =
     (statements: MariadbStatements): Run =>
     async ({ text, parameters }: Request): Promise<WireRows> => {
@@ -127,7 +133,7 @@ export function mariadb(pool: MariadbPool): Driver {
         bigNumberStrings: false,
       } as const;
       try {
-        const [rows] = await statements.execute({ sql: text, values: [...parameters], ...settings });
+        const [rows] = await statements.execute({ sql: text, values: parameters.map(sent), ...settings });
         return Array.isArray(rows) ? rows : [];
       } catch (error) {
         throw mariadbError(error, text);

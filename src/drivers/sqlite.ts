@@ -1,5 +1,6 @@
 import { GemachError } from "../errors/index.js";
 import type { Driver, Request, WireRows } from "../run/index.js";
+import { decimalOrder } from "./decimal-order.js";
 
 /** What is used of a prepared statement, of `better-sqlite3` or `node:sqlite`. */
 export interface SqliteStatement {
@@ -19,6 +20,9 @@ export interface SqliteStatement {
 export interface SqliteHandle {
   prepare(sql: string): SqliteStatement;
   exec(sql: string): unknown;
+  /** Adds a function to the SQL of this connection. */
+  // biome-ignore lint/suspicious/noExplicitAny: each package names its options' type itself
+  function(name: string, options: any, work: (...values: any[]) => any): unknown;
   /** better-sqlite3: the file. */
   readonly name?: string;
   /** better-sqlite3: whether it may only be read. */
@@ -69,7 +73,7 @@ function translated(error: unknown, statement: string, file: string | undefined)
   const serverCode = codeOf(error as { code?: unknown; errcode?: unknown });
   const details = { cause: error, serverCode };
   const { message } = error;
-  if (serverCode === "ERR_OUT_OF_RANGE") return new GemachError("VALUE_LOSSY", {}, details);
+  if (serverCode === "ERR_OUT_OF_RANGE") return new GemachError("VALUE_LOSSY", { kind: "integer" }, details);
   if (!serverCode.startsWith("SQLITE_")) return error;
   const table = /no such table: (?:main\.)?(.+)$/.exec(message)?.[1];
   if (table !== undefined) return new GemachError("TABLE_MISSING", { table, engine }, details);
@@ -146,6 +150,9 @@ export function sqlite(handle: SqliteHandle): Driver {
     });
   const control = (text: string) => run({ text, parameters: [] });
 
+  handle.function("gemach_decimal", { deterministic: true }, (decimal: string | number | null) =>
+    decimal === null ? null : decimalOrder(decimal),
+  );
   guarded("pragma foreign_keys = on", () => handle.exec("pragma foreign_keys = on"));
   if (handle.readonly !== true) guarded("pragma journal_mode = wal", () => handle.exec("pragma journal_mode = wal"));
 

@@ -45,8 +45,12 @@ export const faults = {
     "Convert the value before it is handed over.",
   ),
   VALUE_LOSSY: define(
-    (_: Record<never, never>) => "A whole number from the database does not fit a JavaScript number without loss.",
-    "Map the column with a kind that holds it.",
+    (n: { kind: string }) => `A value from the database does not fit a column of kind ${n.kind} without loss.`,
+    "Map the column with a kind that holds it: bigint for whole numbers of 64 bits, isoTimestamp for microseconds.",
+  ),
+  VALUE_UNREADABLE: define(
+    (n: { kind: string }) => `A value from the database is none of kind ${n.kind}.`,
+    "Map the column with the kind that its values have.",
   ),
   LIMIT_UNFIT: define(
     (n: { method: string }) => `${n.method}() takes a whole number of at least 0.`,

@@ -1,8 +1,9 @@
 import { didYouMean } from "../errors/index.js";
-import type { ColumnKind } from "./column.js";
 import type { Definitions, EntityDefinition } from "./entity.js";
 import type { NameConvention } from "./naming.js";
 import type { Relation } from "./relation.js";
+import { canonicalOf, expectedOf } from "./value-rules.js";
+import { comparedKind, type ValueType } from "./value-type.js";
 
 /** Names that the language itself asks values for. */
 const languageNames: ReadonlySet<string> = new Set([
@@ -20,13 +21,26 @@ const methodNames: ReadonlySet<string> = new Set([
   ...["exists", "notExists", "all", "count", "sum", "avg", "min", "max", "first"],
 ]);
 
-/** Columns that hold a key may be of another kind than the key itself only where both hold the same values. */
-const keyKind = (kind: ColumnKind): ColumnKind => (kind === "identity" ? "integer" : kind);
+/** Kinds whose values are not told apart alike on every engine, or not by an index. */
+const unfitKeys: ReadonlySet<string> = new Set(["json", "bytes", "list", "double"]);
+
+/** MariaDB takes the least of all: 65 digits, 38 of them after the point; 16,383 characters of four bytes. */
+function* typeMistakes({ kind, length = 1, precision = 1, scale = 0, choices, element }: ValueType): Generator<string> {
+  if (kind === "varchar" && !(Number.isInteger(length) && length >= 1 && length <= 16_383))
+    yield "a varchar has 1 to 16,383 characters";
+  if (kind === "numeric" && !(Number.isInteger(precision) && precision >= 1 && precision <= 65))
+    yield "a numeric has 1 to 65 digits";
+  else if (kind === "numeric" && !(Number.isInteger(scale) && scale >= 0 && scale <= Math.min(precision, 38)))
+    yield "a numeric has 0 to 38 digits after the point, and no more than in all";
+  if (choices !== undefined && new Set(choices).size < choices.length) yield "a choice has each text once";
+  if (element !== undefined && (element.kind === "list" || element.kind === "json" || element.kind === "identity"))
+    yield `a list cannot be of ${element.kind}`;
+}
 
 const quotedList = (names: Iterable<string>): string => [...names].map((name) => `'${name}'`).join(", ");
 
 const keyOf = (definition: EntityDefinition): readonly string[] =>
-  Object.keys(definition.columns).filter((name) => definition.columns[name]?.traits.has("key"));
+  Object.keys(definition.columns).filter((name) => definition.columns[name]?.facts.traits.has("key"));
 
 function* columnMistakes(name: string, definition: EntityDefinition, columnNames: NameConvention): Generator<string> {
   const { table, columns, relations } = definition;
@@ -34,14 +48,19 @@ function* columnMistakes(name: string, definition: EntityDefinition, columnNames
   if (keyOf(definition).length === 0)
     yield `${name}: no primary key; make a column identity, or mark one or more with .key`;
   const claimed = new Map<string, string>();
-  for (const [property, column] of Object.entries(columns)) {
-    const columnName = column.columnName ?? columnNames(property);
+  for (const [property, { facts }] of Object.entries(columns)) {
+    const columnName = facts.columnName ?? columnNames(property);
     const other = claimed.get(columnName);
     if (other !== undefined) yield `${name}: '${other}' and '${property}' are both the column '${columnName}'`;
     claimed.set(columnName, property);
     if (columnName === "") yield `${name}.${property}: the column has no name`;
-    if (column.traits.has("key") && column.traits.has("nullable"))
+    if (facts.traits.has("key") && facts.traits.has("nullable"))
       yield `${name}.${property}: a column of the primary key cannot be nullable`;
+    for (const mistake of typeMistakes(facts.type)) yield `${name}.${property}: ${mistake}`;
+    if (facts.traits.has("key") && unfitKeys.has(facts.type.kind))
+      yield `${name}.${property}: ${facts.type.kind} cannot be part of a primary key`;
+    if (facts.defaultValue !== undefined && canonicalOf(facts.defaultValue, facts.type) === undefined)
+      yield `${name}.${property}: its default is not ${expectedOf(facts.type)}`;
     if (Object.hasOwn(relations, property)) yield `${name}: '${property}' is the name of a column and of a relation`;
     if (languageNames.has(property)) yield `${name}.${property}: a column cannot have this name, the language uses it`;
   }
@@ -76,9 +95,9 @@ function* relationMistakes(
     return;
   }
   for (const [i, column] of relation.by.entries()) {
-    const held = holder.columns[column]?.kind;
-    const wanted = owner.columns[key[i] ?? ""]?.kind;
-    if (held !== undefined && wanted !== undefined && keyKind(held) !== keyKind(wanted))
+    const held = holder.columns[column]?.facts.type.kind;
+    const wanted = owner.columns[key[i] ?? ""]?.facts.type.kind;
+    if (held !== undefined && wanted !== undefined && comparedKind(held) !== comparedKind(wanted))
       yield `${label}: '${column}' is ${held}, but ${ownerName}.${key[i]} is ${wanted}`;
   }
 }

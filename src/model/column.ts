@@ -1,31 +1,49 @@
-/**
- * The kinds of column. `identity`: a whole number that the database hands out, always part of the
- * primary key. `integer`: a whole number that a JavaScript number holds without loss. `date`: a
- * calendar day without a time zone, an ISO 8601 string such as "2026-05-01".
- */
-export type ColumnKind = "identity" | "integer" | "text" | "boolean" | "date";
+import type { Codec, ColumnKind, ValueType } from "./value-type.js";
 
-/** What a column may be besides its kind. */
-export type ColumnTrait = "nullable" | "key" | "generated";
+/**
+ * What a column may be besides its kind. `generated`: the database hands it out. `defaulted`: a new
+ * row may leave it out. `heavy`: it stays in the database until it is asked for.
+ */
+export type ColumnTrait = "nullable" | "key" | "unique" | "generated" | "defaulted" | "heavy";
 
 declare const valueType: unique symbol;
 declare const traitsOf: unique symbol;
 
-/**
- * A column of an entity, as the model says it. An immutable value: `nullable`, `key` and `named`
- * give a changed copy. `V` is the type of its values without null, `T` the union of its traits.
- */
-export interface Column<K extends ColumnKind = ColumnKind, V = unknown, T extends ColumnTrait = ColumnTrait> {
-  readonly kind: K;
+/** What a column was told, for the rooms that work with it. @internal */
+export interface ColumnFacts {
+  readonly type: ValueType;
   readonly traits: ReadonlySet<ColumnTrait>;
   /** The name in the table where it was given; else the model's `columnNames` derives it. */
   readonly columnName: string | undefined;
+  /** The value that the table's definition has for rows that leave it out. */
+  readonly defaultValue: unknown;
+  /** Makes the value of a new row that leaves it out. */
+  readonly initial: (() => unknown) | undefined;
+}
+
+/**
+ * A column of an entity, as the model says it. An immutable value: each property and method gives a
+ * changed copy. `K` is its kind, `V` the type of its values without null, `T` the union of its traits.
+ */
+export interface Column<K extends ColumnKind = ColumnKind, V = unknown, T extends ColumnTrait = ColumnTrait> {
+  /** @internal */
+  readonly facts: ColumnFacts;
   /** The same column, which may hold null. */
   readonly nullable: Column<K, V, T | "nullable">;
   /** The same column as (a part of) the primary key. */
   readonly key: Column<K, V, T | "key">;
+  /** The same column, no two rows of which may hold the same value. */
+  readonly unique: Column<K, V, T | "unique">;
+  /** The same column, left in the database by queries that do not name it: a file, a long text. */
+  readonly heavy: Column<K, V, T | "heavy">;
   /** The same column under a given name in the table. */
   named(columnName: string): Column<K, V, T>;
+  /** The same column, for which the database takes this value where a new row leaves it out. */
+  defaultsTo(value: V): Column<K, V, T | "defaulted">;
+  /** The same column, for which code makes a value where a new row leaves it out. */
+  startsAs(make: () => V): Column<K, V, T | "defaulted">;
+  /** The same column, whose values code sees as something else. */
+  as<U>(codec: Codec<V, U>): Column<K, U, T>;
   /** For the types only. @internal */
   readonly [valueType]: V;
   /** For the types only. @internal */
@@ -36,41 +54,107 @@ export interface Column<K extends ColumnKind = ColumnKind, V = unknown, T extend
 // biome-ignore lint/suspicious/noExplicitAny: stands for every value type in a constraint
 export type AnyColumn = Column<ColumnKind, any, any>;
 
+/** in: a column; out: its kind. */
+export type KindOf<C> = C extends Column<infer K, unknown, ColumnTrait> ? K : never;
+
 /** in: a column; out: the type of its values, with null where it is nullable. */
 export type ColumnValue<C> =
   C extends Column<ColumnKind, infer V, infer T> ? ("nullable" extends T ? V | null : V) : never;
 
-/** in: a column; out: whether it may hold null. */
-export type IsNullable<C> =
-  C extends Column<ColumnKind, unknown, infer T> ? ("nullable" extends T ? true : false) : never;
+/** in: a column and traits; out: whether the column has one of them. */
+export type HasTrait<C, X extends ColumnTrait> =
+  C extends Column<ColumnKind, unknown, infer T> ? ([X & T] extends [never] ? false : true) : false;
 
-function column<K extends ColumnKind, V, T extends ColumnTrait>(
-  kind: K,
-  traits: readonly ColumnTrait[],
-  columnName?: string,
-): Column<K, V, T> {
-  const made = {
-    kind,
-    traits: new Set(traits),
-    columnName,
+function column<K extends ColumnKind, V, T extends ColumnTrait>(facts: ColumnFacts): Column<K, V, T> {
+  const changed = (change: Partial<ColumnFacts>) => column({ ...facts, ...change });
+  const withTrait = (trait: ColumnTrait, change: Partial<ColumnFacts> = {}) =>
+    changed({ ...change, traits: new Set([...facts.traits, trait]) });
+  const chained = (codec: Codec<unknown, unknown>): Codec<unknown, unknown> => {
+    const inner = facts.type.codec;
+    if (inner === undefined) return codec;
+    return {
+      decode: (value) => codec.decode(inner.decode(value)),
+      encode: (value) => inner.encode(codec.encode(value)),
+    };
+  };
+  return Object.freeze({
+    facts,
     get nullable() {
-      return column(kind, [...traits, "nullable"], columnName);
+      return withTrait("nullable");
     },
     get key() {
-      return column(kind, [...traits, "key"], columnName);
+      return withTrait("key");
     },
-    named: (name: string) => column(kind, traits, name),
-  };
-  return Object.freeze(made) as unknown as Column<K, V, T>;
+    get unique() {
+      return withTrait("unique");
+    },
+    get heavy() {
+      return withTrait("heavy");
+    },
+    named: (columnName: string) => changed({ columnName }),
+    defaultsTo: (defaultValue: unknown) => withTrait("defaulted", { defaultValue }),
+    startsAs: (initial: () => unknown) => withTrait("defaulted", { initial }),
+    as: (codec: Codec<unknown, unknown>) => changed({ type: { ...facts.type, codec: chained(codec) } }),
+  }) as unknown as Column<K, V, T>;
 }
 
+const plain = <K extends ColumnKind, V, T extends ColumnTrait = never>(
+  type: ValueType,
+  ...traits: T[]
+): Column<K, V, T> =>
+  column({ type, traits: new Set(traits), columnName: undefined, defaultValue: undefined, initial: undefined });
+
 /** A whole number that the database hands out when a row is inserted; the primary key. */
-export const identity: Column<"identity", number, "key" | "generated"> = column("identity", ["key", "generated"]);
+export const identity: Column<"identity", number, "key" | "generated"> = plain(
+  { kind: "identity" },
+  "key",
+  "generated",
+);
 /** A whole number of 32 bits: from -2,147,483,648 to 2,147,483,647. */
-export const integer: Column<"integer", number, never> = column("integer", []);
+export const integer: Column<"integer", number, never> = plain({ kind: "integer" });
+/** A whole number of 64 bits, as a bigint. */
+export const bigint: Column<"bigint", bigint, never> = plain({ kind: "bigint" });
+/** A floating-point number of 64 bits (IEEE 754), finite; a negative zero becomes a plain one. */
+export const double: Column<"double", number, never> = plain({ kind: "double" });
 /** Text of any length. A laid-out database compares and sorts it by code point. */
-export const text: Column<"text", string, never> = column("text", []);
+export const text: Column<"text", string, never> = plain({ kind: "text" });
 /** True or false. */
-export const boolean: Column<"boolean", boolean, never> = column("boolean", []);
-/** A calendar day without a time zone, an ISO 8601 string such as "2026-05-01". */
-export const date: Column<"date", string, never> = column("date", []);
+export const boolean: Column<"boolean", boolean, never> = plain({ kind: "boolean" });
+/** A calendar day without a time zone, of the years 1 to 9999: an ISO 8601 string such as "2026-05-01". */
+export const date: Column<"date", string, never> = plain({ kind: "date" });
+/** A time of day to the microsecond: a string such as "08:30:00" or "08:30:00.25". */
+export const time: Column<"time", string, never> = plain({ kind: "time" });
+/**
+ * An instant of the years 1 to 9999, as a Date. The database holds microseconds: reading an instant
+ * that a Date cannot hold without loss is an error.
+ */
+export const timestamp: Column<"timestamp", Date, never> = plain({ kind: "timestamp" });
+/** The same as an ISO 8601 string in UTC, with all six digits: "2026-05-01T06:30:00.000000Z". */
+export const isoTimestamp: Column<"timestamp", string, never> = plain({ kind: "timestamp", isText: true });
+/** A UUID (RFC 9562) as a string in lower case. */
+export const uuid: Column<"uuid", string, never> = plain({ kind: "uuid" });
+/** Bytes, as a Uint8Array. */
+export const bytes: Column<"bytes", Uint8Array, never> = plain({ kind: "bytes" });
+
+/** Text of at most so many characters (code points). */
+export const varchar = (length: number): Column<"varchar", string, never> => plain({ kind: "varchar", length });
+
+/**
+ * An exact decimal, as a string such as "12.50": never through a floating-point number.
+ * @param precision the number of its digits, at most 65.
+ * @param scale how many of them stand after the point, at most 38.
+ */
+export const numeric = (precision: number, scale: number): Column<"numeric", string, never> =>
+  plain({ kind: "numeric", precision, scale });
+
+/** Anything that JSON can say. `V` is its type, which is taken at its word. */
+export const json = <V = unknown>(): Column<"json", V, never> => plain({ kind: "json" });
+
+/** One of the given texts. */
+export const choice = <const C extends readonly [string, ...string[]]>(
+  ...choices: C
+): Column<"choice", C[number], never> => plain({ kind: "choice", choices });
+
+/** A list of values of a column's kind: an array where the engine has arrays, else JSON. */
+export const list = <K extends ColumnKind, V, T extends ColumnTrait>(of: Column<K, V, T>): Column<"list", V[], never> =>
+  plain({ kind: "list", element: of.facts.type });

@@ -1,4 +1,4 @@
-import type { AnyColumn, ColumnValue, IsNullable } from "./column.js";
+import type { AnyColumn, ColumnValue, HasTrait } from "./column.js";
 import type { Cardinality, Relation } from "./relation.js";
 
 /** The columns of an entity, by the name that code uses. */
@@ -48,16 +48,18 @@ export type CardinalityOf<R> = R extends Relation<infer K, string, string> ? K :
 
 /** in: an entity's columns and one of its to-one relations; out: whether its row may be missing. */
 export type MayBeMissing<C extends Columns, R> =
-  R extends Relation<"one", string, infer B> ? (true extends IsNullable<C[B]> ? true : false) : false;
+  R extends Relation<"one", string, infer B> ? (true extends HasTrait<C[B], "nullable"> ? true : false) : false;
 
-/** The plain row of an entity: each of its columns, and nothing else. */
+/** The plain row of an entity: each of its columns but heavy ones, and nothing else. */
 export type PlainRow<D extends Definitions, E extends keyof D> = {
-  [C in keyof ColumnsOf<D, E>]: ColumnValue<ColumnsOf<D, E>[C]>;
+  [C in keyof ColumnsOf<D, E> as HasTrait<ColumnsOf<D, E>[C], "heavy"> extends true ? never : C]: ColumnValue<
+    ColumnsOf<D, E>[C]
+  >;
 } & {};
 
 /** in: columns; out: the names of those that a new row may leave out. */
 type Omittable<C extends Columns> = {
-  [P in keyof C]: C[P] extends { readonly kind: "identity" } ? P : IsNullable<C[P]> extends true ? P : never;
+  [P in keyof C]: HasTrait<C[P], "generated" | "defaulted" | "nullable"> extends true ? P : never;
 }[keyof C];
 
 /** A row to be inserted: what the database hands out, and what may be null, can be left out. */

@@ -1,15 +1,27 @@
 export {
   type AnyColumn,
+  bigint,
   boolean,
+  bytes,
   type Column,
-  type ColumnKind,
   type ColumnTrait,
   type ColumnValue,
+  choice,
   date,
-  type IsNullable,
+  double,
+  type HasTrait,
   identity,
   integer,
+  isoTimestamp,
+  json,
+  type KindOf,
+  list,
+  numeric,
   text,
+  time,
+  timestamp,
+  uuid,
+  varchar,
 } from "./column.js";
 export {
   type CardinalityOf,
@@ -27,6 +39,7 @@ export {
   type TargetOf,
 } from "./entity.js";
 export type { Fault, RelationFaults } from "./faults.js";
+export { canonicalInstant, canonicalTime } from "./instant.js";
 export {
   type Entity,
   entitiesOf,
@@ -49,3 +62,12 @@ export {
   type ResolvedRelation,
 } from "./resolved.js";
 export { type Strategy, strategies } from "./strategy.js";
+export { checked, decoderFor } from "./value-rules.js";
+export {
+  type Codec,
+  type ColumnKind,
+  type ComparedKind,
+  comparedKind,
+  type Scalar,
+  type ValueType,
+} from "./value-type.js";

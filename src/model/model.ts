@@ -4,6 +4,7 @@ import type { Definitions, EntityDefinition, EntityName, NewRow, PlainRow } from
 import type { RelationFaults } from "./faults.js";
 import { type NameConvention, sameName } from "./naming.js";
 import type { KeyPair, ResolvedColumn, ResolvedEntity, ResolvedRelation } from "./resolved.js";
+import { canonicalOf } from "./value-rules.js";
 
 const resolvedKey: unique symbol = Symbol("gemach.resolved");
 declare const definitionsOf: unique symbol;
@@ -41,15 +42,20 @@ interface Draft extends ResolvedEntity {
 
 function draft(name: string, { table, columns }: EntityDefinition, columnNames: NameConvention): Draft {
   const resolved = new Map(
-    Object.entries(columns).map(([property, column]): [string, ResolvedColumn] => [
+    Object.entries(columns).map(([property, { facts }]): [string, ResolvedColumn] => [
       property,
       {
         entity: name,
         property,
-        name: column.columnName ?? columnNames(property),
-        kind: column.kind,
-        isNullable: column.traits.has("nullable"),
-        isKey: column.traits.has("key"),
+        name: facts.columnName ?? columnNames(property),
+        kind: facts.type.kind,
+        type: facts.type,
+        isNullable: facts.traits.has("nullable"),
+        isKey: facts.traits.has("key"),
+        isUnique: facts.traits.has("unique"),
+        isHeavy: facts.traits.has("heavy"),
+        defaultValue: facts.defaultValue === undefined ? undefined : canonicalOf(facts.defaultValue, facts.type),
+        initial: facts.initial,
       },
     ]),
   );

@@ -1,6 +1,6 @@
-import type { ColumnKind } from "./column.js";
 import type { Cardinality } from "./relation.js";
 import type { Strategy } from "./strategy.js";
+import type { ColumnKind, Scalar, ValueType } from "./value-type.js";
 
 /** A column with everything settled: what the rooms to the right work with. */
 export interface ResolvedColumn {
@@ -11,8 +11,15 @@ export interface ResolvedColumn {
   /** The name in the table. */
   readonly name: string;
   readonly kind: ColumnKind;
+  readonly type: ValueType;
   readonly isNullable: boolean;
   readonly isKey: boolean;
+  readonly isUnique: boolean;
+  readonly isHeavy: boolean;
+  /** What the table's definition has for rows that leave it out. */
+  readonly defaultValue: Scalar | undefined;
+  /** Makes the value of a new row that leaves it out. */
+  readonly initial: (() => unknown) | undefined;
 }
 
 /** Two columns that hold equal values where a relation holds. */

@@ -63,7 +63,7 @@ interface RowDraft {
 
 function shapeOfProjection(draft: Draft, projection: Projection, presence: number | undefined): Shape {
   if (projection.kind === "value")
-    return { kind: "value", slot: draft.slots.output(projection.node), type: typeOf(projection.node).kind };
+    return { kind: "value", slot: draft.slots.output(projection.node), type: typeOf(projection.node).type };
   const fields = projection.fields.map(([name, part]) => [name, shapeOfProjection(draft, part, undefined)] as const);
   return { kind: "object", fields, presence };
 }
@@ -80,9 +80,11 @@ function shapeOfRow(
   const { slots } = draft;
   const presence = path.steps.length > 0 && path.mayBeMissing ? keySlots(draft, path, path.entity.key)[0] : undefined;
   if (query.projection !== undefined) return shapeOfProjection(draft, query.projection, presence);
-  const columns = [...path.entity.columns.values()].map(
-    (column) => [column.property, { kind: "value", slot: slots.column(path, column), type: column.kind }] as const,
-  );
+  const columns = [...path.entity.columns.values()]
+    .filter((column) => !column.isHeavy)
+    .map(
+      (column) => [column.property, { kind: "value", slot: slots.column(path, column), type: column.type }] as const,
+    );
   const related = query.reach.map(
     (reached) => [reached.relation.name, shapeOfRelation(draft, rows, reached, path, at, strategy)] as const,
   );
@@ -202,7 +204,7 @@ function planScalar(
     joined: [],
     bound: new Map(),
     outputs: [output],
-    rows: { shape: { kind: "value", slot: 0, type: "integer" }, identity: [], joined: [], fed: [] },
+    rows: { shape: { kind: "value", slot: 0, type: { kind: "integer" } }, identity: [], joined: [], fed: [] },
     ...cut,
   };
 }

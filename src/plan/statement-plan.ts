@@ -1,4 +1,4 @@
-import type { Cardinality, ColumnKind, ResolvedColumn, ResolvedRelation, Strategy } from "../model/index.js";
+import type { Cardinality, ResolvedColumn, ResolvedRelation, Strategy, ValueType } from "../model/index.js";
 import type { Node, OrderNode, Path, Source } from "../query/index.js";
 
 /** What a statement gives back in one place of its rows. */
@@ -6,7 +6,7 @@ export type Output = Node | { readonly kind: "rowCount" } | { readonly kind: "pr
 
 /** How the values of one row become what the user gets. Slots are places in the row. */
 export type Shape =
-  | { readonly kind: "value"; readonly slot: number; readonly type: ColumnKind }
+  | { readonly kind: "value"; readonly slot: number; readonly type: ValueType }
   | {
       readonly kind: "object";
       readonly fields: readonly (readonly [name: string, shape: Shape])[];

@@ -1,7 +1,6 @@
 import { GemachError } from "../errors/index.js";
-import type { ColumnKind } from "../model/index.js";
+import { type ColumnKind, type ComparedKind, checked, comparedKind } from "../model/index.js";
 import { type Comparison, labelOf, type Node, type OrderNode, typeOf } from "./node.js";
-import { checked } from "./value.js";
 
 const nodeKey: unique symbol = Symbol("gemach.node");
 const orderKey: unique symbol = Symbol("gemach.order");
@@ -13,9 +12,6 @@ export interface Order {
   /** @internal */
   readonly [orderKey]: OrderNode;
 }
-
-/** in: a column's kind; out: the kind that its values are compared as. */
-export type ComparedKind<K extends ColumnKind> = K extends "identity" ? "integer" : K;
 
 /** What an expression can be compared with: a value, or an expression of the same kind. */
 export type Operand<V, K extends ColumnKind> = V | Expression<V | null, K>;
@@ -32,6 +28,14 @@ export interface Expression<out V = unknown, out K extends ColumnKind = ColumnKi
   readonly asc: Order;
   /** Sorts by it, largest first; rows without a value come last of all. */
   readonly desc: Order;
+}
+
+/** An expression of which can be asked only whether it has a value: engines compare such values each in its own way. */
+export interface Present<V, K extends ColumnKind> extends Expression<V, K> {
+  /** `is(null)`: has no value. */
+  is(value: null & V): Predicate;
+  /** `isNot(null)`: has a value. */
+  isNot(value: null & V): Predicate;
 }
 
 /** An expression that can be compared for equality. */
@@ -64,12 +68,11 @@ export interface Ordered<V, K extends ColumnKind> extends Comparable<V, K> {
 export interface Predicate extends Comparable<boolean, "boolean"> {}
 
 /** in: a column's kind and the type of its values; out: the expression that it gives. */
-export type ExpressionOf<K extends ColumnKind, V> = K extends "boolean"
-  ? Comparable<V, "boolean">
-  : Ordered<V, ComparedKind<K>>;
-
-/** The kind that values of a kind are compared as. */
-const comparedKind = (kind: ColumnKind): ColumnKind => (kind === "identity" ? "integer" : kind);
+export type ExpressionOf<K extends ColumnKind, V> = K extends "json" | "list"
+  ? Present<V, K>
+  : K extends "boolean" | "bytes"
+    ? Comparable<V, K>
+    : Ordered<V, ComparedKind<K>>;
 
 class BuiltExpression implements Expression {
   declare readonly [valueType]: unknown;
@@ -118,7 +121,7 @@ class BuiltExpression implements Expression {
 
   oneOf(values: readonly unknown[]): Predicate {
     const operand = this[nodeKey];
-    const { kind } = typeOf(operand);
+    const { type } = typeOf(operand);
     if (!Array.isArray(values)) {
       if (values === undefined) throw new GemachError("VALUE_MISSING", { column: labelOf(operand) });
       throw new GemachError("VALUE_UNFIT", {
@@ -128,7 +131,7 @@ class BuiltExpression implements Expression {
       });
     }
     const list = values.map((value) => {
-      const passed = checked(value, kind, labelOf(operand));
+      const passed = checked(value, type, labelOf(operand));
       if (passed === null)
         throw new GemachError("VALUE_UNFIT", {
           column: labelOf(operand),
@@ -155,9 +158,10 @@ class BuiltExpression implements Expression {
 
   #operand(value: unknown): Node {
     const left = this[nodeKey];
-    const { kind } = typeOf(left);
+    const { type } = typeOf(left);
+    const { kind } = type;
     if (isExpression(value)) {
-      const other = typeOf(value[nodeKey]).kind;
+      const other = typeOf(value[nodeKey]).type.kind;
       if (comparedKind(other) === comparedKind(kind)) return value[nodeKey];
       const got = `${labelOf(value[nodeKey])}, which is ${other}`;
       throw new GemachError("VALUE_UNFIT", {
@@ -166,10 +170,10 @@ class BuiltExpression implements Expression {
         got,
       });
     }
-    const passed = checked(value, kind, labelOf(left));
+    const passed = checked(value, type, labelOf(left));
     if (passed === null)
       throw new GemachError("VALUE_UNFIT", { column: labelOf(left), expected: "a value to compare with", got: "null" });
-    return { kind: "value", value: passed, type: kind };
+    return { kind: "value", value: passed, type };
   }
 }
 
@@ -201,7 +205,7 @@ export const isOrder = (value: unknown): value is Order =>
  */
 export function predicateNode(value: unknown, method: string): Node {
   const node = isExpression(value) ? value[nodeKey] : undefined;
-  if (node === undefined || typeOf(node).kind !== "boolean" || typeOf(node).isNullable)
+  if (node === undefined || typeOf(node).type.kind !== "boolean" || typeOf(node).isNullable)
     throw new GemachError("PREDICATE_EXPECTED", { method });
   return node;
 }

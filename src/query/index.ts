@@ -9,6 +9,7 @@ export {
   type Ordered,
   or,
   type Predicate,
+  type Present,
 } from "./expression.js";
 export {
   type Comparison,
@@ -19,7 +20,6 @@ export {
   type Path,
   pathOn,
   pathTo,
-  type Scalar,
   type SetNode,
   type Source,
   typeOf,
@@ -40,4 +40,3 @@ export type {
 } from "./query-types.js";
 export type { Reference, RelatedRows, RelatedSet } from "./reference.js";
 export { allOf, type Projection, type QueryState, type ReachedRelation } from "./state.js";
-export { checked } from "./value.js";

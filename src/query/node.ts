@@ -1,9 +1,10 @@
 import {
-  type ColumnKind,
   qualified,
   type ResolvedColumn,
   type ResolvedEntity,
   type ResolvedRelation,
+  type Scalar,
+  type ValueType,
 } from "../model/index.js";
 
 /** Rows of one entity inside a query. Its identity tells two uses of one entity apart. */
@@ -20,9 +21,6 @@ export interface Path {
   readonly mayBeMissing: boolean;
 }
 
-/** What a database takes for a value. */
-export type Scalar = string | number | boolean | null;
-
 /** The related rows of an owner, or of another such set, narrowed by conditions. */
 export interface SetNode {
   readonly source: Source;
@@ -38,7 +36,7 @@ export type Comparison = "equal" | "unequal" | "below" | "above" | "atMost" | "a
 /** An expression, as a tree that knows no dialect. Predicates are two-valued: a comparison with a missing value is false. */
 export type Node =
   | { readonly kind: "column"; readonly path: Path; readonly column: ResolvedColumn }
-  | { readonly kind: "value"; readonly value: Scalar; readonly type: ColumnKind }
+  | { readonly kind: "value"; readonly value: Scalar; readonly type: ValueType }
   | { readonly kind: "compare"; readonly comparison: Comparison; readonly left: Node; readonly right: Node }
   | { readonly kind: "isNull"; readonly operand: Node }
   | { readonly kind: "oneOf"; readonly operand: Node; readonly values: readonly Scalar[] }
@@ -53,9 +51,9 @@ export interface OrderNode {
   readonly descending: boolean;
 }
 
-/** The kind of values an expression gives, and whether it may give none. */
+/** What values an expression gives, and whether it may give none. */
 export interface NodeType {
-  readonly kind: ColumnKind;
+  readonly type: ValueType;
   readonly isNullable: boolean;
 }
 
@@ -63,18 +61,18 @@ export interface NodeType {
 export function typeOf(node: Node): NodeType {
   switch (node.kind) {
     case "column":
-      return { kind: node.column.kind, isNullable: node.column.isNullable || node.path.mayBeMissing };
+      return { type: node.column.type, isNullable: node.column.isNullable || node.path.mayBeMissing };
     case "value":
-      return { kind: node.type, isNullable: node.value === null };
+      return { type: node.type, isNullable: node.value === null };
     case "count":
-      return { kind: "integer", isNullable: false };
+      return { type: { kind: "integer" }, isNullable: false };
     case "compare":
     case "isNull":
     case "oneOf":
     case "logic":
     case "not":
     case "exists":
-      return { kind: "boolean", isNullable: false };
+      return { type: { kind: "boolean" }, isNullable: false };
     default:
       return node satisfies never;
   }

@@ -1,24 +1,54 @@
+import { decoderFor, type ValueType } from "../model/index.js";
 import type { Shape } from "../plan/index.js";
-import type { Decoder, Dialect, Wire } from "../sql/index.js";
+import type { Dialect, Wire } from "../sql/index.js";
 
 /** Makes what the user gets of one row. */
 export type RowConstructor = (row: readonly Wire[]) => unknown;
 
-type Decoders = Dialect["decoders"];
+/** Makes a value of what came over the wire; it is never asked about null. */
+type Decode = (wire: Wire) => unknown;
+
+/** What makes a type's values of what comes over the wire; undefined where that is the very value. */
+function decodeOf(type: ValueType, dialect: Dialect): Decode | undefined {
+  const [fromWire, toValue] = [dialect.decoder(type), decoderFor(type)];
+  if (fromWire === undefined) return toValue as Decode | undefined;
+  return toValue === undefined ? fromWire : (wire) => toValue(fromWire(wire));
+}
+
+/** Gives each type its decoder; types that differ in nothing but their identity share one, and so their sources. */
+function decodersOf(dialect: Dialect): (type: ValueType) => Decode | undefined {
+  const byType = new WeakMap<ValueType, { readonly decode: Decode | undefined }>();
+  const byKind = new Map<string, Decode | undefined>();
+  return (type) => {
+    const known = byType.get(type);
+    if (known !== undefined) return known.decode;
+    const isPlain = type.codec === undefined && type.element === undefined;
+    const name = `${type.kind}${type.isText === true ? " text" : ""}`;
+    const decode = isPlain && byKind.has(name) ? byKind.get(name) : decodeOf(type, dialect);
+    if (isPlain) byKind.set(name, decode);
+    byType.set(type, { decode });
+    return decode;
+  };
+}
 
 /** A property's key in source code; in brackets where the language would read more into the name. */
 const sourceKey = (name: string): string => (name === "__proto__" ? '["__proto__"]' : JSON.stringify(name));
 
-function sourceOf(shape: Shape, decoders: Decoders): string {
+/** Source code for a shape; the decoders that it calls are added to `decodes`, and called by their position. */
+function sourceOf(shape: Shape, decodeFor: (type: ValueType) => Decode | undefined, decodes: Decode[]): string {
   switch (shape.kind) {
     case "value": {
       const wire = `r[${shape.slot}]`;
-      return decoders[shape.type] === undefined ? wire : `(${wire} === null ? null : d.${shape.type}(${wire}))`;
+      const decode = decodeFor(shape.type);
+      if (decode === undefined) return wire;
+      const known = decodes.indexOf(decode);
+      const position = known < 0 ? decodes.push(decode) - 1 : known;
+      return `(${wire} === null ? null : d${position}(${wire}))`;
     }
     case "related":
       return shape.cardinality === "many" ? "[]" : "null";
     case "object": {
-      const fields = shape.fields.map(([name, part]) => `${sourceKey(name)}: ${sourceOf(part, decoders)}`);
+      const fields = shape.fields.map(([name, part]) => `${sourceKey(name)}: ${sourceOf(part, decodeFor, decodes)}`);
       const object = `{ ${fields.join(", ")} }`;
       return shape.presence === undefined ? object : `(r[${shape.presence}] === null ? null : ${object})`;
     }
@@ -28,11 +58,11 @@ function sourceOf(shape: Shape, decoders: Decoders): string {
 }
 
 /** The same without generating code: slower, for places that forbid it. */
-function closureOf(shape: Shape, decoders: Decoders): RowConstructor {
+function closureOf(shape: Shape, decodeFor: (type: ValueType) => Decode | undefined): RowConstructor {
   switch (shape.kind) {
     case "value": {
       const { slot } = shape;
-      const decode: Decoder | undefined = decoders[shape.type];
+      const decode = decodeFor(shape.type);
       if (decode === undefined) return (row) => row[slot];
       return (row) => {
         const wire = row[slot] as Wire;
@@ -42,7 +72,7 @@ function closureOf(shape: Shape, decoders: Decoders): RowConstructor {
     case "related":
       return shape.cardinality === "many" ? () => [] : () => null;
     case "object": {
-      const parts = shape.fields.map(([name, part]) => [name, closureOf(part, decoders)] as const);
+      const parts = shape.fields.map(([name, part]) => [name, closureOf(part, decodeFor)] as const);
       const { presence } = shape;
       return (row) =>
         presence !== undefined && row[presence] === null
@@ -63,20 +93,24 @@ export function canGenerateCode(): boolean {
   }
 }
 
-/** How many constructors are kept; a program has far fewer shapes than that, unless it makes them up as it goes. */
+/** How many sources are kept; a program has far fewer shapes than that, unless it makes them up as it goes. */
 const most = 1000;
 
-/** Gives the constructor of a shape; compiled once for each shape, where code may be generated. */
-export function rowConstructors({ decoders }: Dialect, generateCode: boolean): (shape: Shape) => RowConstructor {
-  if (!generateCode) return (shape) => closureOf(shape, decoders);
-  const compiled = new Map<string, RowConstructor>();
+/** Gives the constructor of a shape; its source is compiled once, where code may be generated. */
+export function rowConstructors(dialect: Dialect, generateCode: boolean): (shape: Shape) => RowConstructor {
+  const decodeFor = decodersOf(dialect);
+  if (!generateCode) return (shape) => closureOf(shape, decodeFor);
+  const factories = new Map<string, (...decodes: Decode[]) => RowConstructor>();
   return (shape) => {
-    const source = sourceOf(shape, decoders);
-    const known = compiled.get(source);
-    if (known !== undefined) return known;
-    const made = new Function("d", `return (r) => (${source});`)(decoders) as RowConstructor;
-    if (compiled.size >= most) compiled.clear();
-    compiled.set(source, made);
-    return made;
+    const decodes: Decode[] = [];
+    const source = sourceOf(shape, decodeFor, decodes);
+    let factory = factories.get(source);
+    if (factory === undefined) {
+      const names = decodes.map((_, i) => `d${i}`);
+      factory = new Function(...names, `return (r) => (${source});`) as (...decodes: Decode[]) => RowConstructor;
+      if (factories.size >= most) factories.clear();
+      factories.set(source, factory);
+    }
+    return factory(...decodes);
   };
 }

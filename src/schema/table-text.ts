@@ -5,12 +5,18 @@ import type { Dialect } from "../sql/index.js";
 export const foreignKeysOf = (entity: ResolvedEntity): readonly ResolvedRelation[] =>
   [...entity.relations.values()].filter((relation) => relation.cardinality === "one");
 
-function columnText(entity: ResolvedEntity, column: ResolvedColumn, { quote, columnType, identity }: Dialect): string {
-  const name = quote(column.name);
-  if (column.kind === "identity" && entity.key.length === 1) return `${name} ${identity}`;
-  const isIndexed =
-    column.isKey || foreignKeysOf(entity).some(({ pairs }) => pairs.some(({ from }) => from === column));
-  return `${name} ${columnType(column.kind, isIndexed)}${column.isNullable ? "" : " not null"}`;
+function columnText(entity: ResolvedEntity, column: ResolvedColumn, dialect: Dialect): string {
+  const name = dialect.quote(column.name);
+  if (column.kind === "identity" && entity.key.length === 1) return `${name} ${dialect.identity}`;
+  const isForeignKey = foreignKeysOf(entity).some(({ pairs }) => pairs.some(({ from }) => from === column));
+  const check = dialect.columnCheck(column, name);
+  return [
+    `${name} ${dialect.columnType(column.type, column.isKey || column.isUnique || isForeignKey)}`,
+    column.isNullable ? "" : " not null",
+    column.defaultValue === undefined ? "" : ` default ${dialect.literal(column.defaultValue, column.type)}`,
+    column.isUnique ? " unique" : "",
+    check === undefined ? "" : ` check (${check})`,
+  ].join("");
 }
 
 /** The statement that creates an entity's table where there is none. */

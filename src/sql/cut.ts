@@ -26,8 +26,11 @@ export function orderOutside(
   return orderBy.map((term, i) => {
     const { node } = term;
     const sorted = sortTerm(scope, term);
-    if (node.kind === "column" && node.path.steps.length === 0)
-      return { ...sorted, expression: columnOf(outer, node.column) };
+    if (node.kind === "column" && node.path.steps.length === 0) {
+      const column = columnOf(outer, node.column);
+      const { expression } = sorted;
+      return { ...sorted, expression: expression.kind === "sortable" ? { ...expression, item: column } : column };
+    }
     const alias = addedName(inner, inner.entity.columns.values(), `order_${i + 1}`);
     inner.select.items.push({ expression: sorted.expression, alias });
     return { ...sorted, expression: { kind: "column", table: outer.alias, name: alias } };
@@ -36,7 +39,7 @@ export function orderOutside(
 
 const bound = (position: number): SqlExpression => ({
   kind: "parameter",
-  parameter: { kind: "value", value: position, type: "integer" },
+  parameter: { kind: "value", value: position, type: { kind: "integer" } },
 });
 
 /** Numbers the rows of each owner inside a derived table, and gives the conditions that cut them outside of it. */

@@ -1,5 +1,5 @@
 import { GemachError } from "../errors/index.js";
-import type { ColumnKind } from "../model/index.js";
+import type { ResolvedColumn, Scalar, ValueType } from "../model/index.js";
 import type { Parameter } from "./tree.js";
 
 /** What goes over the wire in either direction: all that a driver has to take and may give. */
@@ -8,8 +8,8 @@ export type Wire = null | boolean | number | bigint | string | Uint8Array;
 /** The keys of another statement's rows, as they came over the wire. */
 export type Keys = readonly (readonly Wire[])[];
 
-/** Makes a value from what came over the wire; it is never asked about null. */
-export type Decoder = (wire: Wire) => unknown;
+/** Makes a value of what came over the wire; it is never asked about null. */
+export type Decoder = (wire: Wire) => Scalar;
 
 /** The dialects there are. */
 export type DialectName = "sqlite" | "postgres" | "mariadb";
@@ -19,7 +19,7 @@ export interface ArrayInsert {
   /** "insert into … (…)" */
   readonly into: string;
   readonly table: string;
-  readonly types: readonly ColumnKind[];
+  readonly types: readonly ValueType[];
   /** The identity column whose values the rows bring themselves, not quoted. */
   readonly identity: string | undefined;
 }
@@ -31,42 +31,52 @@ export interface Dialect {
   readonly engine: string;
   readonly quote: (name: string) => string;
   readonly placeholder: (position: number) => string;
+  /** A value in a table's definition, the one place where values stand in text; they come from the model. */
+  readonly literal: (value: Scalar, type: ValueType) => string;
   readonly distinct: (left: string, right: string) => string;
-  readonly inList: (operand: string, placeholder: string, type: ColumnKind, negated: boolean) => string;
+  readonly inList: (operand: string, placeholder: string, type: ValueType, negated: boolean) => string;
   /** Whether the operands are among the keys; `add` gives the placeholder of one part of them, or of all. */
   readonly inKeys: (
     operands: readonly string[],
-    types: readonly ColumnKind[],
+    types: readonly ValueType[],
     add: (part: number | "all") => string,
   ) => string;
   /** Where rows without a value go: first in ascending order. */
   readonly nulls: (descending: boolean) => string;
+  /** An expression in a form that the engine compares as the type is meant. */
+  readonly sortable: (expression: string, type: ValueType) => string;
+  /** An expression in a form that comes over the wire without loss. */
+  readonly read: (expression: string, type: ValueType) => string;
   readonly limit: (limit: string | undefined, offset: string | undefined) => string;
   readonly encode: (parameter: Exclude<Parameter, { kind: "keys" }>) => Wire;
   readonly encodeKeys: (parameter: Extract<Parameter, { kind: "keys" }>, keys: Keys) => Wire;
+  /** What makes a type's values of what comes over the wire; undefined where that is the very value. */
+  readonly decoder: (type: ValueType) => Decoder | undefined;
   /** Inserts all rows by one statement, each column as an array; undefined where the engine has no arrays. */
   readonly insertArrays: ((insert: ArrayInsert) => string) | undefined;
   /** Else how many rows one statement may take, the most first: few sizes, so that there are few texts. */
   readonly rowsPerInsert: readonly number[];
-  /** Decoders by kind; undefined where the wire has the very value. */
-  readonly decoders: Readonly<Record<ColumnKind, Decoder | undefined>>;
   /** How a table's definition says of a column that it is the primary key and that the database hands it out. */
   readonly identity: string;
   /** The type of a column in a table's definition; of one that is part of a key or index, where that matters. */
-  readonly columnType: (kind: ColumnKind, isIndexed: boolean) => string;
+  readonly columnType: (type: ValueType, isIndexed: boolean) => string;
+  /** What a table's definition checks of a column, since the engine's own type does not say it. */
+  readonly columnCheck: (column: ResolvedColumn, name: string) => string | undefined;
   /** What stands after a table's definition. */
   readonly tableSettings: string;
 }
 
-/** An identifier in double quotes, the standard's form. */
-export function quoteDouble(name: string): string {
-  if (name.includes("\0")) throw new GemachError("IDENTIFIER_UNFIT", {});
-  return `"${name.replaceAll('"', '""')}"`;
+/** An identifier between quotes of the engine's, which are doubled inside. */
+export function quoteWith(mark: string): (name: string) => string {
+  return (name) => {
+    if (name.includes("\0")) throw new GemachError("IDENTIFIER_UNFIT", {});
+    return `${mark}${name.replaceAll(mark, mark + mark)}${mark}`;
+  };
 }
 
-/** A whole number from the wire, where a JavaScript number holds it. */
-export const decodeWhole: Decoder = (wire) => {
-  const number = Number(wire);
-  if (!Number.isSafeInteger(number)) throw new GemachError("VALUE_LOSSY", {});
-  return number;
-};
+/** A text between single quotes. */
+export const quotedText = (text: string): string => `'${text.replaceAll("'", "''")}'`;
+
+/** A check that a choice is one of its texts. */
+export const choiceCheck = (name: string, choices: readonly string[], literal: (text: string) => string): string =>
+  `${name} in (${choices.map(literal).join(", ")})`;

@@ -1,29 +1,41 @@
 import { GemachError } from "../errors/index.js";
-import { qualified, type ResolvedColumn, type ResolvedEntity } from "../model/index.js";
-import { checked, type Scalar } from "../query/index.js";
+import { checked, qualified, type ResolvedColumn, type ResolvedEntity, type Scalar } from "../model/index.js";
 import type { Dialect, Wire } from "./dialect.js";
 
 /** A new row, as the user gives it. */
 export type GivenRow = Readonly<Record<string, unknown>>;
 
-/** The columns that an insert names: all but those the database hands out, unless the rows bring them. */
+/**
+ * The columns that an insert names: all but those for which the database has a value of its own,
+ * unless a row brings one.
+ */
 function columnsFor(entity: ResolvedEntity, rows: readonly GivenRow[]): readonly ResolvedColumn[] {
   for (const row of rows)
     for (const name of Object.keys(row))
       if (!entity.columns.has(name))
         throw new GemachError("NAME_UNKNOWN", { entity: entity.name, name, known: [...entity.columns.keys()] });
   return [...entity.columns.values()].filter(
-    (column) => column.kind !== "identity" || rows.some((row) => row[column.property] !== undefined),
+    (column) =>
+      (column.kind !== "identity" && column.defaultValue === undefined) ||
+      rows.some((row) => row[column.property] !== undefined),
   );
 }
 
+/** A new row's value: given, made by code, the database's default, or null. */
 function valueFor(row: GivenRow, column: ResolvedColumn): Scalar {
   const label = qualified(column);
   const given = row[column.property];
-  const value = checked(given === undefined && column.isNullable ? null : given, column.kind, label);
-  if (value === null && !column.isNullable)
+  if (given === undefined && column.initial === undefined) {
+    if (column.defaultValue !== undefined) return column.defaultValue;
+    if (column.isNullable) return null;
+  }
+  const value = given === undefined && column.initial !== undefined ? column.initial() : given;
+  // JSON has a null of its own.
+  if (value === null && column.kind === "json" && !column.isNullable) return "null";
+  const canonical = checked(value, column.type, label);
+  if (canonical === null && !column.isNullable)
     throw new GemachError("VALUE_UNFIT", { column: label, expected: "a value", got: "null" });
-  return value;
+  return canonical;
 }
 
 /** The requests that insert the rows: one for all where the engine takes arrays, else one for each. */
@@ -37,17 +49,17 @@ export function insertRequests(
   const values = rows.map((row) => columns.map((column) => valueFor(row, column)));
   const into = `insert into ${dialect.quote(entity.table)} (${columns.map((column) => dialect.quote(column.name)).join(", ")})`;
   if (dialect.insertArrays !== undefined) {
-    const types = columns.map(({ kind }) => kind);
+    const types = columns.map(({ type }) => type);
     const identity = columns.find(({ kind }) => kind === "identity")?.name;
     const text = dialect.insertArrays({ into, table: dialect.quote(entity.table), types, identity });
     const parameters = columns.map((column, i) =>
-      dialect.encode({ kind: "list", values: values.map((row) => row[i] as Scalar), type: column.kind }),
+      dialect.encode({ kind: "list", values: values.map((row) => row[i] as Scalar), type: column.type }),
     );
     return [{ text, parameters }];
   }
   const row = `(${columns.map(() => "?").join(", ")})`;
   const encoded = values.map((given) =>
-    given.map((value, i) => dialect.encode({ kind: "value", value, type: (columns[i] as ResolvedColumn).kind })),
+    given.map((value, i) => dialect.encode({ kind: "value", value, type: (columns[i] as ResolvedColumn).type })),
   );
   return inPortions(encoded, dialect.rowsPerInsert).map((portion) => ({
     text: `${into} values ${portion.map(() => row).join(", ")}`,

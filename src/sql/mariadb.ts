@@ -1,66 +1,123 @@
-import { GemachError } from "../errors/index.js";
-import type { ColumnKind } from "../model/index.js";
-import type { Scalar } from "../query/index.js";
-import { type Dialect, decodeWhole } from "./dialect.js";
+import type { ColumnKind, Scalar, ValueType } from "../model/index.js";
+import { choiceCheck, type Decoder, type Dialect, quoteWith, type Wire } from "./dialect.js";
+import {
+  decodeBigint,
+  decodeBytes,
+  decodeTime,
+  decodeUtc,
+  decodeWhole,
+  jsonList,
+  listDecoder,
+  listToJson,
+  toHex,
+} from "./wire.js";
 
-/** Types in which a JSON list's values are read. */
-const listTypes: Record<ColumnKind, string> = {
+/** Types in which values are stored, and in which a JSON list's values are read. */
+const baseTypes: Readonly<Record<ColumnKind, string>> = {
   identity: "int",
   integer: "int",
+  bigint: "bigint",
+  double: "double",
+  numeric: "decimal",
   text: "longtext",
+  varchar: "varchar",
+  choice: "varchar",
   boolean: "boolean",
   date: "date",
+  time: "time(6)",
+  timestamp: "datetime(6)",
+  uuid: "char(36) character set ascii collate ascii_nopad_bin",
+  json: "longtext",
+  bytes: "longblob",
+  list: "longtext",
 };
+
+function columnType(type: ValueType, isIndexed: boolean): string {
+  const { kind, length, precision, scale, choices = [] } = type;
+  if (kind === "numeric") return `decimal(${precision}, ${scale})`;
+  if (kind === "varchar") return `varchar(${length})`;
+  if (kind === "choice") return `varchar(${Math.max(...choices.map((text) => text.length))})`;
+  // Text of any length cannot be in an index; 255 characters of four bytes are what all row formats allow.
+  return kind === "text" && isIndexed ? "varchar(255)" : baseTypes[kind];
+}
 
 /** A condition that rows of a JSON parameter have the operands' values. */
 function among(
   operands: readonly string[],
-  types: readonly ColumnKind[],
+  types: readonly ValueType[],
   placeholder: string,
   negated: boolean,
 ): string {
   const single = operands.length === 1;
   const names = types.map((_, i) => `\`part_${i + 1}\``);
-  const columns = types.map((type, i) => `${names[i]} ${listTypes[type]} path '$${single ? "" : `[${i}]`}'`).join(", ");
+  const columns = types
+    .map((type, i) => `${names[i]} ${columnType(type, false)} path '$${single ? "" : `[${i}]`}'`)
+    .join(", ");
   const left = single ? operands[0] : `(${operands.join(", ")})`;
   const list = `json_table(${placeholder}, '$[*]' columns (${columns})) as \`listed\``;
   return `${left} ${negated ? "not in" : "in"} (select ${names.join(", ")} from ${list})`;
 }
 
-const toJson = (value: Scalar): Scalar => (typeof value === "boolean" ? Number(value) : value);
+function encode(value: Scalar, type: ValueType): Wire {
+  if (typeof value === "boolean") return Number(value);
+  if (typeof value === "bigint") return value.toString();
+  if (Array.isArray(value)) return listToJson(value);
+  return type.kind === "timestamp" && value !== null
+    ? (value as string).replace("T", " ").replace("Z", "")
+    : (value as Wire);
+}
+
+/** Backslashes escape in texts, unless a session turns that off. */
+const quotedText = (text: string): string => `'${text.replaceAll("'", "''").replaceAll("\\", "\\\\")}'`;
+
+function literal(value: Scalar, type: ValueType): string {
+  const wire = encode(value, type);
+  if (wire instanceof Uint8Array) return `x'${toHex(wire)}'`;
+  return typeof wire === "string" ? quotedText(wire) : String(wire);
+}
+
+const decoders: Readonly<Partial<Record<ColumnKind, Decoder>>> = {
+  identity: decodeWhole,
+  integer: decodeWhole,
+  bigint: decodeBigint,
+  boolean: (wire) => wire !== 0,
+  time: decodeTime,
+  timestamp: decodeUtc,
+  bytes: decodeBytes,
+};
 
 /** The SQL of MariaDB, 10.6 or later. Lists of values travel as one JSON parameter. */
 export const mariadbDialect: Dialect = {
   name: "mariadb",
   engine: "MariaDB",
-  quote: (name) => {
-    if (name.includes("\0")) throw new GemachError("IDENTIFIER_UNFIT", {});
-    return `\`${name.replaceAll("`", "``")}\``;
-  },
+  quote: quoteWith("`"),
   placeholder: () => "?",
+  literal,
   distinct: (left, right) => `not (${left} <=> ${right})`,
   inList: (operand, placeholder, type, negated) => among([operand], [type], placeholder, negated),
   inKeys: (operands, types, add) => among(operands, types, add("all"), false),
   nulls: () => "",
+  sortable: (expression) => expression,
+  // A driver would parse what the server says is JSON, each number as a floating-point one.
+  read: (expression, { kind }) => (kind === "json" || kind === "list" ? `concat(${expression})` : expression),
   // The documentation's own way to say "all the rest" (LIMIT): the largest number there is.
   limit: (limit, offset) =>
     limit === undefined && offset === undefined
       ? ""
       : ` limit ${limit ?? "18446744073709551615"}${offset === undefined ? "" : ` offset ${offset}`}`,
   encode: (parameter) =>
-    parameter.kind === "list" ? JSON.stringify(parameter.values.map(toJson)) : toJson(parameter.value),
-  encodeKeys: (_parameter, keys) => JSON.stringify(keys.map((key) => (key.length === 1 ? key[0] : key))),
+    parameter.kind === "list"
+      ? jsonList(parameter.values.map((value) => encode(value, parameter.type)))
+      : encode(parameter.value, parameter.type),
+  encodeKeys: (_parameter, keys) => jsonList(keys.map((key) => (key.length === 1 ? (key[0] as Wire) : key))),
+  decoder: (type) => (type.kind === "list" ? listDecoder(type) : decoders[type.kind]),
   insertArrays: undefined,
-  decoders: {
-    identity: decodeWhole,
-    integer: decodeWhole,
-    text: undefined,
-    boolean: (wire) => wire !== 0,
-    date: undefined,
-  },
-  identity: "int auto_increment primary key",
   rowsPerInsert: [1024, 256, 64, 16, 4, 1],
-  // Text of any length cannot be in an index; 255 characters of four bytes are what all row formats allow.
-  columnType: (kind, isIndexed) => (kind === "text" && isIndexed ? "varchar(255)" : listTypes[kind]),
+  identity: "int auto_increment primary key",
+  columnType,
+  columnCheck: ({ type: { kind, choices } }, name) => {
+    if (choices !== undefined) return choiceCheck(name, choices, quotedText);
+    return kind === "json" || kind === "list" ? `json_valid(${name})` : undefined;
+  },
   tableSettings: " engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin",
 };

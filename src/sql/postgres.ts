@@ -1,29 +1,71 @@
-import type { ColumnKind } from "../model/index.js";
-import { type Dialect, decodeWhole, quoteDouble, type Wire } from "./dialect.js";
+import type { ColumnKind, Scalar, ValueType } from "../model/index.js";
+import { choiceCheck, type Decoder, type Dialect, quotedText, quoteWith, type Wire } from "./dialect.js";
+import { arrayLiteral, parseArray } from "./postgres-array.js";
+import { decodeBigint, decodeDouble, decodeInstant, decodeTime, decodeWhole, fromHex, toHex } from "./wire.js";
 
-const arrayTypes: Record<ColumnKind, string> = {
-  identity: "integer[]",
-  integer: "integer[]",
-  text: "text[]",
-  boolean: "boolean[]",
-  date: "date[]",
-};
-
-const columnTypes: Record<ColumnKind, string> = {
+const baseTypes: Readonly<Record<Exclude<ColumnKind, "list">, string>> = {
   identity: "integer",
   integer: "integer",
-  text: 'text collate "C"',
+  bigint: "bigint",
+  double: "double precision",
+  numeric: "numeric",
+  text: "text",
+  varchar: "text",
+  choice: "text",
   boolean: "boolean",
   date: "date",
+  time: "time",
+  timestamp: "timestamptz",
+  uuid: "uuid",
+  json: "jsonb",
+  bytes: "bytea",
 };
 
-/** One element of an array literal. PostgreSQL 15, 8.15.2: in double quotes, with backslashes before quotes and backslashes. */
-const element = (value: Wire): string =>
-  typeof value === "string" ? `"${value.replace(/["\\]/g, "\\$&")}"` : value === null ? "null" : String(value);
+/** A type's name where values are cast to it. */
+const castType = (type: ValueType): string =>
+  type.kind === "list" ? `${castType(type.element as ValueType)}[]` : baseTypes[type.kind];
 
-const arrayLiteral = (values: readonly Wire[]): string => `{${values.map(element).join(",")}}`;
+function columnType(type: ValueType): string {
+  switch (type.kind) {
+    case "numeric":
+      return `numeric(${type.precision}, ${type.scale})`;
+    case "varchar":
+      return `varchar(${type.length}) collate "C"`;
+    case "text":
+    case "choice":
+      return 'text collate "C"';
+    default:
+      return castType(type);
+  }
+}
 
-const literal = (text: string): string => `'${text.replaceAll("'", "''")}'`;
+const decoders: Readonly<Partial<Record<ColumnKind, Decoder>>> = {
+  identity: decodeWhole,
+  integer: decodeWhole,
+  bigint: decodeBigint,
+  double: decodeDouble,
+  boolean: (wire) => wire === "t",
+  time: decodeTime,
+  timestamp: decodeInstant,
+  bytes: (wire) => fromHex(wire as string, 2),
+};
+
+function decoder(type: ValueType): Decoder | undefined {
+  if (type.kind !== "list") return decoders[type.kind];
+  const decode = decoder(type.element as ValueType) ?? ((wire: Wire) => wire);
+  return (wire) => parseArray(wire as string, decode);
+}
+
+/** A value as the text that the server reads. */
+function toText(value: Scalar): string | null {
+  if (value === null) return null;
+  if (value instanceof Uint8Array) return `\\x${toHex(value)}`;
+  return Array.isArray(value) ? arrayLiteral(value.map(toText)) : String(value);
+}
+
+/** Drivers write numbers and truth values as text themselves. */
+const toWire = (value: Scalar): Wire =>
+  typeof value === "number" || typeof value === "boolean" ? value : toText(value);
 
 /**
  * Rows that bring their own identity leave the sequence behind, so that it would hand out the same
@@ -31,10 +73,10 @@ const literal = (text: string): string => `'${text.replaceAll("'", "''")}'`;
  * forward only.
  */
 function advancing(insert: string, table: string, identity: string): string {
-  const column = quoteDouble(identity);
+  const column = postgresDialect.quote(identity);
   return (
     `with "added" as (${insert} returning ${column}), ` +
-    `"counter" as (select pg_get_serial_sequence(${literal(table)}, ${literal(identity)}) as "name", max(${column}) as "last" from "added") ` +
+    `"counter" as (select pg_get_serial_sequence(${quotedText(table)}, ${quotedText(identity)}) as "name", max(${column}) as "last" from "added") ` +
     `select setval("name", "last") from "counter" where "last" > nextval("name")`
   );
 }
@@ -43,35 +85,45 @@ function advancing(insert: string, table: string, identity: string): string {
 export const postgresDialect: Dialect = {
   name: "postgres",
   engine: "PostgreSQL",
-  quote: quoteDouble,
+  quote: quoteWith('"'),
   placeholder: (position) => `$${position}`,
+  literal: (value) => (value === null ? "null" : quotedText(toText(value) as string)),
   distinct: (left, right) => `${left} is distinct from ${right}`,
   inList: (operand, placeholder, type, negated) =>
-    `${operand} ${negated ? "<> all" : "= any"} (${placeholder}::${arrayTypes[type]})`,
+    `${operand} ${negated ? "<> all" : "= any"} (${placeholder}::${castType(type)}[])`,
   inKeys: (operands, types, add) => {
-    const arrays = types.map((type, i) => `${add(operands.length === 1 ? "all" : i)}::${arrayTypes[type]}`);
+    const arrays = types.map((type, i) => `${add(operands.length === 1 ? "all" : i)}::${castType(type)}[]`);
     if (operands.length === 1) return `${operands[0]} = any (${arrays[0]})`;
     return `(${operands.join(", ")}) in (select * from unnest(${arrays.join(", ")}))`;
   },
   nulls: (descending) => (descending ? " nulls last" : " nulls first"),
+  sortable: (expression) => expression,
+  read: (expression) => expression,
   limit: (limit, offset) =>
     `${limit === undefined ? "" : ` limit ${limit}`}${offset === undefined ? "" : ` offset ${offset}`}`,
-  encode: (parameter) => (parameter.kind === "list" ? arrayLiteral(parameter.values) : parameter.value),
-  encodeKeys: ({ part }, keys) => arrayLiteral(keys.map((key) => key[part === "all" ? 0 : part] ?? null)),
+  encode: (parameter) =>
+    parameter.kind === "list" ? arrayLiteral(parameter.values.map(toText)) : toWire(parameter.value),
+  encodeKeys: ({ part }, keys) =>
+    arrayLiteral(keys.map((key) => (key[part === "all" ? 0 : part] as string | undefined) ?? null)),
+  decoder,
   insertArrays: ({ into, table, types, identity }) => {
-    const arrays = types.map((type, i) => `$${i + 1}::${arrayTypes[type]}`).join(", ");
-    const insert = `${into} select * from unnest(${arrays})`;
+    // An array of arrays would be unnested as a whole: a column's lists travel as texts.
+    const arrays = types.map((type, i) => `$${i + 1}::${type.kind === "list" ? "text" : castType(type)}[]`).join(", ");
+    const names = types.map((_, i) => `"part_${i + 1}"`);
+    const hasLists = types.some(({ kind }) => kind === "list");
+    const parts = types
+      .map((type, i) => (type.kind === "list" ? `${names[i]}::${castType(type)}` : names[i]))
+      .join(", ");
+    const rows = hasLists
+      ? `${parts} from unnest(${arrays}) as "given" (${names.join(", ")})`
+      : `* from unnest(${arrays})`;
+    const insert = `${into} select ${rows}`;
     return identity === undefined ? insert : advancing(insert, table, identity);
   },
-  decoders: {
-    identity: decodeWhole,
-    integer: decodeWhole,
-    text: undefined,
-    boolean: (wire) => wire === "t",
-    date: undefined,
-  },
-  identity: "integer generated by default as identity primary key",
   rowsPerInsert: [],
-  columnType: (kind) => columnTypes[kind],
+  identity: "integer generated by default as identity primary key",
+  columnType,
+  columnCheck: ({ type: { choices } }, name) =>
+    choices === undefined ? undefined : choiceCheck(name, choices, quotedText),
   tableSettings: "",
 };

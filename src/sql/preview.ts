@@ -1,6 +1,6 @@
-import { qualified, type Strategy } from "../model/index.js";
+import { qualified, type Scalar, type Strategy } from "../model/index.js";
 import { planList } from "../plan/index.js";
-import { type Query, type Scalar, stateOf } from "../query/index.js";
+import { type Query, stateOf } from "../query/index.js";
 import { type CompiledStatement, compile } from "./compile.js";
 import type { DialectName } from "./dialect.js";
 import { dialectOf } from "./dialects.js";

@@ -25,6 +25,7 @@ function operand(printer: Printer, expression: SqlExpression): string {
     case "subquery":
     case "rowCount":
     case "exists":
+    case "sortable":
       return text;
     default:
       return `(${text})`;
@@ -77,6 +78,8 @@ function printExpression(printer: Printer, expression: SqlExpression): string {
       return `(${printSelect(printer, expression.select)})`;
     case "rowCount":
       return "count(*)";
+    case "sortable":
+      return dialect.sortable(printExpression(printer, expression.item), expression.type);
     case "rowNumber": {
       const partition = expression.partitionBy.map((part) => printExpression(printer, part)).join(", ");
       return `row_number() over (partition by ${partition}${printOrder(printer, expression.orderBy)})`;
@@ -102,14 +105,15 @@ function printTable(printer: Printer, term: TableTerm): string {
 }
 
 function printSelect(printer: Printer, select: Select): string {
-  const { quote, limit } = printer.dialect;
-  const items = select.items.map(({ expression, alias }) => {
-    const text = printExpression(printer, expression);
+  const { quote, limit, read } = printer.dialect;
+  const items = select.items.map(({ expression, alias, read: type }) => {
+    const plain = printExpression(printer, expression);
+    const text = type === undefined ? plain : read(plain, type);
     const isNamed = alias === undefined || (expression.kind === "column" && expression.name === alias);
     return isNamed ? text : `${text} as ${quote(alias)}`;
   });
   const count = (rows: number | undefined) =>
-    rows === undefined ? undefined : place(printer, { kind: "value", value: rows, type: "integer" });
+    rows === undefined ? undefined : place(printer, { kind: "value", value: rows, type: { kind: "integer" } });
   return [
     `select ${items.join(", ")} from ${printTable(printer, select.from)}`,
     ...select.joins.map((join) => {

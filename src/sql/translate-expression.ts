@@ -38,9 +38,12 @@ function isNullable(scope: Scope, node: Node): boolean {
 
 /** Two missing values are neither equal nor distinct in SQL; here they are unequal, as a missing value is to any other. */
 function comparison(scope: Scope, node: Extract<Node, { kind: "compare" }>, negated: boolean): SqlExpression {
-  const left = value(scope, node.left);
-  const right = value(scope, node.right);
-  const missing = [node.left, node.right].filter((side) => isNullable(scope, side)).length;
+  const isOrdered = node.comparison !== "equal" && node.comparison !== "unequal";
+  const needsOrder = isOrdered || (node.left.kind !== "value" && node.right.kind !== "value");
+  const side = needsOrder ? sortable : value;
+  const left = side(scope, node.left);
+  const right = side(scope, node.right);
+  const missing = [node.left, node.right].filter((operand) => isNullable(scope, operand)).length;
   const [positive, isOpposite] =
     node.comparison === "unequal" ? (["equal", !negated] as const) : [node.comparison, negated];
   const equation: SqlExpression = { kind: "binary", operator: operators[positive], left, right };
@@ -66,7 +69,7 @@ export function condition(scope: Scope, node: Node, negated = false): SqlExpress
         kind: "inList",
         operand,
         values: node.values,
-        type: typeOf(node.operand).kind,
+        type: typeOf(node.operand).type,
         negated,
       };
       if (!negated || !isNullable(scope, node.operand)) return inList;
@@ -133,9 +136,16 @@ export function value(scope: Scope, node: Node): SqlExpression {
   }
 }
 
+/** A value where its order matters; decimals are not compared alike by every engine as they are stored. */
+function sortable(scope: Scope, node: Node): SqlExpression {
+  const item = value(scope, node);
+  const { type } = typeOf(node);
+  return type.kind === "numeric" ? { kind: "sortable", item, type } : item;
+}
+
 /** One term of an order. */
 export const sortTerm = (scope: Scope, { node, descending }: OrderNode): SortTerm => ({
-  expression: value(scope, node),
+  expression: sortable(scope, node),
   descending,
   isNullable: isNullable(scope, node),
 });

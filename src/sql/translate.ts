@@ -1,5 +1,5 @@
 import type { JoinedSource, Output, StatementPlan } from "../plan/index.js";
-import type { OrderNode } from "../query/index.js";
+import { type OrderNode, typeOf } from "../query/index.js";
 import { cutPerOwner, isCut, orderOutside } from "./cut.js";
 import {
   columnOf,
@@ -13,7 +13,7 @@ import {
   selectFrom,
 } from "./scope.js";
 import { condition, leavesRow, sortTerm, value } from "./translate-expression.js";
-import type { Select, SortTerm, SqlExpression } from "./tree.js";
+import type { Select, SelectItem, SortTerm, SqlExpression } from "./tree.js";
 
 /** The rows of a source where the statement can use them, and their order in terms of it. */
 interface OrderedPlace {
@@ -24,7 +24,7 @@ interface OrderedPlace {
 function keysGiven({ fedBy }: StatementPlan, place: Place): readonly SqlExpression[] {
   if (fedBy.length === 0) return [];
   return [
-    { kind: "inKeys", operands: fedBy.map((column) => columnOf(place, column)), types: fedBy.map(({ kind }) => kind) },
+    { kind: "inKeys", operands: fedBy.map((column) => columnOf(place, column)), types: fedBy.map(({ type }) => type) },
   ];
 }
 
@@ -105,10 +105,10 @@ function joinRows(scope: Scope, joined: JoinedSource): readonly SortTerm[] {
   return order;
 }
 
-function output(scope: Scope, given: Output): SqlExpression {
-  if (given.kind === "rowCount") return { kind: "rowCount" };
-  if (given.kind === "presence") return { kind: "constant", value: 1 };
-  return value(scope, given);
+function output(scope: Scope, given: Output): Pick<SelectItem, "expression" | "read"> {
+  if (given.kind === "rowCount") return { expression: { kind: "rowCount" } };
+  if (given.kind === "presence") return { expression: { kind: "constant", value: 1 } };
+  return { expression: value(scope, given), read: typeOf(given).type };
 }
 
 /** The select that a statement's plan asks for. */
@@ -117,7 +117,7 @@ export function translate(plan: StatementPlan): Select {
   const root = placeRoot(scope, plan);
   const { select } = root.place;
   const order = [...root.order, ...plan.joined.flatMap((joined) => joinRows(scope, joined))];
-  select.items.push(...plan.outputs.map((given) => ({ expression: output(scope, given), alias: undefined })));
+  select.items.push(...plan.outputs.map((given) => ({ ...output(scope, given), alias: undefined })));
   select.orderBy.push(...order);
   return select;
 }

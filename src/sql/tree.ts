@@ -1,12 +1,11 @@
-import type { ColumnKind } from "../model/index.js";
-import type { Scalar } from "../query/index.js";
+import type { Scalar, ValueType } from "../model/index.js";
 
 /** What a statement gets for one placeholder, before a dialect encodes it. */
 export type Parameter =
-  | { readonly kind: "value"; readonly value: Scalar; readonly type: ColumnKind }
-  | { readonly kind: "list"; readonly values: readonly Scalar[]; readonly type: ColumnKind }
+  | { readonly kind: "value"; readonly value: Scalar; readonly type: ValueType }
+  | { readonly kind: "list"; readonly values: readonly Scalar[]; readonly type: ValueType }
   /** Keys that come from another statement's rows; `part` is the column of a composite key that it carries, or all of them. */
-  | { readonly kind: "keys"; readonly types: readonly ColumnKind[]; readonly part: number | "all" };
+  | { readonly kind: "keys"; readonly types: readonly ValueType[]; readonly part: number | "all" };
 
 /** How two values are compared in SQL. */
 export type Operator = "=" | "<>" | "<" | ">" | "<=" | ">=";
@@ -33,13 +32,15 @@ export type SqlExpression =
       readonly kind: "inList";
       readonly operand: SqlExpression;
       readonly values: readonly Scalar[];
-      readonly type: ColumnKind;
+      readonly type: ValueType;
       readonly negated: boolean;
     }
-  | { readonly kind: "inKeys"; readonly operands: readonly SqlExpression[]; readonly types: readonly ColumnKind[] }
+  | { readonly kind: "inKeys"; readonly operands: readonly SqlExpression[]; readonly types: readonly ValueType[] }
   | { readonly kind: "exists"; readonly select: Select; readonly negated: boolean }
   | { readonly kind: "subquery"; readonly select: Select }
   | { readonly kind: "rowCount" }
+  /** A value in a form that the engine compares as its type is meant. */
+  | { readonly kind: "sortable"; readonly item: SqlExpression; readonly type: ValueType }
   | {
       readonly kind: "rowNumber";
       readonly partitionBy: readonly SqlExpression[];
@@ -69,6 +70,8 @@ export interface Join {
 export interface SelectItem {
   readonly expression: SqlExpression;
   readonly alias: string | undefined;
+  /** The type of its values where they go over the wire. */
+  readonly read?: ValueType;
 }
 
 /** A select statement. */

@@ -1,0 +1,38 @@
+/** A calendar day of the years 1 to 9999. */
+export function isDay(value: string): boolean {
+  if (!/^\d{4}-\d{2}-\d{2}$/.test(value) || value.startsWith("0000")) return false;
+  const day = new Date(`${value}T00:00:00Z`);
+  return !Number.isNaN(day.getTime()) && day.toISOString().startsWith(value);
+}
+
+const sixDigits = (fraction: string | undefined): string => (fraction ?? "").padEnd(6, "0");
+
+/** "08:30" or "08:30:00.5" as "08:30:00.500000"; undefined where it is no time of day. */
+export function canonicalTime(value: string): string | undefined {
+  const match = /^([01]\d|2[0-3]):([0-5]\d)(?::([0-5]\d)(?:\.(\d{1,6}))?)?$/.exec(value);
+  return match === null ? undefined : `${match[1]}:${match[2]}:${match[3] ?? "00"}.${sixDigits(match[4])}`;
+}
+
+/** A time of day as short as it can be said: without a fraction of zero. */
+export const shortTime = (canonical: string): string => canonical.replace(/\.?0+$/, "");
+
+/**
+ * An instant, written as ISO 8601 or as servers write it ("2026-05-01 08:30:00+02"), in UTC with six
+ * digits of a second: "2026-05-01T06:30:00.000000Z". Undefined where it is none, or not in the years
+ * 1 to 9999. Servers give zones of long ago with seconds ("+00:53:28").
+ */
+export function canonicalInstant(value: string): string | undefined {
+  const match =
+    /^(\d{4}-\d{2}-\d{2})[T ](\d{2}:\d{2}(?::\d{2}(?:\.\d{1,6})?)?)(Z|([+-])(\d{2})(?::?(\d{2})(?::?(\d{2}))?)?)$/.exec(
+      value,
+    );
+  if (match === null) return undefined;
+  const [, day = "", clock = "", , sign, hours = "0", minutes = "0", seconds = "0"] = match;
+  const time = canonicalTime(clock);
+  if (!isDay(day) || time === undefined) return undefined;
+  if (sign === undefined) return `${day}T${time}Z`;
+  const offset = (Number(hours) * 3600 + Number(minutes) * 60 + Number(seconds)) * 1000;
+  const utc = new Date(`${day}T${time.slice(0, 8)}Z`).getTime() - (sign === "+" ? offset : -offset);
+  const moved = new Date(utc).toISOString();
+  return /^\d{4}-/.test(moved) && !moved.startsWith("0000") ? `${moved.slice(0, 19)}.${time.slice(9)}Z` : undefined;
+}

@@ -1,0 +1,174 @@
+import { GemachError } from "../errors/index.js";
+import { canonicalInstant, canonicalTime, isDay, shortTime } from "./instant.js";
+import type { ColumnKind, Scalar, ValueType } from "./value-type.js";
+
+/** What a kind takes: the words for it, and the value in the form for dialects, or undefined where it does not fit. */
+interface Rule {
+  readonly expected: (type: ValueType) => string;
+  readonly canonical: (value: unknown, type: ValueType) => Scalar | undefined;
+  /** What code gets of that form, where it is another. */
+  readonly value?: (canonical: Scalar, type: ValueType) => unknown;
+}
+
+const whole: Rule = {
+  expected: () => "a whole number of 32 bits",
+  canonical: (value) =>
+    typeof value === "number" && Number.isInteger(value) && value >= -2_147_483_648 && value <= 2_147_483_647
+      ? value + 0 // a negative zero becomes a plain one
+      : undefined,
+};
+
+const limits = { least: -(2n ** 63n), most: 2n ** 63n - 1n };
+
+/** Digits with all of their scale, without leading zeros or a negative zero: "-12.50". */
+function canonicalDecimal(value: unknown, { precision = 0, scale = 0 }: ValueType): string | undefined {
+  const text = typeof value === "bigint" ? value.toString() : value;
+  const match = typeof text === "string" ? /^([+-]?)0*(\d*)(?:\.(\d*))?$/.exec(text) : null;
+  if (match === null || !/\d/.test(text as string)) return undefined;
+  const [, sign, digits = "", given = ""] = match;
+  const fraction = given.replace(/0+$/, "");
+  if (fraction.length > scale || digits.length > precision - scale) return undefined;
+  const number = `${digits === "" ? "0" : digits}${scale === 0 ? "" : `.${fraction.padEnd(scale, "0")}`}`;
+  return sign === "-" && /[1-9]/.test(number) ? `-${number}` : number;
+}
+
+/** A text without lone surrogates, which no encoding holds, and without NUL, which PostgreSQL does not. */
+const isStorable = (value: unknown): value is string =>
+  typeof value === "string" &&
+  !value.includes("\0") &&
+  !/[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/.test(value);
+
+const text = (value: unknown): string | undefined => (isStorable(value) ? value : undefined);
+
+function jsonText(value: unknown): string | undefined {
+  try {
+    const made = JSON.stringify(value);
+    return made === undefined || /\\u0000/.test(made.replaceAll("\\\\", "")) ? undefined : made;
+  } catch {
+    return undefined;
+  }
+}
+
+function instant(value: unknown): string | undefined {
+  if (!(value instanceof Date)) return typeof value === "string" ? canonicalInstant(value) : undefined;
+  return Number.isNaN(value.getTime()) ? undefined : canonicalInstant(value.toISOString());
+}
+
+/** A Date holds milliseconds: an instant with more than that would be cut short. */
+function dateOf(canonical: string): Date {
+  if (!canonical.endsWith("000Z")) throw new GemachError("VALUE_LOSSY", { kind: "timestamp" });
+  return new Date(`${canonical.slice(0, 23)}Z`);
+}
+
+const rules: Record<ColumnKind, Rule> = {
+  identity: whole,
+  integer: whole,
+  bigint: {
+    expected: () => "a bigint of 64 bits",
+    canonical: (value) =>
+      typeof value === "bigint" && value >= limits.least && value <= limits.most ? value : undefined,
+  },
+  double: {
+    expected: () => "a finite number",
+    canonical: (value) => (typeof value === "number" && Number.isFinite(value) ? value + 0 : undefined),
+  },
+  numeric: {
+    expected: ({ precision = 0, scale = 0 }) =>
+      `a decimal as a string such as "12.50", of at most ${precision} digits with ${scale} after the point`,
+    canonical: canonicalDecimal,
+  },
+  text: { expected: () => "a string without NUL", canonical: text },
+  varchar: {
+    expected: ({ length }) => `a string of at most ${length} characters, without NUL`,
+    canonical: (value, { length = 0 }) => (isStorable(value) && [...value].length <= length ? value : undefined),
+  },
+  choice: {
+    expected: ({ choices = [] }) => `one of ${choices.map((choice) => `'${choice}'`).join(", ")}`,
+    canonical: (value, { choices = [] }) => (choices.includes(value as string) ? (value as string) : undefined),
+  },
+  boolean: { expected: () => "true or false", canonical: (value) => (typeof value === "boolean" ? value : undefined) },
+  date: {
+    expected: () => "a day such as '2026-05-01'",
+    canonical: (value) => (typeof value === "string" && isDay(value) ? value : undefined),
+  },
+  time: {
+    expected: () => "a time of day such as '08:30:00'",
+    canonical: (value) => (typeof value === "string" ? canonicalTime(value) : undefined),
+    value: (canonical) => shortTime(canonical as string),
+  },
+  timestamp: {
+    expected: ({ isText }) =>
+      isText === true
+        ? "an instant such as '2026-05-01T08:30:00Z'"
+        : "a Date, or an instant such as '2026-05-01T08:30:00Z'",
+    canonical: instant,
+    value: (canonical, { isText }) => (isText === true ? canonical : dateOf(canonical as string)),
+  },
+  uuid: {
+    expected: () => "a UUID",
+    canonical: (value) =>
+      typeof value === "string" && /^[\da-f]{8}-(?:[\da-f]{4}-){3}[\da-f]{12}$/i.test(value)
+        ? value.toLowerCase()
+        : undefined,
+  },
+  json: {
+    expected: () => "what JSON can say",
+    canonical: jsonText,
+    value: (canonical) => JSON.parse(canonical as string),
+  },
+  bytes: {
+    expected: () => "bytes (a Uint8Array)",
+    canonical: (value) => (value instanceof Uint8Array ? value : undefined),
+  },
+  list: {
+    expected: ({ element }) =>
+      `a list, each ${element === undefined ? "a value" : rules[element.kind].expected(element)}`,
+    canonical: (value, { element }) => {
+      if (!Array.isArray(value) || element === undefined) return undefined;
+      const made = value.map((part) => rules[element.kind].canonical(part, element));
+      return made.includes(undefined) ? undefined : (made as readonly Scalar[]);
+    },
+    value: (canonical, { element }) => {
+      const decode = element === undefined ? undefined : decoderFor(element);
+      return decode === undefined ? canonical : (canonical as readonly Scalar[]).map(decode);
+    },
+  },
+};
+
+/** A word for a value's type that does not give the value away. */
+export function typeWord(value: unknown): string {
+  if (value === null) return "null";
+  if (Array.isArray(value)) return "a list";
+  if (value instanceof Date) return "a Date";
+  return typeof value === "object" ? "an object" : `another ${typeof value}`;
+}
+
+/** What a type takes, in words. */
+export const expectedOf = (type: ValueType): string => rules[type.kind].expected(type);
+
+/** A value in the form for dialects, or undefined where the type does not take it; null and undefined are for the caller. */
+export function canonicalOf(value: unknown, type: ValueType): Scalar | undefined {
+  return rules[type.kind].canonical(type.codec === undefined ? value : type.codec.encode(value), type);
+}
+
+/** Makes what code gets of the form for dialects; undefined where they are the same. */
+export function decoderFor(type: ValueType): ((canonical: Scalar) => unknown) | undefined {
+  const { value } = rules[type.kind];
+  const { codec } = type;
+  const plain = value === undefined ? undefined : (canonical: Scalar) => value(canonical, type);
+  if (codec === undefined) return plain;
+  return plain === undefined ? (canonical) => codec.decode(canonical) : (canonical) => codec.decode(plain(canonical));
+}
+
+/**
+ * A value in the form for dialects; null always passes.
+ * @throws GemachError `VALUE_MISSING` for undefined, `VALUE_UNFIT` for what does not fit.
+ */
+export function checked(value: unknown, type: ValueType, label: string): Scalar {
+  if (value === undefined) throw new GemachError("VALUE_MISSING", { column: label });
+  if (value === null) return null;
+  const canonical = canonicalOf(value, type);
+  if (canonical === undefined)
+    throw new GemachError("VALUE_UNFIT", { column: label, expected: expectedOf(type), got: typeWord(value) });
+  return canonical;
+}
