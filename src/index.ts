@@ -18,6 +18,8 @@ export {
   integer,
   isoTimestamp,
   json,
+  type Link,
+  linked,
   list,
   type Model,
   type ModelOptions,
@@ -29,7 +31,8 @@ export {
   type PlainRow,
   type PlainRowOf,
   type Relation,
-  type RelationOptions,
+  type RelationRules,
+  type Route,
   type Strategy,
   sameName,
   snakeCase,
@@ -40,6 +43,7 @@ export {
   toOne,
   uuid,
   varchar,
+  via,
 } from "./model/index.js";
 export {
   and,

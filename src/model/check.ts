@@ -1,9 +1,8 @@
-import { didYouMean } from "../errors/index.js";
+import { keyOf, relationMistakes } from "./check-relation.js";
 import type { Definitions, EntityDefinition } from "./entity.js";
 import type { NameConvention } from "./naming.js";
-import type { Relation } from "./relation.js";
 import { canonicalOf, expectedOf } from "./value-rules.js";
-import { comparedKind, type ValueType } from "./value-type.js";
+import type { ValueType } from "./value-type.js";
 
 /** Names that the language itself asks values for. */
 const languageNames: ReadonlySet<string> = new Set([
@@ -37,11 +36,6 @@ function* typeMistakes({ kind, length = 1, precision = 1, scale = 0, choices, el
     yield `a list cannot be of ${element.kind}`;
 }
 
-const quotedList = (names: Iterable<string>): string => [...names].map((name) => `'${name}'`).join(", ");
-
-const keyOf = (definition: EntityDefinition): readonly string[] =>
-  Object.keys(definition.columns).filter((name) => definition.columns[name]?.facts.traits.has("key"));
-
 function* columnMistakes(name: string, definition: EntityDefinition, columnNames: NameConvention): Generator<string> {
   const { table, columns, relations } = definition;
   if (table === "") yield `${name}: the table has no name`;
@@ -66,40 +60,9 @@ function* columnMistakes(name: string, definition: EntityDefinition, columnNames
   }
 }
 
-function* relationMistakes(
-  name: string,
-  definition: EntityDefinition,
-  relationName: string,
-  relation: Relation,
-  definitions: Definitions,
-): Generator<string> {
-  const label = `${name}.${relationName}`;
-  if (languageNames.has(relationName)) yield `${label}: a relation cannot have this name, the language uses it`;
-  if (methodNames.has(relationName)) yield `${label}: a relation cannot have this name, it is a method of the builder`;
-  const target = Object.hasOwn(definitions, relation.target) ? definitions[relation.target] : undefined;
-  if (target === undefined) {
-    yield `${label}: there is no entity '${relation.target}'.${didYouMean(relation.target, Object.keys(definitions))}`;
-    return;
-  }
-  const holdsKey = relation.cardinality === "one";
-  const [holder, holderName] = holdsKey ? [definition, name] : [target, relation.target];
-  const [owner, ownerName] = holdsKey ? [target, relation.target] : [definition, name];
-  const unknown = relation.by.filter((column) => !Object.hasOwn(holder.columns, column));
-  for (const column of unknown)
-    yield `${label}: ${holderName} has no column '${column}'.${didYouMean(column, Object.keys(holder.columns))}`;
-  if (unknown.length > 0) return;
-  const key = keyOf(owner);
-  if (key.length === 0) return;
-  if (key.length !== relation.by.length) {
-    yield `${label}: by names ${relation.by.length} column${relation.by.length === 1 ? "" : "s"} (${quotedList(relation.by)}), but the primary key of ${ownerName} has ${key.length} (${quotedList(key)})`;
-    return;
-  }
-  for (const [i, column] of relation.by.entries()) {
-    const held = holder.columns[column]?.facts.type.kind;
-    const wanted = owner.columns[key[i] ?? ""]?.facts.type.kind;
-    if (held !== undefined && wanted !== undefined && comparedKind(held) !== comparedKind(wanted))
-      yield `${label}: '${column}' is ${held}, but ${ownerName}.${key[i]} is ${wanted}`;
-  }
+function* nameMistakes(name: string): Generator<string> {
+  if (languageNames.has(name)) yield "a relation cannot have this name, the language uses it";
+  if (methodNames.has(name)) yield "a relation cannot have this name, it is a method of the builder";
 }
 
 /** Every mistake of the definitions, a line each. */
@@ -111,8 +74,13 @@ export function mistakesOf(definitions: Definitions, columnNames: NameConvention
     if (other !== undefined) mistakes.push(`${name}: the table '${definition.table}' belongs to ${other} already`);
     tables.set(definition.table, name);
     mistakes.push(...columnMistakes(name, definition, columnNames));
-    for (const [relationName, relation] of Object.entries(definition.relations))
-      mistakes.push(...relationMistakes(name, definition, relationName, relation, definitions));
+    for (const [relationName, relation] of Object.entries(definition.relations)) {
+      const found = [
+        ...nameMistakes(relationName),
+        ...relationMistakes(name, definition, relationName, relation, definitions),
+      ];
+      mistakes.push(...found.map((mistake) => `${name}.${relationName}: ${mistake}`));
+    }
   }
   return mistakes;
 }

@@ -1,11 +1,11 @@
 import type { AnyColumn, ColumnValue, HasTrait } from "./column.js";
-import type { Cardinality, Relation } from "./relation.js";
+import type { AnyRelation, Cardinality, Holder, Link, Relation, Route } from "./relation.js";
 
 /** The columns of an entity, by the name that code uses. */
 export type Columns = Readonly<Record<string, AnyColumn>>;
 
 /** The relations of an entity, by name. */
-export type Relations = Readonly<Record<string, Relation>>;
+export type Relations = Readonly<Record<string, AnyRelation>>;
 
 /** One entity as the model says it: a table, its columns, its relations. */
 export interface EntityDefinition<C extends Columns = Columns, R extends Relations = Relations> {
@@ -18,7 +18,7 @@ export interface EntityDefinition<C extends Columns = Columns, R extends Relatio
 export type Definitions = Readonly<Record<string, EntityDefinition>>;
 
 /** No relations: an overload of its own, since an inference that finds nothing would allow any name. */
-type NoRelations = Readonly<Record<never, Relation>>;
+type NoRelations = Readonly<Record<never, AnyRelation>>;
 
 /** One entity: a table, its columns, its relations. */
 export function entity<const C extends Columns>(table: string, columns: C): EntityDefinition<C, NoRelations>;
@@ -40,15 +40,61 @@ export type ColumnsOf<D extends Definitions, E extends keyof D> = D[E]["columns"
 /** in: a model's definitions and an entity's name; out: its relations. */
 export type RelationsOf<D extends Definitions, E extends keyof D> = D[E]["relations"];
 
-/** in: a relation; out: the name of its target. */
-export type TargetOf<R> = R extends Relation<Cardinality, infer T, string> ? T : never;
+/** in: an entity and the names of relations, one after the other; out: the name of the entity at their end. */
+type RouteTarget<D extends Definitions, E extends keyof D, S extends readonly string[]> = S extends readonly [
+  infer First extends string,
+  ...infer Rest extends readonly string[],
+]
+  ? First extends keyof RelationsOf<D, E>
+    ? RouteTarget<D, TargetOf<D, E, RelationsOf<D, E>[First]>, Rest>
+    : never
+  : E & string;
 
-/** in: a relation; out: "one" or "many". */
-export type CardinalityOf<R> = R extends Relation<infer K, string, string> ? K : never;
+/** in: an entity and one of its relations; out: the name of its target. */
+export type TargetOf<D extends Definitions, E extends keyof D, R> =
+  R extends Relation<Cardinality, infer T, string>
+    ? T
+    : R extends Link<infer T, string>
+      ? T
+      : R extends Route<infer S>
+        ? RouteTarget<D, E, S>
+        : never;
 
-/** in: an entity's columns and one of its to-one relations; out: whether its row may be missing. */
-export type MayBeMissing<C extends Columns, R> =
-  R extends Relation<"one", string, infer B> ? (true extends HasTrait<C[B], "nullable"> ? true : false) : false;
+/** in: an entity and the names of relations; out: "many" where one of them is to many rows. */
+type RouteCardinality<D extends Definitions, E extends keyof D, S extends readonly string[]> = S extends readonly [
+  infer First extends string,
+  ...infer Rest extends readonly string[],
+]
+  ? CardinalityOf<D, E, RelationsOf<D, E>[First]> extends "one"
+    ? RouteCardinality<D, TargetOf<D, E, RelationsOf<D, E>[First]>, Rest>
+    : "many"
+  : "one";
+
+/** in: an entity and one of its relations; out: "one" or "many". */
+export type CardinalityOf<D extends Definitions, E extends keyof D, R> =
+  R extends Relation<infer K, string, string> ? K : R extends Route<infer S> ? RouteCardinality<D, E, S> : "many";
+
+/** in: an entity and the names of to-one relations; out: whether any of their rows may be missing. */
+type RouteMayBeMissing<D extends Definitions, E extends keyof D, S extends readonly string[]> = S extends readonly [
+  infer First extends string,
+  ...infer Rest extends readonly string[],
+]
+  ? MayBeMissing<D, E, RelationsOf<D, E>[First]> extends true
+    ? true
+    : RouteMayBeMissing<D, TargetOf<D, E, RelationsOf<D, E>[First]>, Rest>
+  : false;
+
+/** in: an entity and one of its to-one relations; out: whether its row may be missing. */
+export type MayBeMissing<D extends Definitions, E extends keyof D, R> =
+  R extends Relation<"one", string, infer B, Holder, infer L>
+    ? L extends true
+      ? true
+      : true extends HasTrait<ColumnsOf<D, E>[B], "nullable">
+        ? true
+        : false
+    : R extends Route<infer S>
+      ? RouteMayBeMissing<D, E, S>
+      : false;
 
 /** The plain row of an entity: each of its columns but heavy ones, and nothing else. */
 export type PlainRow<D extends Definitions, E extends keyof D> = {

@@ -53,13 +53,25 @@ export {
   resolve,
 } from "./model.js";
 export { type NameConvention, sameName, snakeCase } from "./naming.js";
-export { type Cardinality, type Relation, type RelationOptions, toMany, toOne } from "./relation.js";
+export {
+  type AnyRelation,
+  type Cardinality,
+  type Link,
+  linked,
+  type Relation,
+  type RelationRules,
+  type Route,
+  toMany,
+  toOne,
+  via,
+} from "./relation.js";
 export {
   type KeyPair,
   qualified,
   type ResolvedColumn,
   type ResolvedEntity,
   type ResolvedRelation,
+  type Step,
 } from "./resolved.js";
 export { type Strategy, strategies } from "./strategy.js";
 export { checked, decoderFor } from "./value-rules.js";

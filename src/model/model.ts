@@ -2,8 +2,9 @@ import { GemachError } from "../errors/index.js";
 import { mistakesOf } from "./check.js";
 import type { Definitions, EntityDefinition, EntityName, NewRow, PlainRow } from "./entity.js";
 import type { RelationFaults } from "./faults.js";
+import { type Draft, link } from "./link.js";
 import { type NameConvention, sameName } from "./naming.js";
-import type { KeyPair, ResolvedColumn, ResolvedEntity, ResolvedRelation } from "./resolved.js";
+import type { ResolvedColumn, ResolvedEntity } from "./resolved.js";
 import { canonicalOf } from "./value-rules.js";
 
 const resolvedKey: unique symbol = Symbol("gemach.resolved");
@@ -34,12 +35,6 @@ export interface ModelOptions {
   readonly columnNames?: NameConvention;
 }
 
-/** An entity under construction: relations are filled in once all entities are there. */
-interface Draft extends ResolvedEntity {
-  readonly columns: Map<string, ResolvedColumn>;
-  readonly relations: Map<string, ResolvedRelation>;
-}
-
 function draft(name: string, { table, columns }: EntityDefinition, columnNames: NameConvention): Draft {
   const resolved = new Map(
     Object.entries(columns).map(([property, { facts }]): [string, ResolvedColumn] => [
@@ -61,35 +56,6 @@ function draft(name: string, { table, columns }: EntityDefinition, columnNames: 
   );
   const key = [...resolved.values()].filter((column) => column.isKey);
   return { name, table, columns: resolved, key, relations: new Map() };
-}
-
-function pairsOf(source: Draft, target: Draft, cardinality: "one" | "many", by: readonly string[]): readonly KeyPair[] {
-  const [holder, owner] = cardinality === "one" ? [source, target] : [target, source];
-  return by.flatMap((property, i) => {
-    const held = holder.columns.get(property);
-    const key = owner.key[i];
-    if (held === undefined || key === undefined) return [];
-    return [cardinality === "one" ? { from: held, to: key } : { from: key, to: held }];
-  });
-}
-
-function link(definitions: Definitions, drafts: ReadonlyMap<string, Draft>): void {
-  for (const source of drafts.values()) {
-    for (const [name, relation] of Object.entries(definitions[source.name]?.relations ?? {})) {
-      const target = drafts.get(relation.target);
-      if (target === undefined) continue;
-      const pairs = pairsOf(source, target, relation.cardinality, relation.by);
-      source.relations.set(name, {
-        name,
-        cardinality: relation.cardinality,
-        source,
-        target,
-        pairs,
-        mayBeMissing: relation.cardinality === "one" && pairs.some((pair) => pair.from.isNullable),
-        strategy: relation.strategy,
-      });
-    }
-  }
 }
 
 /**

@@ -3,58 +3,161 @@ import type { Strategy } from "./strategy.js";
 /** One related row, or any number of them. */
 export type Cardinality = "one" | "many";
 
-/** A relation to the entity of name `T`, as the model says it; `B` is the union of the key's columns. */
-export interface Relation<K extends Cardinality = Cardinality, T extends string = string, B extends string = string> {
-  readonly cardinality: K;
-  readonly target: T;
-  readonly by: readonly B[];
+/** Which of the two entities holds the other's key. */
+export type Holder = "source" | "target";
+
+/** What every relation can be told. */
+interface Told<Self> {
   /** The strategy by which it is fetched where nothing narrower says otherwise. */
   readonly strategy: Strategy | undefined;
   /** The same relation, fetched by this strategy where nothing narrower says otherwise. */
-  how(strategy: Strategy): Relation<K, T, B>;
+  how(strategy: Strategy): Self;
 }
 
-/** Where the key of a relation stands. */
-export interface RelationOptions<B extends string> {
+/** Conditions and an order that a relation has of its own. */
+export interface RelationRules {
+  /** Only the rows of the target that have these values; null: that have none. */
+  readonly when?: Readonly<Record<string, string | number | boolean | bigint | null>>;
+  /** How its rows are sorted where a query does not say. */
+  readonly order?: Readonly<Record<string, "asc" | "desc">>;
   /**
-   * The column, or columns in the order of the primary key they refer to, that hold the key: of
-   * this entity for `toOne`, of the target for `toMany`.
+   * The columns that the key refers to, where it is not the primary key. Those of a to-one relation
+   * must be unique.
    */
+  readonly to?: string | readonly string[];
+  /**
+   * Whether the database has, or is to get, a foreign key for it; true by default. Without one a key
+   * may lead nowhere, so that the row of a to-one relation may be missing.
+   */
+  readonly constraint?: boolean;
+}
+
+/**
+ * A relation over a key, as the model says it. `T` is the target's name, `B` the union of the key's
+ * columns, `L` whether the row of a to-one relation may be missing although the key is there.
+ */
+export interface Relation<
+  K extends Cardinality = Cardinality,
+  T extends string = string,
+  B extends string = string,
+  H extends Holder = Holder,
+  L extends boolean = boolean,
+> extends Told<Relation<K, T, B, H, L>> {
+  readonly kind: "key";
+  readonly cardinality: K;
+  readonly target: T;
+  readonly by: readonly B[];
+  readonly holder: H;
+  readonly isLoose: L;
+  readonly rules: RelationRules;
+}
+
+/** A relation reached through others. `S` are their names. */
+export interface Route<S extends readonly string[] = readonly string[]> extends Told<Route<S>> {
+  readonly kind: "route";
+  readonly steps: S;
+}
+
+/** A many-to-many relation over a link entity. */
+export interface Link<T extends string = string, B extends string = string> extends Told<Link<T, B>> {
+  readonly kind: "link";
+  readonly target: T;
+  /** The name of the link entity. */
+  readonly by: B;
+  readonly options: LinkOptions<B>;
+}
+
+/** Any relation. */
+export type AnyRelation = Relation | Route | Link;
+
+/** Where the key of a relation stands, in columns of this entity for `toOne`, of the target for `toMany`. */
+export interface ByKey<B extends string> extends RelationRules {
+  /** The column, or columns in the order of the primary key they refer to, that hold the key. */
   readonly by: B | readonly B[];
 }
 
-function relation<K extends Cardinality, T extends string, B extends string>(
-  cardinality: K,
-  target: T,
-  by: readonly B[],
-  strategy?: Strategy,
-): Relation<K, T, B> {
-  return Object.freeze({
-    cardinality,
-    target,
-    by: Object.freeze([...by]),
-    strategy,
-    how: (chosen: Strategy) => relation(cardinality, target, by, chosen),
-  });
+/** The key of a one-to-one relation where it stands in columns of the target. */
+export interface TheirKey<B extends string> extends RelationRules {
+  /** The target's column, or columns, that hold this entity's key. */
+  readonly theirs: B | readonly B[];
+}
+
+/** How a many-to-many relation goes over its link entity. */
+export interface LinkOptions<B extends string> {
+  /** The name of the link entity. */
+  readonly by: B;
+  /** The link entity's relation to this entity; needed only where it has several. */
+  readonly from?: string;
+  /** The link entity's relation to the target; needed only where it has several. */
+  readonly to?: string;
 }
 
 const listOf = <B extends string>(by: B | readonly B[]): readonly B[] => (typeof by === "string" ? [by] : by);
 
-/**
- * A relation to the one row whose primary key stands in columns of this entity. It may be missing
- * where one of these columns is nullable.
- */
-export function toOne<const T extends string, const B extends string>(
-  target: T,
-  options: RelationOptions<B>,
-): Relation<"one", T, B> {
-  return relation("one", target, listOf(options.by));
+/** A relation that can be told its strategy. */
+function told<R extends { readonly strategy: Strategy | undefined }>(facts: R): R & { how(strategy: Strategy): never } {
+  return Object.freeze({ ...facts, how: (strategy: Strategy) => told({ ...facts, strategy }) as never });
 }
 
-/** A relation to all rows of the target in whose columns this entity's primary key stands. */
+/** in: a relation's options; out: whether they say that the row may be missing although the key is there. */
+type IsLoose<O> = O extends { readonly constraint: false } ? true : O extends { readonly when: object } ? true : false;
+
+/**
+ * A relation to the one row whose key stands in columns of this entity (`by`), or to the one row that
+ * holds this entity's key (`theirs`). The row may be missing where a column of the key is nullable,
+ * where the key is theirs, where the relation has a condition, and where no constraint backs it.
+ */
+export function toOne<const T extends string, const B extends string, const O extends ByKey<B>>(
+  target: T,
+  options: O & { readonly by: B | readonly B[] },
+): Relation<"one", T, B, "source", IsLoose<O>>;
+export function toOne<const T extends string, const B extends string>(
+  target: T,
+  options: TheirKey<B>,
+): Relation<"one", T, B, "target", true>;
+export function toOne(target: string, options: ByKey<string> | TheirKey<string>): Relation {
+  const isOurs = "by" in options;
+  return told({
+    kind: "key" as const,
+    cardinality: "one" as const,
+    target,
+    by: listOf(isOurs ? options.by : options.theirs),
+    holder: isOurs ? ("source" as const) : ("target" as const),
+    isLoose: !isOurs || options.constraint === false || options.when !== undefined,
+    rules: options,
+    strategy: undefined,
+  });
+}
+
+/** A relation to all rows of the target in whose columns this entity's key stands. */
 export function toMany<const T extends string, const B extends string>(
   target: T,
-  options: RelationOptions<B>,
-): Relation<"many", T, B> {
-  return relation("many", target, listOf(options.by));
+  options: ByKey<B>,
+): Relation<"many", T, B, "target", false> {
+  return told({
+    kind: "key" as const,
+    cardinality: "many" as const,
+    target,
+    by: listOf(options.by),
+    holder: "target" as const,
+    isLoose: false as const,
+    rules: options,
+    strategy: undefined,
+  });
+}
+
+/**
+ * A many-to-many relation: the rows of the target to which rows of a link entity lead. The link's own
+ * columns are reached over a to-many relation to the link entity itself.
+ */
+export function linked<const T extends string, const B extends string>(target: T, options: LinkOptions<B>): Link<T, B> {
+  return told({ kind: "link" as const, target, by: options.by, options, strategy: undefined });
+}
+
+/**
+ * A relation reached through other relations, any number of them, up, down or mixed: the set of rows
+ * at their end, each once. No row on the way is fetched.
+ */
+export function via<const S extends readonly [string, ...string[]]>(...steps: S): Route<S> {
+  return told({ kind: "route" as const, steps, strategy: undefined });
 }

@@ -1,4 +1,4 @@
-import type { Cardinality } from "./relation.js";
+import type { Cardinality, Holder } from "./relation.js";
 import type { Strategy } from "./strategy.js";
 import type { ColumnKind, Scalar, ValueType } from "./value-type.js";
 
@@ -30,15 +30,41 @@ export interface KeyPair {
   readonly to: ResolvedColumn;
 }
 
-/** A relation with everything settled. */
+/** A column of the target and the value that a relation wants there; null: none. */
+export interface OwnCondition {
+  readonly column: ResolvedColumn;
+  readonly value: Scalar;
+}
+
+/** A column of the target that a relation sorts by. */
+export interface OwnOrder {
+  readonly column: ResolvedColumn;
+  readonly descending: boolean;
+}
+
+/** One step over a key, from an entity to another. */
+export interface Step {
+  readonly name: string;
+  readonly cardinality: Cardinality;
+  readonly holder: Holder;
+  readonly source: ResolvedEntity;
+  readonly target: ResolvedEntity;
+  readonly pairs: readonly KeyPair[];
+  /** Whether the row of a to-one step may be missing. */
+  readonly mayBeMissing: boolean;
+  readonly conditions: readonly OwnCondition[];
+  readonly order: readonly OwnOrder[];
+  /** Whether the database has a foreign key for it. */
+  readonly isBacked: boolean;
+}
+
+/** A relation with everything settled: one step, or several one after the other. */
 export interface ResolvedRelation {
   readonly name: string;
   readonly cardinality: Cardinality;
   readonly source: ResolvedEntity;
   readonly target: ResolvedEntity;
-  readonly pairs: readonly KeyPair[];
-  /** Whether the row of a to-one relation may be missing. */
-  readonly mayBeMissing: boolean;
+  readonly steps: readonly [Step, ...Step[]];
   readonly strategy: Strategy | undefined;
 }
 

@@ -1,7 +1,6 @@
-import type { ResolvedColumn, ResolvedRelation, Strategy } from "../model/index.js";
+import type { ResolvedColumn, ResolvedRelation, Step, Strategy } from "../model/index.js";
 import {
   columnAt,
-  type Node,
   type Path,
   type Projection,
   pathOn,
@@ -28,7 +27,7 @@ import { type Way, wayOf } from "./strategy.js";
 interface Slots {
   readonly outputs: Output[];
   readonly column: (path: Path, column: ResolvedColumn) => number;
-  readonly output: (node: Node) => number;
+  readonly output: (output: Output) => number;
 }
 
 function makeSlots(): Slots {
@@ -44,7 +43,11 @@ function makeSlots(): Slots {
     known.push({ path, column: wanted, slot });
     return slot;
   };
-  return { outputs, column, output: (node) => (node.kind === "column" ? column(node.path, node.column) : add(node)) };
+  return {
+    outputs,
+    column,
+    output: (wanted) => (wanted.kind === "column" ? column(wanted.path, wanted.column) : add(wanted)),
+  };
 }
 
 /** A statement under construction, and the strategies that hold in it. */
@@ -106,7 +109,7 @@ function shapeOfRelation(
   const inherited = query.strategy ?? strategy;
   const mount = { at, property: relation.name };
   if (way === "batch") {
-    const keyColumns = relation.pairs.map((pair) => pair.from);
+    const keyColumns = relation.steps[0].pairs.map((pair) => pair.from);
     const statement = planFed(relation, query, inherited, draft.settings);
     rows.fed.push({ ...mount, relation, keys: keySlots(draft, path, keyColumns), keyColumns, statement });
     return { kind: "related", cardinality: relation.cardinality };
@@ -131,22 +134,34 @@ function planRows(draft: Draft, query: QueryState, strategy: Strategy | undefine
   return { shape, identity, ...rows };
 }
 
+/** Where the rows have the keys of their owners: in columns of their own, or in those of a row on the way. */
+function ownerSlots(draft: Draft, source: Source, [first, ...further]: readonly Step[]): readonly number[] {
+  if (first === undefined) return [];
+  if (further.length === 0)
+    return keySlots(
+      draft,
+      pathTo(source),
+      first.pairs.map((pair) => pair.to),
+    );
+  return first.pairs.map(({ to }, part) => draft.slots.output({ kind: "owner", part, type: to.type }));
+}
+
 function planStatement(
   query: QueryState,
   strategy: Strategy | undefined,
   settings: PlanSettings,
-  feed: { readonly purpose: string; readonly fedBy: readonly ResolvedColumn[]; readonly ordered: boolean },
+  feed: { readonly purpose: string; readonly fedOver: readonly Step[]; readonly ordered: boolean },
 ): StatementPlan {
   const draft: Draft = { slots: makeSlots(), joined: [], bound: new Map(), settings };
   const rows = planRows(draft, query, strategy);
-  const { purpose, fedBy, ordered } = feed;
+  const { purpose, fedOver, ordered } = feed;
   const { source, where, limit, offset } = query;
   return {
     purpose,
     source,
-    fedBy,
-    fedSlots: keySlots(draft, pathTo(source), fedBy),
-    cutPerOwner: fedBy.length > 0 && (limit !== undefined || offset !== undefined),
+    fedOver,
+    fedSlots: ownerSlots(draft, source, fedOver),
+    cutPerOwner: fedOver.length > 0 && (limit !== undefined || offset !== undefined),
     where,
     orderBy: ordered || draft.joined.length > 0 ? totalOrder(query) : [],
     limit,
@@ -166,7 +181,7 @@ function planFed(
 ): StatementPlan {
   return planStatement(query, strategy, settings, {
     purpose: `${relation.source.name}.${relation.name} by batch`,
-    fedBy: relation.pairs.map((pair) => pair.to),
+    fedOver: relation.steps,
     ordered: relation.cardinality === "many",
   });
 }
@@ -174,7 +189,7 @@ function planFed(
 /** The statements that bring a query's rows with all they reach. */
 export function planList(query: QueryState, settings: PlanSettings): StatementPlan {
   const purpose = `rows of ${query.source.entity.name}`;
-  return planStatement(query, query.strategy, settings, { purpose, fedBy: [], ordered: true });
+  return planStatement(query, query.strategy, settings, { purpose, fedOver: [], ordered: true });
 }
 
 /**
@@ -185,7 +200,7 @@ export function planSingle(query: QueryState, settings: PlanSettings): Statement
   const isCut = query.limit !== undefined || query.offset !== undefined;
   const two = { ...query, limit: Math.min(query.limit ?? 2, 2) };
   const purpose = `the row of ${query.source.entity.name}`;
-  return planStatement(two, query.strategy, settings, { purpose, fedBy: [], ordered: isCut });
+  return planStatement(two, query.strategy, settings, { purpose, fedOver: [], ordered: isCut });
 }
 
 function planScalar(
@@ -197,7 +212,7 @@ function planScalar(
   return {
     purpose,
     source: query.source,
-    fedBy: [],
+    fedOver: [],
     fedSlots: [],
     cutPerOwner: false,
     where: query.where,

@@ -1,8 +1,13 @@
-import type { Cardinality, ResolvedColumn, ResolvedRelation, Strategy, ValueType } from "../model/index.js";
+import type { Cardinality, ResolvedColumn, ResolvedRelation, Step, Strategy, ValueType } from "../model/index.js";
 import type { Node, OrderNode, Path, Source } from "../query/index.js";
 
 /** What a statement gives back in one place of its rows. */
-export type Output = Node | { readonly kind: "rowCount" } | { readonly kind: "presence" };
+export type Output =
+  | Node
+  | { readonly kind: "rowCount" }
+  | { readonly kind: "presence" }
+  /** A column of the key of the owner that a row belongs to, where it stands in none of the row's own. */
+  | { readonly kind: "owner"; readonly part: number; readonly type: ValueType };
 
 /** How the values of one row become what the user gets. Slots are places in the row. */
 export type Shape =
@@ -67,9 +72,9 @@ export interface StatementPlan extends Cut {
   /** What it is for, in words. */
   readonly purpose: string;
   readonly source: Source;
-  /** Columns of the source that must be among the keys of another statement's rows. */
-  readonly fedBy: readonly ResolvedColumn[];
-  /** Slots that hold these columns, by which the rows find their owners. */
+  /** The steps from the rows of another statement, whose keys this one gets; none where there is no other. */
+  readonly fedOver: readonly Step[];
+  /** Slots that hold the owners' keys, by which the rows find them. */
   readonly fedSlots: readonly number[];
   /** Whether limit and offset are counted for each owner. */
   readonly cutPerOwner: boolean;

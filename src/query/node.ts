@@ -4,6 +4,7 @@ import {
   type ResolvedEntity,
   type ResolvedRelation,
   type Scalar,
+  type Step,
   type ValueType,
 } from "../model/index.js";
 
@@ -15,7 +16,7 @@ export interface Source {
 /** To-one relations followed from a source, none or several. */
 export interface Path {
   readonly source: Source;
-  readonly steps: readonly ResolvedRelation[];
+  readonly steps: readonly Step[];
   readonly entity: ResolvedEntity;
   /** Whether there may be no row at its end. */
   readonly mayBeMissing: boolean;
@@ -24,8 +25,8 @@ export interface Path {
 /** The related rows of an owner, or of another such set, narrowed by conditions. */
 export interface SetNode {
   readonly source: Source;
-  readonly relation: ResolvedRelation;
-  /** Where the relation starts: at a row, or at each row of a set. */
+  readonly step: Step;
+  /** Where the step starts: at a row, or at each row of a set. */
   readonly from: Path | SetNode;
   readonly where: readonly Node[];
 }
@@ -84,13 +85,26 @@ export const labelOf = (node: Node): string => (node.kind === "column" ? qualifi
 /** The path to a source's own row. */
 export const pathTo = (source: Source): Path => ({ source, steps: [], entity: source.entity, mayBeMissing: false });
 
-/** A path that goes one to-one relation further. */
-export const pathOn = (path: Path, relation: ResolvedRelation): Path => ({
+const pathOver = (path: Path, step: Step): Path => ({
   source: path.source,
-  steps: [...path.steps, relation],
-  entity: relation.target,
-  mayBeMissing: path.mayBeMissing || relation.mayBeMissing,
+  steps: [...path.steps, step],
+  entity: step.target,
+  mayBeMissing: path.mayBeMissing || step.mayBeMissing,
 });
+
+/** A path that goes one to-one relation further. */
+export const pathOn = (path: Path, { steps }: ResolvedRelation): Path => steps.reduce(pathOver, path);
+
+/** The set of rows that a to-many relation leads to; the to-one steps that it begins with still belong to the path. */
+export function setAlong(from: Path | SetNode, { steps }: ResolvedRelation): SetNode {
+  return steps.reduce<Path | SetNode>(
+    (at, step) =>
+      !("step" in at) && step.cardinality === "one"
+        ? pathOver(at, step)
+        : { source: { entity: step.target }, step, from: at, where: [] },
+    from,
+  ) as SetNode;
+}
 
 /** A column at the end of a path. */
 export const columnAt = (path: Path, column: ResolvedColumn): Node => ({ kind: "column", path, column });

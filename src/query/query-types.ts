@@ -1,12 +1,10 @@
 import type {
   CardinalityOf,
-  ColumnsOf,
   Definitions,
   EntityName,
   Fault,
   MayBeMissing,
   PlainRow,
-  Relation,
   RelationsOf,
   Strategy,
   TargetOf,
@@ -87,20 +85,20 @@ export type Selection = Expression | { readonly [name: string]: Selection };
 export type Selected<S> = S extends Expression<infer V> ? V : { -readonly [P in keyof S]: Selected<S[P]> };
 
 /** in: a relation; out: the query that a reach's function gets. */
-type RelationQuery<D extends Definitions, R extends Relation> =
-  CardinalityOf<R> extends "one"
-    ? OneQuery<D, TargetOf<R>, PlainRow<D, TargetOf<R>>>
-    : EntityQuery<D, TargetOf<R>, PlainRow<D, TargetOf<R>>>;
+type RelationQuery<D extends Definitions, E extends EntityName<D>, R> =
+  CardinalityOf<D, E, R> extends "one"
+    ? OneQuery<D, TargetOf<D, E, R>, PlainRow<D, TargetOf<D, E, R>>>
+    : EntityQuery<D, TargetOf<D, E, R>, PlainRow<D, TargetOf<D, E, R>>>;
 
 /** in: a relation; out: what a reach takes for it. */
-type ReachValue<D extends Definitions, R extends Relation> =
+type ReachValue<D extends Definitions, E extends EntityName<D>, R> =
   | true
-  | ReachShape<D, TargetOf<R>>
-  | ((query: RelationQuery<D, R>) => Query);
+  | ReachShape<D, TargetOf<D, E, R>>
+  | ((query: RelationQuery<D, E, R>) => Query);
 
 /** How far a query of entity `E` reaches. */
 export type ReachShape<D extends Definitions, E extends EntityName<D>> = {
-  readonly [P in keyof RelationsOf<D, E>]?: ReachValue<D, RelationsOf<D, E>[P]>;
+  readonly [P in keyof RelationsOf<D, E>]?: ReachValue<D, E, RelationsOf<D, E>[P]>;
 };
 
 /** in: a reach's shape; out: an object type that demands the impossible of names that are no relations. */
@@ -108,7 +106,7 @@ export type ReachFaults<D extends Definitions, E extends EntityName<D>, S> = {
   readonly [P in keyof S]: P extends keyof RelationsOf<D, E>
     ? S[P] extends true | ((query: never) => unknown)
       ? unknown
-      : ReachFaults<D, TargetOf<RelationsOf<D, E>[P]>, S[P]>
+      : ReachFaults<D, TargetOf<D, E, RelationsOf<D, E>[P]>, S[P]>
     : Fault<`${E} has no relation '${P & string}'`>;
 };
 
@@ -121,13 +119,13 @@ type ReachedRow<D extends Definitions, E extends EntityName<D>, S> = S extends t
 
 /** in: a relation of `E` and one reached row of its target; out: the type of the reached property. */
 type ReachedProperty<D extends Definitions, E extends EntityName<D>, R, Row> =
-  CardinalityOf<R> extends "many" ? Row[] : MayBeMissing<ColumnsOf<D, E>, R> extends true ? Row | null : Row;
+  CardinalityOf<D, E, R> extends "many" ? Row[] : MayBeMissing<D, E, R> extends true ? Row | null : Row;
 
 /** in: a row and a reach's shape; out: the row with what is reached. */
 export type Reached<D extends Definitions, E extends EntityName<D>, Row, S> = {
   [P in keyof Row | keyof S]: P extends keyof S
     ? P extends keyof RelationsOf<D, E>
-      ? ReachedProperty<D, E, RelationsOf<D, E>[P], ReachedRow<D, TargetOf<RelationsOf<D, E>[P]>, S[P]>>
+      ? ReachedProperty<D, E, RelationsOf<D, E>[P], ReachedRow<D, TargetOf<D, E, RelationsOf<D, E>[P]>, S[P]>>
       : never
     : P extends keyof Row
       ? Row[P]

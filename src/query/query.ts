@@ -4,12 +4,13 @@ import {
   type Entity,
   type EntityName,
   type PlainRow,
+  type ResolvedRelation,
   resolve,
   type Strategy,
   strategies,
 } from "../model/index.js";
 import { isOrder, orderNodeOf, predicateNode } from "./expression.js";
-import { type OrderNode, pathTo } from "./node.js";
+import { columnAt, type OrderNode, pathTo } from "./node.js";
 import { projectionOf } from "./projection.js";
 import { type EntityQuery, type Query, stateKey } from "./query-types.js";
 import { referenceAt } from "./reference.js";
@@ -24,6 +25,14 @@ function rowCount(value: unknown, method: string): number {
 
 function refuseLoop(query: BuiltQuery): never {
   throw new GemachError("QUERY_NOT_RUN", { entity: query[stateKey].source.entity.name });
+}
+
+/** Sorted as the relation says, where the query does not say how. */
+function inOwnOrder(query: QueryState, { steps }: ResolvedRelation): QueryState {
+  const order = steps.at(-1)?.order ?? [];
+  if (query.orderBy.length > 0 || order.length === 0) return query;
+  const orderBy = order.map(({ column, descending }) => ({ node: columnAt(pathTo(query.source), column), descending }));
+  return { ...query, orderBy };
 }
 
 class BuiltQuery {
@@ -84,15 +93,15 @@ class BuiltQuery {
       const all = new BuiltQuery(allOf({ entity: relation.target }));
       const fault = (got: string) =>
         new GemachError("REACH_UNFIT", { entity: source.entity.name, relation: name, got });
-      if (value === true) return { relation, query: all[stateKey] };
+      if (value === true) return { relation, query: inOwnOrder(all[stateKey], relation) };
       if (typeof value === "function") {
         const narrowed: unknown = value(all);
         if (!isQuery(narrowed) || narrowed[stateKey].source !== all[stateKey].source)
           throw fault("a function that does not return the query it got");
-        return { relation, query: narrowed[stateKey] };
+        return { relation, query: inOwnOrder(narrowed[stateKey], relation) };
       }
       if (typeof value !== "object" || value === null) throw fault(`${value === null ? "null" : `a ${typeof value}`}`);
-      return { relation, query: all.reach(value)[stateKey] };
+      return { relation, query: inOwnOrder(all.reach(value)[stateKey], relation) };
     });
     const again = new Set(reached.map(({ relation }) => relation));
     return this.#with({ reach: [...reach.filter(({ relation }) => !again.has(relation)), ...reached] });

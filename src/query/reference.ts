@@ -9,13 +9,12 @@ import type {
   Definitions,
   EntityName,
   MayBeMissing,
-  Relation,
   RelationsOf,
   ResolvedEntity,
   TargetOf,
 } from "../model/index.js";
 import { type ExpressionOf, expression, type Ordered, type Predicate, predicateNode } from "./expression.js";
-import { columnAt, type Path, pathOn, pathTo, type SetNode } from "./node.js";
+import { columnAt, type Path, pathOn, pathTo, type SetNode, setAlong } from "./node.js";
 
 /** in: a column, and whether its row may be missing; out: the expression for it. */
 type ColumnExpression<C extends AnyColumn, Missing extends boolean> =
@@ -24,10 +23,10 @@ type ColumnExpression<C extends AnyColumn, Missing extends boolean> =
     : never;
 
 /** in: a relation of entity `E`; out: where a path goes through it. */
-type Along<D extends Definitions, E extends EntityName<D>, R extends Relation, Missing extends boolean> =
-  CardinalityOf<R> extends "one"
-    ? Reference<D, TargetOf<R>, Missing extends true ? true : MayBeMissing<ColumnsOf<D, E>, R>>
-    : RelatedSet<D, TargetOf<R>>;
+type Along<D extends Definitions, E extends EntityName<D>, R, Missing extends boolean> =
+  CardinalityOf<D, E, R> extends "one"
+    ? Reference<D, TargetOf<D, E, R>, Missing extends true ? true : MayBeMissing<D, E, R>>
+    : RelatedSet<D, TargetOf<D, E, R>>;
 
 /**
  * A row inside a query's callback: its columns are expressions, its to-one relations go on to the
@@ -57,7 +56,7 @@ export interface RelatedRows<D extends Definitions, E extends EntityName<D>> {
 
 /** A set of related rows: no duplicates, however many ways lead there. Its relations lead on to further sets. */
 export type RelatedSet<D extends Definitions, E extends EntityName<D>> = RelatedRows<D, E> & {
-  readonly [P in keyof RelationsOf<D, E>]: RelatedSet<D, TargetOf<RelationsOf<D, E>[P]>>;
+  readonly [P in keyof RelationsOf<D, E>]: RelatedSet<D, TargetOf<D, E, RelationsOf<D, E>[P]>>;
 };
 
 const pathKey: unique symbol = Symbol("gemach.path");
@@ -112,7 +111,7 @@ const rowPrototype = perEntity((entity) => {
       getter<HoldsPath>(function () {
         const path = this[pathKey];
         if (relation.cardinality === "one") return referenceAt(pathOn(path, relation));
-        return relatedSet({ source: { entity: relation.target }, relation, from: path, where: [] });
+        return relatedSet(setAlong(path, relation));
       }),
     );
   }
@@ -155,7 +154,7 @@ const setPrototype = perEntity((entity) => {
       prototype,
       name,
       getter<HoldsSet>(function () {
-        return relatedSet({ source: { entity: relation.target }, relation, from: this[setKey], where: [] });
+        return relatedSet(setAlong(this[setKey], relation));
       }),
     );
   }

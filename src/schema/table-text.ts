@@ -1,9 +1,11 @@
-import type { ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../model/index.js";
+import type { ResolvedColumn, ResolvedEntity, Step } from "../model/index.js";
 import type { Dialect } from "../sql/index.js";
 
-/** Foreign keys stand where the key's columns are: at the to-one side. */
-export const foreignKeysOf = (entity: ResolvedEntity): readonly ResolvedRelation[] =>
-  [...entity.relations.values()].filter((relation) => relation.cardinality === "one");
+/** Foreign keys stand where the key's columns are: at the entity that holds it. */
+export const foreignKeysOf = (entity: ResolvedEntity): readonly Step[] =>
+  [...entity.relations.values()].flatMap(({ steps }) =>
+    steps.length === 1 && steps[0].holder === "source" && steps[0].isBacked ? [steps[0]] : [],
+  );
 
 function columnText(entity: ResolvedEntity, column: ResolvedColumn, dialect: Dialect): string {
   const name = dialect.quote(column.name);

@@ -115,7 +115,7 @@ function printSelect(printer: Printer, select: Select): string {
   const count = (rows: number | undefined) =>
     rows === undefined ? undefined : place(printer, { kind: "value", value: rows, type: { kind: "integer" } });
   return [
-    `select ${items.join(", ")} from ${printTable(printer, select.from)}`,
+    `select ${select.isDistinct ? "distinct " : ""}${items.join(", ")} from ${printTable(printer, select.from)}`,
     ...select.joins.map((join) => {
       const table = printTable(printer, join.table);
       return ` ${join.kind === "left" ? "left join" : "join"} ${table} on ${printLogic(printer, "and", join.on)}`;

@@ -1,5 +1,5 @@
 import { GemachError } from "../errors/index.js";
-import type { ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../model/index.js";
+import type { ResolvedColumn, ResolvedEntity, Step } from "../model/index.js";
 import type { Path, Source } from "../query/index.js";
 import type { Join, SelectItem, SortTerm, SqlExpression, TableTerm } from "./tree.js";
 
@@ -12,6 +12,7 @@ export interface SelectDraft {
   readonly orderBy: SortTerm[];
   limit: number | undefined;
   offset: number | undefined;
+  isDistinct: boolean;
 }
 
 /** Rows of one entity that a select can refer to. */
@@ -25,7 +26,7 @@ export interface Place {
   /** The place inside a derived table that it stands for, and whose select must hand out the columns asked for. */
   readonly derivedFrom: Place | undefined;
   /** To-one relations that were joined to it. */
-  readonly steps: Map<ResolvedRelation, Place>;
+  readonly steps: Map<Step, Place>;
 }
 
 /** Names in use, and the places where sources are to be found, while a statement is built. */
@@ -58,6 +59,7 @@ export const selectFrom = (from: TableTerm): SelectDraft => ({
   orderBy: [],
   limit: undefined,
   offset: undefined,
+  isDistinct: false,
 });
 
 /** A place in a select's from clause. */
@@ -86,27 +88,42 @@ export function columnOf(place: Place, column: ResolvedColumn): SqlExpression {
   return { kind: "column", table: place.alias, name: column.name };
 }
 
-/** The equations that hold between a place and a related one. */
-export const keysEqual = (relation: ResolvedRelation, from: Place, to: Place): readonly SqlExpression[] =>
-  relation.pairs.map((pair) => ({
+/** The equations between the keys of two places. */
+export const keyEquations = (step: Step, from: Place, to: Place): readonly SqlExpression[] =>
+  step.pairs.map((pair) => ({
     kind: "binary",
     operator: "=",
     left: columnOf(to, pair.to),
     right: columnOf(from, pair.from),
   }));
 
-function stepTo(scope: Scope, place: Place, relation: ResolvedRelation): Place {
-  const known = place.steps.get(relation);
+/** The conditions that a step has of its own, on the rows that it leads to. */
+export const ownConditions = (step: Step, to: Place): readonly SqlExpression[] =>
+  step.conditions.map(({ column, value }) => {
+    const operand = columnOf(to, column);
+    if (value === null) return { kind: "isNull", operand, negated: false };
+    const right: SqlExpression = { kind: "parameter", parameter: { kind: "value", value, type: column.type } };
+    return { kind: "binary", operator: "=", left: operand, right };
+  });
+
+/** All that holds between two places over a step. */
+export const keysEqual = (step: Step, from: Place, to: Place): readonly SqlExpression[] => [
+  ...keyEquations(step, from, to),
+  ...ownConditions(step, to),
+];
+
+function stepTo(scope: Scope, place: Place, step: Step): Place {
+  const known = place.steps.get(step);
   if (known !== undefined) return known;
-  const alias = freeName(scope, relation.name, `${place.alias}_${relation.name}`);
-  const isOptional = place.isOptional || relation.mayBeMissing;
-  const next = placeIn(place.select, relation.target, alias, undefined, isOptional);
+  const alias = freeName(scope, step.name, `${place.alias}_${step.name}`);
+  const isOptional = place.isOptional || step.mayBeMissing;
+  const next = placeIn(place.select, step.target, alias, undefined, isOptional);
   place.select.joins.push({
     kind: isOptional ? "left" : "inner",
-    table: { kind: "table", table: relation.target.table, alias },
-    on: keysEqual(relation, place, next),
+    table: { kind: "table", table: step.target.table, alias },
+    on: keysEqual(step, place, next),
   });
-  place.steps.set(relation, next);
+  place.steps.set(step, next);
   return next;
 }
 
@@ -118,5 +135,5 @@ export function placeOf(scope: Scope, path: Path): Place {
   const longer = scope.bound.get(path.source);
   const start = longer === undefined ? scope.places.get(path.source) : placeOf(scope, longer);
   if (start === undefined) throw new GemachError("ROW_OUT_OF_PLACE", { entity: path.source.entity.name });
-  return path.steps.reduce((place, relation) => stepTo(scope, place, relation), start);
+  return path.steps.reduce((place, step) => stepTo(scope, place, step), start);
 }

@@ -161,7 +161,7 @@ function relatedSelect(scope: Scope, set: SetNode, result: SqlExpression): Selec
 
 function selectOfSet(scope: Scope, set: SetNode): { select: SelectDraft; place: Place } {
   const { table } = set.source.entity;
-  const alias = freeName(scope, table, set.relation.name);
+  const alias = freeName(scope, table, set.step.name);
   const select = selectFrom({ kind: "table", table, alias });
   const place = placeIn(select, set.source.entity, alias);
   addConditions(scope, set, place);
@@ -180,27 +180,27 @@ function addConditions(scope: Scope, set: SetNode, place: Place): void {
  */
 function restrictToOwner(scope: Scope, set: SetNode, place: Place): void {
   const { select } = place;
-  if (!("relation" in set.from)) {
-    select.where.unshift(...keysEqual(set.relation, placeOf(scope, set.from), place));
+  if (!("step" in set.from)) {
+    select.where.unshift(...keysEqual(set.step, placeOf(scope, set.from), place));
     return;
   }
   const before = set.from;
-  if (set.relation.cardinality === "one") {
+  if (set.step.cardinality === "one") {
     const { select: inner, place: innerPlace } = selectOfSet(scope, before);
     inner.items.push({ expression: { kind: "constant", value: 1 }, alias: undefined });
     restrictToOwner(scope, before, innerPlace);
-    inner.where.unshift(...keysEqual(set.relation, innerPlace, place));
+    inner.where.unshift(...keysEqual(set.step, innerPlace, place));
     releaseNames(scope, inner);
     select.where.push({ kind: "exists", select: inner, negated: false });
     return;
   }
   const { table } = before.source.entity;
-  const alias = freeName(scope, table, before.relation.name);
+  const alias = freeName(scope, table, before.step.name);
   const joined = placeIn(select, before.source.entity, alias);
   select.joins.push({
     kind: "inner",
     table: { kind: "table", table, alias },
-    on: keysEqual(set.relation, joined, place),
+    on: keysEqual(set.step, joined, place),
   });
   addConditions(scope, before, joined);
   restrictToOwner(scope, before, joined);
@@ -231,4 +231,4 @@ export function leavesRow(node: Node): boolean {
 }
 
 const ownerLeavesRow = (set: SetNode): boolean =>
-  "relation" in set.from ? ownerLeavesRow(set.from) : set.from.steps.length > 0;
+  "step" in set.from ? ownerLeavesRow(set.from) : set.from.steps.length > 0;

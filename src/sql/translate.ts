@@ -1,6 +1,8 @@
+import type { Step } from "../model/index.js";
 import type { JoinedSource, Output, StatementPlan } from "../plan/index.js";
 import { type OrderNode, typeOf } from "../query/index.js";
 import { cutPerOwner, isCut, orderOutside } from "./cut.js";
+import { ownersOf } from "./owners.js";
 import {
   columnOf,
   freeName,
@@ -21,32 +23,53 @@ interface OrderedPlace {
   readonly order: readonly SortTerm[];
 }
 
-function keysGiven({ fedBy }: StatementPlan, place: Place): readonly SqlExpression[] {
-  if (fedBy.length === 0) return [];
-  return [
-    { kind: "inKeys", operands: fedBy.map((column) => columnOf(place, column)), types: fedBy.map(({ type }) => type) },
-  ];
+/** The statement's own rows, and the keys of their owners where other rows feed it. */
+interface Root extends OrderedPlace {
+  readonly owners: readonly SqlExpression[];
 }
 
+/** Ties the rows to the owners whose keys the statement gets. */
+function tieToOwners(scope: Scope, place: Place, [first, ...further]: readonly Step[]): readonly SqlExpression[] {
+  if (first === undefined) return [];
+  const { columns, select, innermost } = ownersOf(scope, place, [first, ...further]);
+  select.where.unshift({ kind: "inKeys", operands: innermost, types: first.pairs.map(({ to }) => to.type) });
+  return columns;
+}
+
+/** Hands out expressions of a derived table under names. */
+const handOut = (
+  outer: Place,
+  inner: Place,
+  expressions: readonly SqlExpression[],
+  name: string,
+): readonly SqlExpression[] =>
+  expressions.map((expression, i) => {
+    const alias = `${name}_${i + 1}`;
+    inner.select.items.push({ expression, alias });
+    return { kind: "column", table: outer.alias, name: alias };
+  });
+
 /** The statement's own rows: straight from the table, or from a derived table where they must be cut before more is done. */
-function placeRoot(scope: Scope, plan: StatementPlan): OrderedPlace {
+function placeRoot(scope: Scope, plan: StatementPlan): Root {
   const { source, limit, offset } = plan;
   const { entity } = source;
   const alias = freeName(scope, entity.table);
   const select = selectFrom({ kind: "table", table: entity.table, alias });
   const place = placeIn(select, entity, alias);
   scope.places.set(source, place);
-  select.where.push(...keysGiven(plan, place), ...plan.where.map((node) => condition(scope, node)));
+  const owners = tieToOwners(scope, place, plan.fedOver);
+  select.where.push(...plan.where.map((node) => condition(scope, node)));
   const innerOrder = plan.orderBy.map((term) => sortTerm(scope, term));
-  const isCounted = plan.outputs.some((output) => output.kind === "rowCount");
+  const isCounted = plan.outputs.some((given) => given.kind === "rowCount");
   if (!plan.cutPerOwner && !(isCut(plan) && (plan.joined.length > 0 || isCounted))) {
     Object.assign(select, { limit, offset });
-    return { place, order: innerOrder };
+    return { place, order: innerOrder, owners };
   }
   const outer = placeIn(selectFrom({ kind: "derived", select, alias }), entity, alias, place);
   const order = orderOutside(scope, outer, place, plan.orderBy);
+  let outerOwners = owners;
   if (plan.cutPerOwner) {
-    const owners = plan.fedBy.map((column) => columnOf(place, column));
+    if (plan.fedOver.length > 1) outerOwners = handOut(outer, place, owners, "owner");
     outer.select.where.push(...cutPerOwner(outer, place, owners, innerOrder, plan));
   } else {
     Object.assign(select, { limit, offset });
@@ -54,7 +77,7 @@ function placeRoot(scope: Scope, plan: StatementPlan): OrderedPlace {
   }
   if (isCounted) select.items.push({ expression: { kind: "constant", value: 1 }, alias: "present" });
   reopen(scope, plan.source, outer, place);
-  return { place: outer, order };
+  return { place: outer, order, owners: outerOwners };
 }
 
 /** From here on the source means the rows of the derived table, and names used inside of it are free again. */
@@ -75,40 +98,61 @@ const joinedOrder = (scope: Scope, orderBy: readonly OrderNode[]): readonly Sort
     return isOwn ? { ...sortTerm(scope, term), isNullable: node.column.isNullable } : sortTerm(scope, term);
   });
 
-/** Joins a to-many relation, from a derived table where its conditions or its cut need one. */
+/** Joins a to-many relation, from a derived table where its way, its conditions or its cut need one. */
 function joinRows(scope: Scope, joined: JoinedSource): readonly SortTerm[] {
   const { source, relation, where, orderBy } = joined;
   const { table } = relation.target;
   const owner = placeOf(scope, joined.from);
   const alias = freeName(scope, relation.name, `${owner.alias}_${relation.name}`);
-  if (!isCut(joined) && !where.some(leavesRow)) {
+  const [step, ...further] = relation.steps;
+  if (further.length === 0 && !isCut(joined) && !where.some(leavesRow)) {
     const place = placeIn(owner.select, relation.target, alias);
     scope.places.set(source, place);
-    const on = [...keysEqual(relation, owner, place), ...where.map((node) => condition(scope, node))];
+    const on = [...keysEqual(step, owner, place), ...where.map((node) => condition(scope, node))];
     owner.select.joins.push({ kind: "left", table: { kind: "table", table, alias }, on });
     place.isOptional = true;
     return joinedOrder(scope, orderBy);
   }
   const inner = placeIn(selectFrom({ kind: "table", table, alias }), relation.target, alias);
   scope.places.set(source, inner);
+  const { columns } = ownersOf(scope, inner, relation.steps);
   inner.select.where.push(...where.map((node) => condition(scope, node)));
   const place = placeIn(owner.select, relation.target, alias, inner, true);
-  const on = [...keysEqual(relation, owner, place)];
+  const ownerKeys =
+    further.length === 0 ? step.pairs.map((pair) => columnOf(place, pair.to)) : handOut(place, inner, columns, "owner");
+  const on = step.pairs.map(
+    (pair, i): SqlExpression => ({
+      kind: "binary",
+      operator: "=",
+      left: ownerKeys[i] as SqlExpression,
+      right: columnOf(owner, pair.from),
+    }),
+  );
   const order = orderOutside(scope, place, inner, orderBy);
   if (isCut(joined)) {
-    const owners = relation.pairs.map((pair) => columnOf(inner, pair.to));
     const innerOrder = orderBy.map((term) => sortTerm(scope, term));
-    on.push(...cutPerOwner(place, inner, owners, innerOrder, joined));
+    on.push(...cutPerOwner(place, inner, columns, innerOrder, joined));
   }
   owner.select.joins.push({ kind: "left", table: { kind: "derived", select: inner.select, alias }, on });
   reopen(scope, source, place, inner);
   return order;
 }
 
-function output(scope: Scope, given: Output): Pick<SelectItem, "expression" | "read"> {
-  if (given.kind === "rowCount") return { expression: { kind: "rowCount" } };
-  if (given.kind === "presence") return { expression: { kind: "constant", value: 1 } };
-  return { expression: value(scope, given), read: typeOf(given).type };
+function output(
+  scope: Scope,
+  given: Output,
+  owners: readonly SqlExpression[],
+): Pick<SelectItem, "expression" | "read"> {
+  switch (given.kind) {
+    case "rowCount":
+      return { expression: { kind: "rowCount" } };
+    case "presence":
+      return { expression: { kind: "constant", value: 1 } };
+    case "owner":
+      return { expression: owners[given.part] as SqlExpression, read: given.type };
+    default:
+      return { expression: value(scope, given), read: typeOf(given).type };
+  }
 }
 
 /** The select that a statement's plan asks for. */
@@ -117,7 +161,7 @@ export function translate(plan: StatementPlan): Select {
   const root = placeRoot(scope, plan);
   const { select } = root.place;
   const order = [...root.order, ...plan.joined.flatMap((joined) => joinRows(scope, joined))];
-  select.items.push(...plan.outputs.map((given) => ({ ...output(scope, given), alias: undefined })));
+  select.items.push(...plan.outputs.map((given) => ({ ...output(scope, given, root.owners), alias: undefined })));
   select.orderBy.push(...order);
   return select;
 }

@@ -83,4 +83,5 @@ export interface Select {
   readonly orderBy: readonly SortTerm[];
   readonly limit: number | undefined;
   readonly offset: number | undefined;
+  readonly isDistinct: boolean;
 }

@@ -1,0 +1,150 @@
+import { didYouMean } from "../errors/index.js";
+import type { Definitions, EntityDefinition } from "./entity.js";
+import type { AnyRelation, Link, Relation, Route } from "./relation.js";
+import { canonicalOf, expectedOf } from "./value-rules.js";
+import { comparedKind } from "./value-type.js";
+
+const quotedList = (names: Iterable<string>): string => [...names].map((name) => `'${name}'`).join(", ");
+
+/** The primary key's columns, in their order. */
+export const keyOf = (definition: EntityDefinition): readonly string[] =>
+  Object.keys(definition.columns).filter((name) => definition.columns[name]?.facts.traits.has("key"));
+
+const listOf = (names: string | readonly string[]): readonly string[] => (typeof names === "string" ? [names] : names);
+
+const entityOf = (definitions: Definitions, name: string): EntityDefinition | undefined =>
+  Object.hasOwn(definitions, name) ? definitions[name] : undefined;
+
+const noEntity = (name: string, definitions: Definitions): string =>
+  `there is no entity '${name}'.${didYouMean(name, Object.keys(definitions))}`;
+
+function* unknownColumns(entity: string, { columns }: EntityDefinition, names: readonly string[]): Generator<string> {
+  for (const name of names)
+    if (!Object.hasOwn(columns, name))
+      yield `${entity} has no column '${name}'.${didYouMean(name, Object.keys(columns))}`;
+}
+
+function* ruleMistakes({ rules }: Relation, targetName: string, target: EntityDefinition): Generator<string> {
+  yield* unknownColumns(targetName, target, [...Object.keys(rules.when ?? {}), ...Object.keys(rules.order ?? {})]);
+  for (const [name, value] of Object.entries(rules.when ?? {})) {
+    const facts = target.columns[name]?.facts;
+    if (facts === undefined) continue;
+    if (value === null && !facts.traits.has("nullable")) yield `${targetName}.${name} always has a value`;
+    if (value !== null && canonicalOf(value, facts.type) === undefined)
+      yield `the condition on ${targetName}.${name} is not ${expectedOf(facts.type)}`;
+  }
+}
+
+function* keyMistakes(
+  name: string,
+  definition: EntityDefinition,
+  relation: Relation,
+  definitions: Definitions,
+): Generator<string> {
+  const target = entityOf(definitions, relation.target);
+  if (target === undefined) {
+    yield noEntity(relation.target, definitions);
+    return;
+  }
+  yield* ruleMistakes(relation, relation.target, target);
+  const isOurs = relation.holder === "source";
+  const [holder, holderName] = isOurs ? [definition, name] : [target, relation.target];
+  const [owner, ownerName] = isOurs ? [target, relation.target] : [definition, name];
+  const referred = relation.rules.to === undefined ? keyOf(owner) : listOf(relation.rules.to);
+  const unknown = [...unknownColumns(holderName, holder, relation.by), ...unknownColumns(ownerName, owner, referred)];
+  yield* unknown;
+  if (unknown.length > 0 || referred.length === 0) return;
+  if (referred.length !== relation.by.length) {
+    const what = relation.rules.to === undefined ? `the primary key of ${ownerName}` : "to";
+    yield `by names ${relation.by.length} column${relation.by.length === 1 ? "" : "s"} (${quotedList(relation.by)}), but ${what} has ${referred.length} (${quotedList(referred)})`;
+    return;
+  }
+  for (const [i, column] of relation.by.entries()) {
+    const held = holder.columns[column]?.facts.type.kind;
+    const wanted = owner.columns[referred[i] ?? ""]?.facts.type.kind;
+    if (held !== undefined && wanted !== undefined && comparedKind(held) !== comparedKind(wanted))
+      yield `'${column}' is ${held}, but ${ownerName}.${referred[i]} is ${wanted}`;
+  }
+  const isUnique = referred.some((column) => owner.columns[column]?.facts.traits.has("unique"));
+  const isKey = keyOf(owner).every((column) => referred.includes(column));
+  if (!isUnique && !isKey)
+    yield `${quotedList(referred)} of ${ownerName} ${referred.length === 1 ? "is" : "are"} not unique`;
+}
+
+/** The link entity's relation to an entity, by name or the only one there is. */
+export function linkStep(link: EntityDefinition, to: string, named: string | undefined): string | readonly string[] {
+  const candidates = Object.keys(link.relations).filter((name) => {
+    const relation = link.relations[name];
+    return relation?.kind === "key" && relation.holder === "source" && relation.target === to;
+  });
+  if (named !== undefined) return candidates.includes(named) ? named : candidates;
+  return candidates.length === 1 && candidates[0] !== undefined ? candidates[0] : candidates;
+}
+
+function* linkMistakes(name: string, relation: Link, definitions: Definitions): Generator<string> {
+  const link = entityOf(definitions, relation.by);
+  if (entityOf(definitions, relation.target) === undefined) yield noEntity(relation.target, definitions);
+  if (link === undefined) {
+    yield noEntity(relation.by, definitions);
+    return;
+  }
+  for (const [option, entity] of [
+    ["from", name],
+    ["to", relation.target],
+  ] as const) {
+    const step = linkStep(link, entity, relation.options[option]);
+    if (typeof step === "string") continue;
+    if (step.length === 0) yield `${relation.by} has no to-one relation to ${entity}`;
+    else yield `${relation.by} has several relations to ${entity}; say which by '${option}': ${quotedList(step)}`;
+  }
+}
+
+/** Follows the names of relations; gives the entity at their end, or the mistake on the way. */
+function follow(
+  name: string,
+  route: Route,
+  definitions: Definitions,
+  open: readonly string[],
+): { end: string } | { mistake: string } {
+  let at = name;
+  for (const step of route.steps) {
+    const relations = entityOf(definitions, at)?.relations ?? {};
+    const relation = Object.hasOwn(relations, step) ? relations[step] : undefined;
+    if (relation === undefined)
+      return { mistake: `${at} has no relation '${step}'.${didYouMean(step, Object.keys(relations))}` };
+    const label = `${at}.${step}`;
+    if (open.includes(label)) return { mistake: `it goes in a circle: ${[...open, label].join(" → ")}` };
+    if (relation.kind === "route") {
+      const inner = follow(at, relation, definitions, [...open, label]);
+      if ("mistake" in inner) return inner;
+      at = inner.end;
+    } else at = relation.target;
+  }
+  return { end: at };
+}
+
+/** Every mistake of one relation, without its label. */
+export function* relationMistakes(
+  name: string,
+  definition: EntityDefinition,
+  relationName: string,
+  relation: AnyRelation,
+  definitions: Definitions,
+): Generator<string> {
+  switch (relation.kind) {
+    case "key":
+      yield* keyMistakes(name, definition, relation, definitions);
+      break;
+    case "link":
+      yield* linkMistakes(name, relation, definitions);
+      break;
+    case "route": {
+      if (relation.steps.length === 0) yield "via names no relation";
+      const found = follow(name, relation, definitions, [`${name}.${relationName}`]);
+      if ("mistake" in found) yield found.mistake;
+      break;
+    }
+    default:
+      relation satisfies never;
+  }
+}

@@ -1,0 +1,115 @@
+import { keyOf, linkStep } from "./check-relation.js";
+import type { Definitions, EntityDefinition } from "./entity.js";
+import type { Relation } from "./relation.js";
+import type { KeyPair, ResolvedColumn, ResolvedEntity, ResolvedRelation, Step } from "./resolved.js";
+import { canonicalOf } from "./value-rules.js";
+
+/** An entity under construction: relations are filled in once all entities are there. */
+export interface Draft extends ResolvedEntity {
+  readonly columns: Map<string, ResolvedColumn>;
+  readonly relations: Map<string, ResolvedRelation>;
+}
+
+/** What linking works with: definitions that were found to be right, and a draft for each. */
+interface Linking {
+  readonly definitions: Definitions;
+  readonly drafts: ReadonlyMap<string, Draft>;
+}
+
+const draftOf = ({ drafts }: Linking, name: string): Draft => drafts.get(name) as Draft;
+const definitionOf = ({ definitions }: Linking, name: string): EntityDefinition =>
+  definitions[name] as EntityDefinition;
+
+function pairsOf(linking: Linking, source: Draft, target: Draft, { holder, by, rules }: Relation): readonly KeyPair[] {
+  const isOurs = holder === "source";
+  const [held, owner] = isOurs ? [source, target] : [target, source];
+  const referred = rules.to === undefined ? keyOf(definitionOf(linking, owner.name)) : [rules.to].flat();
+  return by.map((property, i) => {
+    const key = owner.columns.get(referred[i] as string) as ResolvedColumn;
+    const column = held.columns.get(property) as ResolvedColumn;
+    return isOurs ? { from: column, to: key } : { from: key, to: column };
+  });
+}
+
+function stepOf(linking: Linking, source: Draft, name: string, relation: Relation): Step {
+  const target = draftOf(linking, relation.target);
+  const pairs = pairsOf(linking, source, target, relation);
+  const { when = {}, order = {}, constraint = true } = relation.rules;
+  const column = (property: string) => target.columns.get(property) as ResolvedColumn;
+  return {
+    name,
+    cardinality: relation.cardinality,
+    holder: relation.holder,
+    source,
+    target,
+    pairs,
+    mayBeMissing: relation.cardinality === "one" && (relation.isLoose || pairs.some((pair) => pair.from.isNullable)),
+    conditions: Object.entries(when).map(([property, value]) => ({
+      column: column(property),
+      value: value === null ? null : (canonicalOf(value, column(property).type) ?? null),
+    })),
+    order: Object.entries(order).map(([property, way]) => ({ column: column(property), descending: way === "desc" })),
+    isBacked: constraint,
+  };
+}
+
+/** The steps of a relation; those of a link lead to its rows and on to the target. */
+function stepsOf(linking: Linking, source: Draft, name: string): readonly Step[] {
+  const relation = definitionOf(linking, source.name).relations[name];
+  if (relation === undefined) return [];
+  switch (relation.kind) {
+    case "key":
+      return [stepOf(linking, source, name, relation)];
+    case "link": {
+      const link = definitionOf(linking, relation.by);
+      const [up, on] = [
+        linkStep(link, source.name, relation.options.from),
+        linkStep(link, relation.target, relation.options.to),
+      ];
+      const linkDraft = draftOf(linking, relation.by);
+      const back = stepOf(linking, linkDraft, up as string, link.relations[up as string] as Relation);
+      const down: Step = {
+        ...back,
+        name: linkDraft.table,
+        cardinality: "many",
+        holder: "target",
+        source,
+        target: linkDraft,
+        pairs: back.pairs.map(({ from, to }) => ({ from: to, to: from })),
+        mayBeMissing: false,
+        conditions: [],
+        order: [],
+      };
+      return [down, stepOf(linking, linkDraft, on as string, link.relations[on as string] as Relation)];
+    }
+    case "route": {
+      const steps: Step[] = [];
+      let at: ResolvedEntity = source;
+      for (const part of relation.steps) {
+        steps.push(...stepsOf(linking, draftOf(linking, at.name), part));
+        at = steps.at(-1)?.target ?? at;
+      }
+      return steps;
+    }
+    default:
+      return relation satisfies never;
+  }
+}
+
+/** Settles the relations of all drafts. */
+export function link(definitions: Definitions, drafts: ReadonlyMap<string, Draft>): void {
+  const linking: Linking = { definitions, drafts };
+  for (const source of drafts.values()) {
+    for (const [name, relation] of Object.entries(definitionOf(linking, source.name).relations)) {
+      const steps = stepsOf(linking, source, name) as readonly [Step, ...Step[]];
+      source.relations.set(name, {
+        name,
+        cardinality: steps.every((step) => step.cardinality === "one") ? "one" : "many",
+        source,
+        target: (steps.at(-1) as Step).target,
+        steps,
+        strategy: relation.strategy,
+      });
+    }
+  }
+}

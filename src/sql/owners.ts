@@ -1,0 +1,98 @@
+import type { Step } from "../model/index.js";
+import {
+  columnOf,
+  freeName,
+  keysEqual,
+  ownConditions,
+  type Place,
+  placeIn,
+  releaseNames,
+  type Scope,
+  type SelectDraft,
+  selectFrom,
+} from "./scope.js";
+import type { SqlExpression } from "./tree.js";
+
+/** How the rows at a place are told to whom they belong. */
+export interface Owners {
+  /** The columns that hold the owner's key, as the place's own select sees them. */
+  readonly columns: readonly SqlExpression[];
+  /** The select in which a condition on these columns belongs, and the columns as it sees them. */
+  readonly select: SelectDraft;
+  readonly innermost: readonly SqlExpression[];
+}
+
+/** Joins the rows before each step, from the last step back to the first, none of which multiplies rows. */
+function joinBack(scope: Scope, place: Place, steps: readonly Step[]): Place {
+  return steps.reduceRight((at, step) => {
+    const { source } = step;
+    const alias = freeName(scope, source.table, `${step.name}_${source.table}`);
+    const before = placeIn(place.select, source, alias);
+    place.select.joins.push({
+      kind: "inner",
+      table: { kind: "table", table: source.table, alias },
+      on: keysEqual(step, before, at),
+    });
+    return before;
+  }, place);
+}
+
+/**
+ * The last step that goes up to a row to which several rows of one owner may lead: those must be made
+ * one. Undefined where each row is reached once.
+ */
+function lastMeeting(steps: readonly Step[]): number | undefined {
+  const index = steps.findLastIndex(
+    (step, i) => step.holder === "source" && steps.slice(0, i).some((before) => before.cardinality === "many"),
+  );
+  return index < 0 ? undefined : index;
+}
+
+/** Follows steps back from the rows at a place to the keys of their owners; no row comes twice for one owner. */
+export function ownersOf(scope: Scope, place: Place, steps: readonly [Step, ...Step[]]): Owners {
+  const [first] = steps;
+  const meeting = lastMeeting(steps);
+  if (meeting === undefined) {
+    const nearest = joinBack(scope, place, steps.slice(1));
+    place.select.where.push(...ownConditions(first, nearest));
+    const columns = first.pairs.map((pair) => columnOf(nearest, pair.to));
+    return { columns, select: place.select, innermost: columns };
+  }
+  const step = steps[meeting] as Step;
+  const met = joinBack(scope, place, steps.slice(meeting + 1));
+  const alias = freeName(scope, "link", "link_2");
+  const { source } = step;
+  const inner = placeIn(
+    selectFrom({ kind: "table", table: source.table, alias: freeName(scope, source.table) }),
+    source,
+    "",
+  );
+  const before: Place = { ...inner, alias: inner.select.from.alias };
+  const nearest = joinBack(scope, before, steps.slice(1, meeting));
+  inner.select.isDistinct = true;
+  inner.select.where.push(...ownConditions(first, nearest));
+  const innermost = first.pairs.map((pair) => columnOf(nearest, pair.to));
+  const named = (name: string): SqlExpression => ({ kind: "column", table: alias, name });
+  const items = [
+    ...innermost.map((expression, i) => ({ expression, alias: `owner_${i + 1}` })),
+    ...step.pairs.map((pair, i) => ({ expression: columnOf(before, pair.from), alias: `target_${i + 1}` })),
+  ];
+  inner.select.items.push(...items);
+  releaseNames(scope, inner.select);
+  place.select.joins.push({
+    kind: "inner",
+    table: { kind: "derived", select: inner.select, alias },
+    on: [
+      ...step.pairs.map(
+        (pair, i): SqlExpression => ({
+          kind: "binary",
+          operator: "=",
+          left: named(`target_${i + 1}`),
+          right: columnOf(met, pair.to),
+        }),
+      ),
+      ...ownConditions(step, met),
+    ],
+  });
+  return { columns: innermost.map((_, i) => named(`owner_${i + 1}`)), select: inner.select, innermost };
+}
