@@ -72,7 +72,10 @@ test("the demo gives the same facts as JSON, the same data for the same seed", a
     file: join(folder, "lending.sqlite"),
     size: 3,
     seed: 7,
-    tables: [{ table: "district", rows: 1 }, { table: "depot", rows: 3 }, {}, {}, {}],
+    tables: expect.arrayContaining([
+      { table: "district", rows: 1 },
+      { table: "depot", rows: 3 },
+    ]),
   });
   expect(
     one.chapters.map((chapter: { name: string; totals: { statements: number }; sameAnswer: boolean }) => [

@@ -11,6 +11,7 @@ import {
   numeric,
   text,
   timestamp,
+  toOne,
   uuid,
   withLedger,
 } from "../src/index.js";
@@ -77,5 +78,29 @@ test("defaults of the database and of code, unique columns, heavy ones", async (
       .where((m) => m.code.is("c"))
       .select((m) => ({ pages: m.pages, isDraft: m.isDraft, edition: m.edition }));
     expect(await db.single(other), engine.name).toStrictEqual({ pages: 1, isDraft: true, edition: made.edition });
+  }
+});
+
+test("tables that refer to each other are created in a right order, and what exists is left alone", async () => {
+  const circle = model({
+    Shed: entity("shed", { id: identity, keeperId: integer.nullable }, { keeper: toOne("Keeper", { by: "keeperId" }) }),
+    Keeper: entity("keeper", { id: identity, shedId: integer }, { shed: toOne("Shed", { by: "shedId" }) }),
+    Bench: entity("bench", { id: identity, shedId: integer }, { shed: toOne("Shed", { by: "shedId" }) }),
+  });
+  for (const engine of all()) {
+    const db = engine.connect();
+    // As an older program left it: without a foreign key and without an index.
+    await engine.execute("create table bench (id integer primary key, shed_id integer, shedId integer)");
+    await layOut(db, circle);
+    await layOut(db, circle);
+    await db.insert(circle.Shed, [{ id: 1 }]);
+    await db.insert(circle.Keeper, [{ id: 1, shedId: 1 }]);
+    await expect(db.insert(circle.Keeper, [{ id: 2, shedId: 9 }]), engine.name).rejects.toMatchObject({
+      code: "FOREIGN_KEY_VIOLATED",
+    });
+    await expect(db.insert(circle.Shed, [{ id: 2, keeperId: 9 }]), engine.name).rejects.toMatchObject({
+      code: "FOREIGN_KEY_VIOLATED",
+    });
+    await engine.execute("insert into bench (id) values (5)");
   }
 });

@@ -5,7 +5,7 @@ import { generate, lending } from "../src/demo/index.js";
 import { type Database, from, type Ledger, withLedger } from "../src/index.js";
 import { useSociety } from "./support/engines.js";
 
-const { Depot, Item, Loan, Member } = lending;
+const { Depot, District, Item, Kit, Loan, Member } = lending;
 const all = useSociety(generate(40, 7, { items: 5, members: 2, loans: 10 }));
 
 const onAll = async (check: (db: Database) => Promise<void>): Promise<void> => {
@@ -89,6 +89,18 @@ const costs: readonly (readonly [what: string, statements: number, act: (db: Dat
           .reach({ sponsor: true }),
       ),
   ],
+  ["a way up of four levels, loaded", 1, (db) => db.list(from(Loan).reach({ district: true }))],
+  ["a way up of four levels, by batch", 2, (db) => db.list(from(Loan).how("batch").reach({ district: true }))],
+  [
+    "a way up of four levels, in a condition",
+    1,
+    (db) => db.count(from(Loan).where((l) => l.district.name.is("Millside"))),
+  ],
+  ["a way down of four levels, counted", 1, (db) => db.list(from(District).select((d) => d.loans.count()))],
+  ["a way down of four levels, by join", 1, (db) => db.list(from(District).how("join").reach({ loans: true }))],
+  ["a way down of four levels, by batch", 2, (db) => db.list(from(District).reach({ loans: true }))],
+  ["many to many, by join", 1, (db) => db.list(from(Kit).how("join").reach({ items: true }))],
+  ["many to many, by batch", 2, (db) => db.list(from(Kit).reach({ items: true }))],
   ["a count", 1, (db) => db.count(withItems)],
   ["whether there is any", 1, (db) => db.exists(withItems)],
 ];
@@ -120,6 +132,19 @@ test("a root limit is the database's, also where a to-many relation is joined", 
       const items = ledger.result.reduce((sum, depot) => sum + depot.items.length, 0);
       expect(ledger.totals.rows).toBe(how === "join" ? items : items + 3);
     }
+  }));
+
+test("no row on the way is fetched, and none twice for one owner", () =>
+  onAll(async (db) => {
+    const [districts, loans] = [await db.list(from(District)), await db.count(from(Loan))];
+    const rowsOf = async (act: () => Promise<unknown>) => (await withLedger(db, "rows", act)).totals.rows;
+    expect(await rowsOf(() => db.list(from(District).reach({ loans: true })))).toBe(districts.length + loans);
+    expect(await rowsOf(() => db.list(from(District).how("join").reach({ loans: true })))).toBe(loans);
+    expect(await rowsOf(() => db.list(from(District).select((d) => d.loans.count())))).toBe(districts.length);
+    const borrowers = await db.list(from(District).select((d) => d.borrowers.count()));
+    const sum = borrowers.reduce((total, count) => total + count, 0);
+    expect(sum).toBeLessThan(loans);
+    expect(await rowsOf(() => db.list(from(District).reach({ borrowers: true })))).toBe(districts.length + sum);
   }));
 
 test("the text of a batch does not depend on the number of keys", () =>

@@ -7,6 +7,7 @@ import {
   GemachError,
   identity,
   integer,
+  linked,
   list,
   model,
   numeric,
@@ -15,6 +16,7 @@ import {
   toMany,
   toOne,
   varchar,
+  via,
 } from "../src/index.js";
 
 // biome-ignore lint/suspicious/noExplicitAny: mistakes that the types refuse are made past them
@@ -23,7 +25,13 @@ const made = (definitions: any, options?: any) => () => model(definitions, optio
 const depot = entity("depot", { id: identity, name: text });
 
 /** What is wrong, and the line that says so. */
-const mistakes: readonly (readonly [name: string, definitions: object, line: string, options?: object])[] = [
+const mistakes: readonly (readonly [
+  name: string,
+  definitions: object,
+  line: string,
+  options?: object | undefined,
+  second?: string,
+])[] = [
   [
     "an unknown target, nearly right",
     {
@@ -115,6 +123,111 @@ const mistakes: readonly (readonly [name: string, definitions: object, line: str
     "Depot.constructor: a column cannot have this name, the language uses it",
   ],
   [
+    "a step that is no relation",
+    {
+      Depot: entity(
+        "depot",
+        { id: identity },
+        { items: toMany("Item", { by: "depotId" }), lent: via("items", "lones") },
+      ),
+      Item: entity("item", { id: identity, depotId: integer }, { loans: toMany("Loan", { by: "itemId" }) }),
+      Loan: entity("loan", { id: identity, itemId: integer }),
+    },
+    "Depot.lent: Item has no relation 'lones'. Did you mean 'loans'?",
+  ],
+  [
+    "a way that goes in a circle",
+    { Depot: entity("depot", { id: identity }, { a: via("b"), b: via("a") }) },
+    "Depot.a: it goes in a circle: Depot.a → Depot.b → Depot.a",
+    undefined,
+    "Depot.b: it goes in a circle: Depot.b → Depot.a → Depot.b",
+  ],
+  [
+    "a link entity that does not lead back",
+    {
+      Kit: entity("kit", { id: identity }, { items: linked("Item", { by: "KitItem" }) }),
+      Item: entity("item", { id: identity }),
+      KitItem: entity(
+        "kit_item",
+        { kitId: integer.key, itemId: integer.key },
+        { item: toOne("Item", { by: "itemId" }) },
+      ),
+    },
+    "Kit.items: KitItem has no to-one relation to Kit",
+  ],
+  [
+    "a link entity that leads there twice",
+    {
+      Member: entity("member", { id: identity }, { friends: linked("Member", { by: "Friendship", from: "one" }) }),
+      Friendship: entity(
+        "friendship",
+        { oneId: integer.key, otherId: integer.key },
+        { one: toOne("Member", { by: "oneId" }), other: toOne("Member", { by: "otherId" }) },
+      ),
+    },
+    "Member.friends: Friendship has several relations to Member; say which by 'to': 'one', 'other'",
+  ],
+  [
+    "a link entity that is not there",
+    {
+      Kit: entity("kit", { id: identity }, { items: linked("Kit", { by: "KitItm" }) }),
+      KitItem: entity("kit_item", { id: identity }),
+    },
+    "Kit.items: there is no entity 'KitItm'. Did you mean 'KitItem'?",
+  ],
+  [
+    "a one-to-one relation that may be to many",
+    {
+      Item: entity("item", { id: identity }, { manual: toOne("Manual", { theirs: "itemId" }) }),
+      Manual: entity("manual", { id: identity, itemId: integer }),
+    },
+    "Item.manual: 'itemId' of Manual may be the same in several rows; mark it unique, or use toMany",
+  ],
+  [
+    "a key that refers to what is not unique",
+    {
+      Depot: entity("depot", { id: identity, code: text }),
+      Item: entity(
+        "item",
+        { id: identity, depotCode: text },
+        { depot: toOne("Depot", { by: "depotCode", to: "code" }) },
+      ),
+    },
+    "Item.depot: 'code' of Depot is not unique",
+  ],
+  [
+    "a condition on a column that is not there",
+    {
+      Depot: entity("depot", { id: identity }, { items: toMany("Item", { by: "depotId", when: { stat: "new" } }) }),
+      Item: entity("item", { id: identity, depotId: integer, state: choice("new", "old") }),
+    },
+    "Depot.items: Item has no column 'stat'. Did you mean 'state'?",
+  ],
+  [
+    "a condition that no row fulfils",
+    {
+      Depot: entity("depot", { id: identity }, { items: toMany("Item", { by: "depotId", when: { state: "lost" } }) }),
+      Item: entity("item", { id: identity, depotId: integer, state: choice("new", "old") }),
+    },
+    "Depot.items: the condition on Item.state is not one of 'new', 'old'",
+  ],
+  [
+    "a condition for no value where there always is one",
+    {
+      Depot: entity("depot", { id: identity }, { items: toMany("Item", { by: "depotId", when: { depotId: null } }) }),
+      Item: entity("item", { id: identity, depotId: integer }),
+    },
+    "Depot.items: Item.depotId always has a value",
+  ],
+  [
+    "an order by a column that is not there",
+    {
+      Depot: entity("depot", { id: identity }, { items: toMany("Item", { by: "depotId", order: { nam: "asc" } }) }),
+      Item: entity("item", { id: identity, depotId: integer, name: text }),
+    },
+    "Depot.items: Item has no column 'nam'. Did you mean 'name'?",
+  ],
+  [
     "a varchar without room",
     { Item: entity("item", { id: identity, label: varchar(0) }) },
     "Item.label: a varchar has 1 to 16,383 characters",
@@ -168,9 +281,12 @@ const mistakes: readonly (readonly [name: string, definitions: object, line: str
   ],
 ];
 
-test.each(mistakes)("a model with %s is refused", (_, definitions, line, options) => {
+test.each(mistakes)("a model with %s is refused", (_, definitions, line, options, second) => {
   expect(made(definitions, options)).toThrow(
-    expect.objectContaining({ code: "MODEL_INVALID", names: { mistakes: [line] } }),
+    expect.objectContaining({
+      code: "MODEL_INVALID",
+      names: { mistakes: second === undefined ? [line] : [line, second] },
+    }),
   );
 });
 

@@ -3,7 +3,7 @@ import { laidOut } from "../src/cli/sql-text.js";
 import { lending } from "../src/demo/index.js";
 import { and, type DialectName, from, layOutText, not, or, preview, type Query } from "../src/index.js";
 
-const { Depot, Item, Loan, Member } = lending;
+const { Depot, District, Item, Kit, Loan, Member } = lending;
 
 const open = from(Loan).where((l) => l.returned.is(null));
 
@@ -41,6 +41,15 @@ const queries: Readonly<Record<string, Query>> = {
     .offset(10)
     .how("join")
     .reach({ items: true, district: true }),
+  "a way up, joined": from(Loan).reach({ district: true }),
+  "a way up, by batch": from(Loan).how("batch").reach({ district: true }),
+  "a way down, by batch": from(District).reach({ loans: true }),
+  "a way down and up again, by batch": from(District).reach({ borrowers: true }),
+  "a way down and up again, by batch, limited": from(District).reach({ borrowers: (b) => b.limit(2) }),
+  "a way down and up again, joined": from(District).how("join").reach({ borrowers: true }),
+  "many to many, by batch": from(Kit).reach({ items: true }),
+  "a way as a set": from(District).select((d) => ({ loans: d.loans.count(), borrowers: d.borrowers.count() })),
+  "conditions and order of its own": from(Item).reach({ openLoans: true, manual: true }),
   "to-many relations, joined, narrowed": from(Depot)
     .how("join")
     .reach({ items: (i) => i.where((x) => x.note.isNot(null)), district: true }),

@@ -6,7 +6,7 @@ import { useSociety } from "./support/engines.js";
 import { anyQuery, expected, queryOf, withoutHow } from "./support/reference.js";
 
 // Few rows: joins of several to-many relations side by side multiply them.
-const society = generate(10, 3, { items: 2, members: 1, loans: 4 });
+const society = generate(5, 3, { items: 3, members: 2, loans: 6 });
 const all = useSociety(society);
 const runs = Number(process.env.GEMACH_TREES ?? 400);
 

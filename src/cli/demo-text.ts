@@ -93,5 +93,11 @@ export function summaryText(told: readonly ToldChapter[]): string {
 
 /** What was put into the database. */
 export function filledText(tables: readonly { readonly table: string; readonly rows: number }[]): string {
-  return tables.map(({ table, rows }) => `${number.format(rows)} in ${table}`).join(pc.dim(" · "));
+  const [told, others] = [tables.slice(0, 5), tables.slice(5)];
+  const parts = told.map(({ table, rows }) => `${number.format(rows)} in ${table}`);
+  if (others.length > 0) {
+    const rest = others.reduce((sum, { rows }) => sum + rows, 0);
+    parts.push(`${number.format(rest)} in ${plural(others.length, "other table")}`);
+  }
+  return parts.join(pc.dim(" · "));
 }

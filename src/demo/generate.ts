@@ -85,6 +85,59 @@ function loan(random: Random, id: number, items: number, members: number): NewRo
   };
 }
 
+const categoryNames = ["Garden", "Workshop", "Kitchen", "Festivities", "Outdoors"];
+const skills = [
+  { code: "wood", name: "Woodwork" },
+  { code: "electric", name: "Electrics" },
+  { code: "sewing", name: "Sewing" },
+];
+
+/** Manuals, kits in a tree of categories, skills and repairs; each third item has a manual. */
+function around(random: Random, items: number, members: number) {
+  const manuals = Math.floor(items / 3);
+  const kits = Math.max(2, Math.ceil(items / 10));
+  const inKit = new Map<string, NewRowOf<typeof lending.KitItem>>();
+  for (let i = 0; i < kits * 3; i++) {
+    const part = { kitId: 1 + random.whole(kits), itemId: 1 + random.whole(items), quantity: 1 + random.whole(3) };
+    inKit.set(`${part.kitId}/${part.itemId}`, part);
+  }
+  const known = new Map<string, NewRowOf<typeof lending.MemberSkill>>();
+  for (let i = 0; i < members; i++) {
+    const skill = { memberId: 1 + random.whole(members), skillCode: random.pick(skills).code };
+    known.set(`${skill.memberId}/${skill.skillCode}`, skill);
+  }
+  return {
+    Manual: series(manuals, (i) => ({
+      itemId: 1 + i * 3,
+      title: `How to use the ${random.pick(things)}`,
+      language: random.pick(["en", "fr", "he"] as const),
+      file: Uint8Array.from({ length: 16 }, () => random.whole(256)),
+    })),
+    Category: series(categoryNames.length * 2, (i) => ({
+      id: i + 1,
+      name: `${categoryNames[i % categoryNames.length]}${i < categoryNames.length ? "" : ", small"}`,
+      parentId: i < categoryNames.length ? null : 1 + (i - categoryNames.length),
+    })),
+    Kit: series(kits, (i) => ({
+      id: i + 1,
+      categoryId: 1 + random.whole(categoryNames.length * 2),
+      name: `${random.pick(things)} kit`,
+    })),
+    KitItem: [...inKit.values()],
+    Skill: skills,
+    MemberSkill: [...known.values()],
+    Repair: series(Math.ceil(items / 5), (i) => ({
+      id: i + 1,
+      itemId: 1 + random.whole(items),
+      // Every tenth volunteer or so is of another society.
+      volunteerId: random.chance(70) ? 1 + random.whole(Math.ceil(members * 1.1)) : null,
+      begun: new Date(Date.UTC(2026, 0, 1) + random.whole(300 * 24 * 60) * 60_000),
+      cost: `${random.whole(80)}.${String(random.whole(100)).padStart(2, "0")}`,
+      findings: random.chance(50) ? { parts: [random.pick(["belt", "switch", "blade"])] } : null,
+    })),
+  };
+}
+
 /** How many rows belong to a depot, on average. */
 export interface PerDepot {
   readonly items: number;
@@ -125,6 +178,7 @@ export function generate(depots: number, seed = 7, perDepot: PerDepot = usual): 
       sponsorId: i > 0 && random.chance(60) ? 1 + random.whole(i) : null,
     })),
     Loan: series(loans, (i) => loan(random, i + 1, items, members)),
+    ...around(random, items, members),
   };
 }
 
@@ -139,4 +193,11 @@ export async function fill(
   told("item", await db.insert(lending.Item, society.Item));
   told("member", await db.insert(lending.Member, society.Member));
   told("loan", await db.insert(lending.Loan, society.Loan));
+  told("manual", await db.insert(lending.Manual, society.Manual));
+  told("category", await db.insert(lending.Category, society.Category));
+  told("kit", await db.insert(lending.Kit, society.Kit));
+  told("kit_item", await db.insert(lending.KitItem, society.KitItem));
+  told("skill", await db.insert(lending.Skill, society.Skill));
+  told("member_skill", await db.insert(lending.MemberSkill, society.MemberSkill));
+  told("repair", await db.insert(lending.Repair, society.Repair));
 }

@@ -112,10 +112,6 @@ export const faults = {
     (_: Record<never, never>) => "A model was expected, but something else was given.",
     "Pass the whole value that model() gave.",
   ),
-  LAYOUT_CYCLE: define(
-    (n: { tables: readonly string[] }) => `The tables refer to each other in a circle: ${n.tables.join(" → ")}.`,
-    "Create one of them by hand and let the foreign key be added after both are there.",
-  ),
   DATABASE_EXPECTED: define(
     (_: Record<never, never>) => "A database was expected, but something else was given.",
     "Make one with database(driver).",

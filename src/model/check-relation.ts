@@ -65,10 +65,16 @@ function* keyMistakes(
     if (held !== undefined && wanted !== undefined && comparedKind(held) !== comparedKind(wanted))
       yield `'${column}' is ${held}, but ${ownerName}.${referred[i]} is ${wanted}`;
   }
-  const isUnique = referred.some((column) => owner.columns[column]?.facts.traits.has("unique"));
-  const isKey = keyOf(owner).every((column) => referred.includes(column));
-  if (!isUnique && !isKey)
+  if (relation.cardinality === "one" && !isOurs && !isAlone(target, relation.by))
+    yield `${quotedList(relation.by)} of ${relation.target} may be the same in several rows; mark it unique, or use toMany`;
+  if (!isAlone(owner, referred))
     yield `${quotedList(referred)} of ${ownerName} ${referred.length === 1 ? "is" : "are"} not unique`;
+}
+
+/** Whether no two rows can have the same values in these columns. */
+function isAlone(definition: EntityDefinition, columns: readonly string[]): boolean {
+  const isUnique = columns.some((column) => definition.columns[column]?.facts.traits.has("unique"));
+  return isUnique || keyOf(definition).every((column) => columns.includes(column));
 }
 
 /** The link entity's relation to an entity, by name or the only one there is. */

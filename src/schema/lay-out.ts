@@ -1,48 +1,67 @@
 import { GemachError } from "../errors/index.js";
-import { type Definitions, entitiesOf, isModel, type Model, type ResolvedEntity } from "../model/index.js";
+import { type Definitions, entitiesOf, isModel, type Model, type ResolvedEntity, type Step } from "../model/index.js";
 import { connectionOf, type Database, type Steps } from "../run/index.js";
 import { type Dialect, type DialectName, dialectOf } from "../sql/index.js";
-import { foreignKeysOf, indexTexts, tableText } from "./table-text.js";
+import { addForeignKeyText, foreignKeysOf, indexTexts, tableText } from "./table-text.js";
 
-/**
- * The entities, each after those that its foreign keys refer to; a table may refer to itself.
- * @throws GemachError `LAYOUT_CYCLE`
- */
-function inOrder(entities: readonly ResolvedEntity[]): readonly ResolvedEntity[] {
-  const ordered: ResolvedEntity[] = [];
-  const open: ResolvedEntity[] = [];
+/** An entity's place in the order of creation, and the foreign keys that must wait for tables created after it. */
+interface Creation {
+  readonly entity: ResolvedEntity;
+  readonly waiting: readonly Step[];
+}
+
+/** The entities, each after those that its foreign keys refer to, as far as they go in no circle. */
+function inOrder(entities: readonly ResolvedEntity[]): readonly Creation[] {
+  const created: Creation[] = [];
+  const open = new Set<ResolvedEntity>();
   const visit = (entity: ResolvedEntity): void => {
-    if (ordered.includes(entity)) return;
-    if (open.includes(entity))
-      throw new GemachError("LAYOUT_CYCLE", { tables: [...open, entity].map(({ table }) => table) });
-    open.push(entity);
-    for (const { target } of foreignKeysOf(entity)) if (target !== entity) visit(target);
-    open.pop();
-    ordered.push(entity);
+    if (open.has(entity) || created.some((done) => done.entity === entity)) return;
+    open.add(entity);
+    const others = foreignKeysOf(entity).filter(({ target }) => target !== entity);
+    for (const { target } of others) visit(target);
+    open.delete(entity);
+    created.push({ entity, waiting: others.filter(({ target }) => !created.some((done) => done.entity === target)) });
   };
   for (const entity of entities) visit(entity);
-  return ordered;
+  return created;
 }
 
-function textsFor(model: unknown, dialect: Dialect): readonly string[] {
+/** The statements that create the tables of a model that are not among the existing ones. */
+function textsFor(model: unknown, dialect: Dialect, existing: ReadonlySet<string>): readonly string[] {
   if (!isModel(model)) throw new GemachError("MODEL_EXPECTED", {});
-  return inOrder(entitiesOf(model)).flatMap((entity) => [tableText(entity, dialect), ...indexTexts(entity, dialect)]);
+  const missing = inOrder(entitiesOf(model)).filter(({ entity }) => !existing.has(entity.table));
+  const waits = (step: Step, waiting: readonly Step[]) => dialect.addsForeignKeys && waiting.includes(step);
+  return [
+    ...missing.flatMap(({ entity, waiting }) => [
+      tableText(
+        entity,
+        foreignKeysOf(entity).filter((step) => !waits(step, waiting)),
+        dialect,
+      ),
+      ...indexTexts(entity, dialect),
+    ]),
+    ...missing.flatMap(({ entity, waiting }) =>
+      waiting.filter((step) => waits(step, waiting)).map((step) => addForeignKeyText(entity, step, dialect)),
+    ),
+  ];
 }
 
 /**
- * The statements that `layOut` sends, for review: a table for each entity where there is none, with
- * primary and foreign keys, and an index for each foreign key.
+ * The statements that `layOut` sends to an empty database, for review: a table for each entity, with
+ * primary and foreign keys, and an index for each key of another entity.
  */
 export function layOutText<D extends Definitions>(model: Model<D>, dialect: DialectName): readonly string[] {
-  return textsFor(model, dialectOf(dialect));
+  return textsFor(model, dialectOf(dialect), new Set());
 }
 
-/** Creates the tables and indexes of a model that are missing; never changes what exists. */
+/** Creates the tables of a model that are missing, with their indexes; never changes what exists. */
 export async function layOut<D extends Definitions>(db: Database, model: Model<D>): Promise<void> {
   const connection = connectionOf(db);
-  const texts = textsFor(model, connection.dialect);
+  const { dialect } = connection;
   const steps = function* (): Steps<void> {
-    for (const text of texts) yield { text, parameters: [], once: true };
+    const rows = yield { text: dialect.tablesQuery, parameters: [] };
+    const existing = new Set(rows.map(([table]) => String(table)));
+    for (const text of textsFor(model, dialect, existing)) yield { text, parameters: [], once: true };
   };
   await connection.run(steps, { at: undefined, together: "always" });
 }

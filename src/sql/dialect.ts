@@ -62,6 +62,10 @@ export interface Dialect {
   readonly columnType: (type: ValueType, isIndexed: boolean) => string;
   /** What a table's definition checks of a column, since the engine's own type does not say it. */
   readonly columnCheck: (column: ResolvedColumn, name: string) => string | undefined;
+  /** The statement that gives the names of all tables that a query sees without saying where. */
+  readonly tablesQuery: string;
+  /** Whether a foreign key can be added to a table that is there, and cannot lead to one that is not. */
+  readonly addsForeignKeys: boolean;
   /** What stands after a table's definition. */
   readonly tableSettings: string;
 }

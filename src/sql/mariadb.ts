@@ -119,5 +119,7 @@ export const mariadbDialect: Dialect = {
     if (choices !== undefined) return choiceCheck(name, choices, quotedText);
     return kind === "json" || kind === "list" ? `json_valid(${name})` : undefined;
   },
+  tablesQuery: "select table_name from information_schema.tables where table_schema = database()",
+  addsForeignKeys: true,
   tableSettings: " engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin",
 };

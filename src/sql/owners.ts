@@ -37,14 +37,22 @@ function joinBack(scope: Scope, place: Place, steps: readonly Step[]): Place {
   }, place);
 }
 
+/** Whether a link's rows are told apart by what they link, so that none leads from one owner to a target twice. */
+function isPairOnce([first, second]: readonly Step[]): boolean {
+  if (first === undefined || second === undefined) return false;
+  const linked = [...first.pairs.map((pair) => pair.to), ...second.pairs.map((pair) => pair.from)];
+  return second.source.key.every((column) => linked.includes(column));
+}
+
 /**
  * The last step that goes up to a row to which several rows of one owner may lead: those must be made
  * one. Undefined where each row is reached once.
  */
 function lastMeeting(steps: readonly Step[]): number | undefined {
-  const index = steps.findLastIndex(
-    (step, i) => step.holder === "source" && steps.slice(0, i).some((before) => before.cardinality === "many"),
-  );
+  const index = steps.findLastIndex((step, i) => {
+    if (step.holder !== "source" || (i === 1 && isPairOnce(steps))) return false;
+    return steps.slice(0, i).some((before) => before.cardinality === "many");
+  });
   return index < 0 ? undefined : index;
 }
 

@@ -87,7 +87,10 @@ export const postgresDialect: Dialect = {
   engine: "PostgreSQL",
   quote: quoteWith('"'),
   placeholder: (position) => `$${position}`,
-  literal: (value) => (value === null ? "null" : quotedText(toText(value) as string)),
+  literal: (value) => {
+    const wire = toWire(value);
+    return typeof wire === "string" ? quotedText(wire) : String(wire);
+  },
   distinct: (left, right) => `${left} is distinct from ${right}`,
   inList: (operand, placeholder, type, negated) =>
     `${operand} ${negated ? "<> all" : "= any"} (${placeholder}::${castType(type)}[])`,
@@ -125,5 +128,7 @@ export const postgresDialect: Dialect = {
   columnType,
   columnCheck: ({ type: { choices } }, name) =>
     choices === undefined ? undefined : choiceCheck(name, choices, quotedText),
+  tablesQuery: "select table_name from information_schema.tables where table_schema = current_schema()",
+  addsForeignKeys: true,
   tableSettings: "",
 };

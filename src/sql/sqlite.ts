@@ -90,5 +90,7 @@ export const sqliteDialect: Dialect = {
     if (type.kind === "varchar") return `length(${name}) <= ${type.length}`;
     return type.kind === "json" ? `json_valid(${name})` : undefined;
   },
+  tablesQuery: "select name from sqlite_master where type in ('table', 'view')",
+  addsForeignKeys: false,
   tableSettings: "",
 };

@@ -193,6 +193,200 @@ from
   join `district` on `district`.`id` = `depot`.`district_id`
 order by `depot`.`order_1`, `depot`.`name` desc, `depot`.`id` desc, `items`.`id`;
 
+-- # a way up, joined
+-- rows of Loan: []
+select
+  `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`,
+  `district`.`id`, `district`.`name`
+from
+  `loan`
+  join `item` on `item`.`id` = `loan`.`item_id`
+  join `depot` on `depot`.`id` = `item`.`depot_id`
+  join `district` on `district`.`id` = `depot`.`district_id`
+order by `loan`.`id`;
+
+-- # a way up, by batch
+-- rows of Loan: []
+select `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`
+from `loan`
+order by `loan`.`id`;
+-- Loan.district by batch: [{"keysOf":["Loan.itemId"],"statement":1}]
+select `district`.`id`, `district`.`name`, `item`.`id`
+from
+  `district`
+  join `depot` on `district`.`id` = `depot`.`district_id`
+  join `item` on `depot`.`id` = `item`.`depot_id`
+where
+  `item`.`id` in (
+    select `part_1`
+    from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
+  );
+
+-- # a way down, by batch
+-- rows of District: []
+select `district`.`id`, `district`.`name`
+from `district`
+order by `district`.`id`;
+-- District.loans by batch: [{"keysOf":["District.id"],"statement":1}]
+select
+  `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`,
+  `depot`.`district_id`
+from
+  `loan`
+  join `item` on `loan`.`item_id` = `item`.`id`
+  join `depot` on `item`.`depot_id` = `depot`.`id`
+where
+  `depot`.`district_id` in (
+    select `part_1`
+    from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
+  )
+order by `loan`.`id`;
+
+-- # a way down and up again, by batch
+-- rows of District: []
+select `district`.`id`, `district`.`name`
+from `district`
+order by `district`.`id`;
+-- District.borrowers by batch: [{"keysOf":["District.id"],"statement":1}]
+select `member`.`id`, `member`.`name`, `member`.`blocked`, `member`.`sponsor_id`, `link`.`owner_1`
+from
+  `member`
+  join (
+    select distinct `depot`.`district_id` as `owner_1`, `loan`.`member_id` as `target_1`
+    from
+      `loan`
+      join `item` on `loan`.`item_id` = `item`.`id`
+      join `depot` on `item`.`depot_id` = `depot`.`id`
+    where
+      `depot`.`district_id` in (
+        select `part_1`
+        from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
+      )
+  ) as `link` on `link`.`target_1` = `member`.`id`
+order by `member`.`id`;
+
+-- # a way down and up again, by batch, limited
+-- rows of District: []
+select `district`.`id`, `district`.`name`
+from `district`
+order by `district`.`id`;
+-- District.borrowers by batch: [{"keysOf":["District.id"],"statement":1},2]
+select `member`.`id`, `member`.`name`, `member`.`blocked`, `member`.`sponsor_id`, `member`.`owner_1`
+from
+  (
+    select
+      `member`.`id`, `link`.`owner_1`,
+      row_number() over (
+        partition by `link`.`owner_1`
+        order by `member`.`id`
+      ) as `position`, `member`.`name`, `member`.`blocked`, `member`.`sponsor_id`
+    from
+      `member`
+      join (
+        select distinct `depot`.`district_id` as `owner_1`, `loan`.`member_id` as `target_1`
+        from
+          `loan`
+          join `item` on `loan`.`item_id` = `item`.`id`
+          join `depot` on `item`.`depot_id` = `depot`.`id`
+        where
+          `depot`.`district_id` in (
+            select `part_1`
+            from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
+          )
+      ) as `link` on `link`.`target_1` = `member`.`id`
+  ) as `member`
+where `member`.`position` <= ?
+order by `member`.`id`;
+
+-- # a way down and up again, joined
+-- rows of District: []
+select
+  `district`.`id`, `district`.`name`, `borrowers`.`id`, `borrowers`.`name`, `borrowers`.`blocked`,
+  `borrowers`.`sponsor_id`
+from
+  `district`
+  left join (
+    select
+      `link`.`owner_1`, `borrowers`.`id`, `borrowers`.`name`, `borrowers`.`blocked`,
+      `borrowers`.`sponsor_id`
+    from
+      `member` as `borrowers`
+      join (
+        select distinct `depot`.`district_id` as `owner_1`, `loan`.`member_id` as `target_1`
+        from
+          `loan`
+          join `item` on `loan`.`item_id` = `item`.`id`
+          join `depot` on `item`.`depot_id` = `depot`.`id`
+      ) as `link` on `link`.`target_1` = `borrowers`.`id`
+  ) as `borrowers` on `borrowers`.`owner_1` = `district`.`id`
+order by `district`.`id`, `borrowers`.`id`;
+
+-- # many to many, by batch
+-- rows of Kit: []
+select `kit`.`id`, `kit`.`category_id`, `kit`.`name`
+from `kit`
+order by `kit`.`id`;
+-- Kit.items by batch: [{"keysOf":["Kit.id"],"statement":1}]
+select `item`.`id`, `item`.`depot_id`, `item`.`name`, `item`.`note`, `kit_item`.`kit_id`
+from
+  `item`
+  join `kit_item` on `item`.`id` = `kit_item`.`item_id`
+where
+  `kit_item`.`kit_id` in (
+    select `part_1`
+    from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
+  )
+order by `item`.`id`;
+
+-- # a way as a set
+-- rows of District: []
+select
+  (
+    select count(*)
+    from
+      `loan`
+      join `item` on `loan`.`item_id` = `item`.`id`
+      join `depot` on `item`.`depot_id` = `depot`.`id`
+    where `depot`.`district_id` = `district`.`id`
+  ),
+  (
+    select count(*)
+    from `member`
+    where
+      exists (
+        select 1
+        from
+          `loan`
+          join `item` on `loan`.`item_id` = `item`.`id`
+          join `depot` on `item`.`depot_id` = `depot`.`id`
+        where
+          `member`.`id` = `loan`.`member_id`
+          and `depot`.`district_id` = `district`.`id`
+      )
+  )
+from `district`
+order by `district`.`id`;
+
+-- # conditions and order of its own
+-- rows of Item: []
+select
+  `item`.`id`, `item`.`depot_id`, `item`.`name`, `item`.`note`, `manual`.`item_id`,
+  `manual`.`title`, `manual`.`language`
+from
+  `item`
+  left join `manual` on `manual`.`item_id` = `item`.`id`
+order by `item`.`id`;
+-- Item.openLoans by batch: [{"keysOf":["Item.id"],"statement":1}]
+select `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`
+from `loan`
+where
+  `loan`.`item_id` in (
+    select `part_1`
+    from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
+  )
+  and `loan`.`returned` is null
+order by `loan`.`due` desc, `loan`.`id` desc;
+
 -- # to-many relations, joined, narrowed
 -- rows of Depot: []
 select
@@ -267,3 +461,58 @@ create table if not exists `loan` (
 ) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
 create index if not exists `loan_item_id` on `loan` (`item_id`);
 create index if not exists `loan_member_id` on `loan` (`member_id`);
+create table if not exists `manual` (
+  `item_id` int not null,
+  `title` varchar(80) not null,
+  `language` varchar(2) not null check (`language` in ('en', 'fr', 'he')),
+  `file` longblob not null,
+  primary key (`item_id`),
+  foreign key (`item_id`) references `item` (`id`)
+) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
+create table if not exists `category` (
+  `id` int auto_increment primary key,
+  `name` longtext not null,
+  `parent_id` int,
+  foreign key (`parent_id`) references `category` (`id`)
+) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
+create index if not exists `category_parent_id` on `category` (`parent_id`);
+create table if not exists `kit` (
+  `id` int auto_increment primary key,
+  `category_id` int not null,
+  `name` longtext not null,
+  foreign key (`category_id`) references `category` (`id`)
+) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
+create index if not exists `kit_category_id` on `kit` (`category_id`);
+create table if not exists `kit_item` (
+  `kit_id` int not null,
+  `item_id` int not null,
+  `quantity` int not null default 1,
+  primary key (`kit_id`, `item_id`),
+  foreign key (`kit_id`) references `kit` (`id`),
+  foreign key (`item_id`) references `item` (`id`)
+) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
+create index if not exists `kit_item_item_id` on `kit_item` (`item_id`);
+create table if not exists `skill` (
+  `code` varchar(12) not null,
+  `name` longtext not null,
+  primary key (`code`)
+) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
+create table if not exists `member_skill` (
+  `member_id` int not null,
+  `skill_code` varchar(12) not null,
+  primary key (`member_id`, `skill_code`),
+  foreign key (`member_id`) references `member` (`id`),
+  foreign key (`skill_code`) references `skill` (`code`)
+) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
+create index if not exists `member_skill_skill_code` on `member_skill` (`skill_code`);
+create table if not exists `repair` (
+  `id` int auto_increment primary key,
+  `item_id` int not null,
+  `volunteer_id` int,
+  `begun` datetime(6) not null,
+  `cost` decimal(8, 2) not null default '0.00',
+  `findings` longtext check (json_valid(`findings`)),
+  foreign key (`item_id`) references `item` (`id`)
+) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
+create index if not exists `repair_item_id` on `repair` (`item_id`);
+create index if not exists `repair_volunteer_id` on `repair` (`volunteer_id`);
