@@ -1,5 +1,5 @@
 import type { AnyColumn, ColumnValue, HasTrait } from "./column.js";
-import type { AnyRelation, Cardinality, Holder, Link, Relation, Route } from "./relation.js";
+import type { AnyRelation, Cardinality } from "./relation.js";
 
 /** The columns of an entity, by the name that code uses. */
 export type Columns = Readonly<Record<string, AnyColumn>>;
@@ -50,15 +50,17 @@ type RouteTarget<D extends Definitions, E extends keyof D, S extends readonly st
     : never
   : E & string;
 
-/** in: an entity and one of its relations; out: the name of its target. */
-export type TargetOf<D extends Definitions, E extends keyof D, R> =
-  R extends Relation<Cardinality, infer T, string>
-    ? T
-    : R extends Link<infer T, string>
-      ? T
-      : R extends Route<infer S>
-        ? RouteTarget<D, E, S>
-        : never;
+/**
+ * in: an entity and one of its relations; out: the name of its target. Asks for the property that tells
+ * kinds of relation apart rather than for the kind, which costs the compiler a third.
+ */
+export type TargetOf<D extends Definitions, E extends keyof D, R> = R extends {
+  readonly target: infer T extends string;
+}
+  ? T
+  : R extends { readonly steps: infer S extends readonly string[] }
+    ? RouteTarget<D, E, S>
+    : never;
 
 /** in: an entity and the names of relations; out: "many" where one of them is to many rows. */
 type RouteCardinality<D extends Definitions, E extends keyof D, S extends readonly string[]> = S extends readonly [
@@ -71,8 +73,13 @@ type RouteCardinality<D extends Definitions, E extends keyof D, S extends readon
   : "one";
 
 /** in: an entity and one of its relations; out: "one" or "many". */
-export type CardinalityOf<D extends Definitions, E extends keyof D, R> =
-  R extends Relation<infer K, string, string> ? K : R extends Route<infer S> ? RouteCardinality<D, E, S> : "many";
+export type CardinalityOf<D extends Definitions, E extends keyof D, R> = R extends {
+  readonly cardinality: infer K extends Cardinality;
+}
+  ? K
+  : R extends { readonly steps: infer S extends readonly string[] }
+    ? RouteCardinality<D, E, S>
+    : "many";
 
 /** in: an entity and the names of to-one relations; out: whether any of their rows may be missing. */
 type RouteMayBeMissing<D extends Definitions, E extends keyof D, S extends readonly string[]> = S extends readonly [
@@ -85,14 +92,13 @@ type RouteMayBeMissing<D extends Definitions, E extends keyof D, S extends reado
   : false;
 
 /** in: an entity and one of its to-one relations; out: whether its row may be missing. */
-export type MayBeMissing<D extends Definitions, E extends keyof D, R> =
-  R extends Relation<"one", string, infer B, Holder, infer L>
-    ? L extends true
+export type MayBeMissing<D extends Definitions, E extends keyof D, R> = R extends { readonly isLoose: true }
+  ? true
+  : R extends { readonly by: readonly (infer B extends string)[] }
+    ? true extends HasTrait<ColumnsOf<D, E>[B], "nullable">
       ? true
-      : true extends HasTrait<ColumnsOf<D, E>[B], "nullable">
-        ? true
-        : false
-    : R extends Route<infer S>
+      : false
+    : R extends { readonly steps: infer S extends readonly string[] }
       ? RouteMayBeMissing<D, E, S>
       : false;
 

@@ -64,7 +64,7 @@ function draft(name: string, { table, columns }: EntityDefinition, columnNames: 
  * @throws GemachError `MODEL_INVALID` with every mistake, a line each.
  */
 export function model<const D extends Definitions>(
-  definitions: D & RelationFaults<D>,
+  definitions: D & NoInfer<RelationFaults<D>>,
   options: ModelOptions = {},
 ): Model<D> {
   const columnNames = options.columnNames ?? sameName;

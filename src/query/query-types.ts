@@ -53,7 +53,9 @@ export interface EntityQuery<D extends Definitions, E extends EntityName<D>, Row
    * Brings related rows along: names of relations, each with true, with an object of further
    * relations, or with a function that narrows the query of the relation's target.
    */
-  reach<const S extends ReachShape<D, E>>(shape: S & ReachFaults<D, E, S>): EntityQuery<D, E, Reached<D, E, Row, S>>;
+  reach<const S extends ReachShape<D, E>>(
+    shape: S & NoInfer<ReachFaults<D, E, S>>,
+  ): EntityQuery<D, E, Reached<D, E, Row, S>>;
   /** Sets the strategy for what is reached; inside a reach: for that relation and what it reaches in turn. */
   how(strategy: Strategy): this;
   /** Brings for each row only what the function names: an expression, or an object of such. */
@@ -71,7 +73,9 @@ export interface ProjectedQuery<D extends Definitions, E extends EntityName<D>, 
 /** The query of a reached to-one relation: there is one row at most, so that there is nothing to narrow. */
 export interface OneQuery<D extends Definitions, E extends EntityName<D>, Row> extends Query<Row> {
   /** Brings related rows along, as on any query. */
-  reach<const S extends ReachShape<D, E>>(shape: S & ReachFaults<D, E, S>): OneQuery<D, E, Reached<D, E, Row, S>>;
+  reach<const S extends ReachShape<D, E>>(
+    shape: S & NoInfer<ReachFaults<D, E, S>>,
+  ): OneQuery<D, E, Reached<D, E, Row, S>>;
   /** Sets the strategy for this relation and what it reaches in turn. */
   how(strategy: Strategy): this;
   /** Brings only what the function names. */
@@ -101,14 +105,22 @@ export type ReachShape<D extends Definitions, E extends EntityName<D>> = {
   readonly [P in keyof RelationsOf<D, E>]?: ReachValue<D, E, RelationsOf<D, E>[P]>;
 };
 
-/** in: a reach's shape; out: an object type that demands the impossible of names that are no relations. */
-export type ReachFaults<D extends Definitions, E extends EntityName<D>, S> = {
-  readonly [P in keyof S]: P extends keyof RelationsOf<D, E>
-    ? S[P] extends true | ((query: never) => unknown)
-      ? unknown
-      : ReachFaults<D, TargetOf<D, E, RelationsOf<D, E>[P]>, S[P]>
-    : Fault<`${E} has no relation '${P & string}'`>;
+/** in: a reach's shape, of relations only; out: the faults inside of it. */
+type InnerFaults<D extends Definitions, E extends EntityName<D>, S> = {
+  readonly [P in keyof S]: S[P] extends true | ((query: never) => unknown)
+    ? unknown
+    : ReachFaults<D, TargetOf<D, E, RelationsOf<D, E>[P & keyof RelationsOf<D, E>]>, S[P]>;
 };
+
+/**
+ * in: a reach's shape; out: an object type that demands the impossible of names that are no relations.
+ * A shape without a shape inside is done with at once: most are, and it halves the cost of a reach.
+ */
+export type ReachFaults<D extends Definitions, E extends EntityName<D>, S> = keyof S extends keyof RelationsOf<D, E>
+  ? S[keyof S] extends true | ((query: never) => unknown)
+    ? unknown
+    : InnerFaults<D, E, S>
+  : { readonly [P in Exclude<keyof S, keyof RelationsOf<D, E>>]: Fault<`${E} has no relation '${P & string}'`> };
 
 /** in: a relation's target and what the reach has for it; out: the type of one reached row. */
 type ReachedRow<D extends Definitions, E extends EntityName<D>, S> = S extends true

@@ -1,0 +1,70 @@
+// Prints what it costs the compiler to check a model of 150 entities with 500 queries; fails past the limit.
+import { execFileSync } from "node:child_process";
+import { mkdirSync, rmSync, writeFileSync } from "node:fs";
+import { fileURLToPath } from "node:url";
+
+const limit = 400_000;
+const [entities, queries] = [150, 500];
+const root = fileURLToPath(new URL("..", import.meta.url));
+const folder = `${root}dist-typebench`;
+
+const to = (i, step) => (i + step) % entities;
+const definition = (i) => `  E${i}: entity("e${i}", {
+    id: identity, name: text, note: text.nullable, size: integer, due: date, done: boolean, price: numeric(8, 2),
+    upId: integer, sideId: integer.nullable,
+  }, {
+    up: toOne("E${to(i, 1)}", { by: "upId" }),
+    side: toOne("E${to(i, 7)}", { by: "sideId" }),
+    downs: toMany("E${to(i, entities - 1)}", { by: "upId" }),
+    far: via("up", "up", "side"),
+    wide: via("downs", "downs"),
+  }),`;
+const query = (i) => {
+  const name = `E${i % entities}`;
+  switch (i % 4) {
+    case 0:
+      return `from(m.${name}).where((r) => and(r.up.up.name.is("x"), r.downs.where((d) => d.done).exists())).reach({ up: { side: true }, downs: (d) => d.limit(3).reach({ side: true, far: true }) })`;
+    case 1:
+      return `from(m.${name}).select((r) => ({ name: r.name, up: { name: r.up.name, side: r.up.side.name }, count: r.wide.where((d) => d.size.above(2)).count() }))`;
+    case 2:
+      return `from(m.${name}).where((r) => or(r.side.name.is(null), r.due.below("2026-01-01"))).orderBy((r) => [r.up.size.desc, r.id.asc]).reach({ far: true, wide: true })`;
+    default:
+      return `from(m.${name}).reach({ up: { up: { up: { side: { up: true } } } }, downs: { downs: { side: true } } })`;
+  }
+};
+// Reading one property of each result makes the compiler work the type out.
+const use = (i) =>
+  `const q${i} = ${query(i)};\nexport const n${i}: string = null! as RowOf<typeof q${i}>["${i % 4 === 2 ? "due" : i % 4 === 1 ? "name" : "name"}"];`;
+
+mkdirSync(folder, { recursive: true });
+const names =
+  "and, boolean, date, entity, from, identity, integer, model, numeric, or, type RowOf, text, toMany, toOne, via";
+writeFileSync(
+  `${folder}/bench.ts`,
+  `import { ${names} } from "gemach";\nconst m = model({\n${Array.from({ length: entities }, (_, i) => definition(i)).join("\n")}\n});\n${Array.from({ length: queries }, (_, i) => use(i)).join("\n")}\n`,
+);
+writeFileSync(`${folder}/tsconfig.json`, JSON.stringify({ extends: "../tsconfig.json", compilerOptions: { noUnusedLocals: false }, include: ["."] }));
+try {
+  const output = execFileSync(`${root}node_modules/.bin/tsc`, ["-p", folder, "--extendedDiagnostics"], {
+    encoding: "utf8",
+  });
+  const figure = (label) => output.match(new RegExp(`${label}:\\s+(\\S+)`))?.[1] ?? "?";
+  const instantiations = Number(figure("Instantiations"));
+  console.log(
+    `${entities} entities, ${queries} queries: ${instantiations} instantiations, ${figure("Types")} types, check ${figure("Check time")}, memory ${figure("Memory used")}`,
+  );
+  if (!(instantiations < limit)) {
+    console.log(`more than ${limit} instantiations`);
+    process.exitCode = 1;
+  }
+} catch (error) {
+  console.log(
+    String(error.stdout ?? error)
+      .split("\n")
+      .slice(0, 10)
+      .join("\n"),
+  );
+  process.exitCode = 1;
+} finally {
+  rmSync(folder, { recursive: true, force: true });
+}
