@@ -43,7 +43,10 @@ writeFileSync(
   `${folder}/bench.ts`,
   `import { ${names} } from "gemach";\nconst m = model({\n${Array.from({ length: entities }, (_, i) => definition(i)).join("\n")}\n});\n${Array.from({ length: queries }, (_, i) => use(i)).join("\n")}\n`,
 );
-writeFileSync(`${folder}/tsconfig.json`, JSON.stringify({ extends: "../tsconfig.json", compilerOptions: { noUnusedLocals: false }, include: ["."] }));
+writeFileSync(
+  `${folder}/tsconfig.json`,
+  JSON.stringify({ extends: "../tsconfig.json", compilerOptions: { noUnusedLocals: false }, include: ["."] }),
+);
 try {
   const output = execFileSync(`${root}node_modules/.bin/tsc`, ["-p", folder, "--extendedDiagnostics"], {
     encoding: "utf8",

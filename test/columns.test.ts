@@ -2,6 +2,7 @@ import { expect, test } from "vitest";
 import {
   boolean,
   bytes,
+  choice,
   entity,
   from,
   identity,
@@ -9,10 +10,12 @@ import {
   layOut,
   model,
   numeric,
+  type StandardSchema,
   text,
   timestamp,
   toOne,
   uuid,
+  varchar,
   withLedger,
 } from "../src/index.js";
 import { useEngines } from "./support/engines.js";
@@ -103,4 +106,97 @@ test("tables that refer to each other are created in a right order, and what exi
     });
     await engine.execute("insert into bench (id) values (5)");
   }
+});
+
+/** A schema as another library would make it. */
+const lowerCase: StandardSchema<string> = {
+  "~standard": {
+    version: 1,
+    vendor: "test",
+    validate: (value) =>
+      value === String(value).toLowerCase()
+        ? { value: String(value) }
+        : { issues: [{ message: "must be in lower case" }] },
+  },
+};
+const { Label } = model({
+  Label: entity("label", {
+    id: identity,
+    word: varchar(5).meets(lowerCase),
+    weight: integer,
+    kind: choice("a", "b").defaultsTo("a"),
+    note: text.nullable,
+  }),
+});
+
+const incoming: readonly (readonly [
+  what: string,
+  row: unknown,
+  ofNew: readonly string[],
+  ofPart: readonly string[],
+])[] = [
+  ["a whole row", { word: "drill", weight: 2, kind: "b", note: null }, [], []],
+  ["a row without what may be left out", { word: "drill", weight: 2 }, [], []],
+  [
+    "nothing",
+    {},
+    [
+      "word: takes a string of at most 5 characters, without NUL, but is missing",
+      "weight: takes a whole number of 32 bits, but is missing",
+    ],
+    [],
+  ],
+  [
+    "values of other kinds",
+    { word: "hammer", weight: "2", kind: "c", note: 1 },
+    [
+      "word: takes a string of at most 5 characters, without NUL, but got another string",
+      "weight: takes a whole number of 32 bits, but got another string",
+      "kind: takes one of 'a', 'b', but got another string",
+      "note: takes a string without NUL, but got another number",
+    ],
+    [
+      "word: takes a string of at most 5 characters, without NUL, but got another string",
+      "weight: takes a whole number of 32 bits, but got another string",
+      "kind: takes one of 'a', 'b', but got another string",
+      "note: takes a string without NUL, but got another number",
+    ],
+  ],
+  [
+    "what the column's own schema refuses",
+    { word: "Drill", weight: 1 },
+    ["word: must be in lower case"],
+    ["word: must be in lower case"],
+  ],
+  [
+    "null where there must be a value",
+    { word: null, weight: 1 },
+    ["word: takes a string of at most 5 characters, without NUL, but got null"],
+    ["word: takes a string of at most 5 characters, without NUL, but got null"],
+  ],
+  [
+    "a column that is not there",
+    { word: "a", wieght: 1, weight: 1 },
+    ["wieght: there is no such column. Did you mean 'weight'?"],
+    ["wieght: there is no such column. Did you mean 'weight'?"],
+  ],
+  ["no object", "drill", [": takes an object, but got another string"], [": takes an object, but got another string"]],
+];
+
+test.each(incoming)("%s, by the schemas of a new row and of a part", async (_, row, ofNew, ofPart) => {
+  const told = async (schema: StandardSchema) => {
+    const result = await schema["~standard"].validate(row);
+    if (result.issues === undefined) expect(result.value).toBe(row);
+    return (result.issues ?? []).map(({ path = [], message }) => `${path.join(".")}: ${message}`);
+  };
+  expect(await told(Label.newRow)).toEqual(ofNew);
+  expect(await told(Label.partialRow)).toEqual(ofPart);
+});
+
+test("an insert asks the column's own schema too", async () => {
+  for (const engine of all())
+    await expect(engine.connect().insert(Label, [{ word: "Drill", weight: 1 }])).rejects.toMatchObject({
+      code: "VALUE_REFUSED",
+      names: { column: "Label.word", reason: "must be in lower case" },
+    });
 });

@@ -227,7 +227,7 @@ const cases: Readonly<Record<string, Case>> = {
     }),
     values: [{ euros: 12.5 }, { euros: -0.01 }, { euros: 0 }],
     random: fc.integer({ min: -1e6, max: 1e6 }).map((cents) => ({ euros: cents / 100 })),
-    unfit: [{ euros: 1e9 }],
+    unfit: [{ euros: 1e9 }, "12.50"],
   },
 };
 

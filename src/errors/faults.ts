@@ -44,6 +44,10 @@ export const faults = {
     (n: { column: string; expected: string; got: string }) => `${n.column} takes ${n.expected}, but got ${n.got}.`,
     "Convert the value before it is handed over.",
   ),
+  VALUE_REFUSED: define(
+    (n: { column: string; reason: string }) => `A value of ${n.column} does not meet the column's schema: ${n.reason}`,
+    "Give a value that does; the entity's newRow and partialRow tell beforehand.",
+  ),
   VALUE_LOSSY: define(
     (n: { kind: string }) => `A value from the database does not fit a column of kind ${n.kind} without loss.`,
     "Map the column with a kind that holds it: bigint for whole numbers of 64 bits, isoTimestamp for microseconds.",

@@ -1,3 +1,4 @@
+import type { StandardSchema } from "./standard-schema.js";
 import type { Codec, ColumnKind, ValueType } from "./value-type.js";
 
 /**
@@ -19,6 +20,8 @@ export interface ColumnFacts {
   readonly defaultValue: unknown;
   /** Makes the value of a new row that leaves it out. */
   readonly initial: (() => unknown) | undefined;
+  /** What its values must meet besides being of its kind. */
+  readonly schema: StandardSchema | undefined;
 }
 
 /**
@@ -42,6 +45,11 @@ export interface Column<K extends ColumnKind = ColumnKind, V = unknown, T extend
   defaultsTo(value: V): Column<K, V, T | "defaulted">;
   /** The same column, for which code makes a value where a new row leaves it out. */
   startsAs(make: () => V): Column<K, V, T | "defaulted">;
+  /**
+   * The same column, whose values must also meet a schema (Standard Schema, one that answers at once):
+   * for what SQL cannot say. It is asked when rows are inserted, and by the entity's own schemas.
+   */
+  meets(schema: StandardSchema<V, unknown>): Column<K, V, T>;
   /** The same column, whose values code sees as something else. */
   as<U>(codec: Codec<V, U>): Column<K, U, T>;
   /** For the types only. @internal */
@@ -93,6 +101,7 @@ function column<K extends ColumnKind, V, T extends ColumnTrait>(facts: ColumnFac
     },
     named: (columnName: string) => changed({ columnName }),
     defaultsTo: (defaultValue: unknown) => withTrait("defaulted", { defaultValue }),
+    meets: (schema: StandardSchema) => changed({ schema }),
     startsAs: (initial: () => unknown) => withTrait("defaulted", { initial }),
     as: (codec: Codec<unknown, unknown>) => changed({ type: { ...facts.type, codec: chained(codec) } }),
   }) as unknown as Column<K, V, T>;
@@ -102,7 +111,14 @@ const plain = <K extends ColumnKind, V, T extends ColumnTrait = never>(
   type: ValueType,
   ...traits: T[]
 ): Column<K, V, T> =>
-  column({ type, traits: new Set(traits), columnName: undefined, defaultValue: undefined, initial: undefined });
+  column({
+    type,
+    traits: new Set(traits),
+    columnName: undefined,
+    defaultValue: undefined,
+    initial: undefined,
+    schema: undefined,
+  });
 
 /** A whole number that the database hands out when a row is inserted; the primary key. */
 export const identity: Column<"identity", number, "key" | "generated"> = plain(

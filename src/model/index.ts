@@ -73,6 +73,8 @@ export {
   type ResolvedRelation,
   type Step,
 } from "./resolved.js";
+export { ownIssues } from "./row-schema.js";
+export type { StandardIssue, StandardResult, StandardSchema } from "./standard-schema.js";
 export { type Strategy, strategies } from "./strategy.js";
 export { checked, decoderFor } from "./value-rules.js";
 export {

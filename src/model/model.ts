@@ -5,6 +5,8 @@ import type { RelationFaults } from "./faults.js";
 import { type Draft, link } from "./link.js";
 import { type NameConvention, sameName } from "./naming.js";
 import type { ResolvedColumn, ResolvedEntity } from "./resolved.js";
+import { rowSchema } from "./row-schema.js";
+import type { StandardSchema } from "./standard-schema.js";
 import { canonicalOf } from "./value-rules.js";
 
 const resolvedKey: unique symbol = Symbol("gemach.resolved");
@@ -14,6 +16,10 @@ declare const definitionsOf: unique symbol;
 export interface Entity<D extends Definitions, E extends EntityName<D>> {
   readonly name: E;
   readonly table: string;
+  /** The schema of a new row (Standard Schema): for forms and requests whose data is to be inserted. */
+  readonly newRow: StandardSchema<NewRow<D, E>>;
+  /** The schema of a part of a row (Standard Schema): what is there must be right. */
+  readonly partialRow: StandardSchema<Partial<NewRow<D, E>>>;
   /** @internal */
   readonly [resolvedKey]: ResolvedEntity;
   /** For the types only. @internal */
@@ -51,6 +57,7 @@ function draft(name: string, { table, columns }: EntityDefinition, columnNames: 
         isHeavy: facts.traits.has("heavy"),
         defaultValue: facts.defaultValue === undefined ? undefined : canonicalOf(facts.defaultValue, facts.type),
         initial: facts.initial,
+        schema: facts.schema,
       },
     ]),
   );
@@ -74,7 +81,13 @@ export function model<const D extends Definitions>(
   link(definitions, drafts);
   const entities = [...drafts.values()].map((resolved) => [
     resolved.name,
-    Object.freeze({ name: resolved.name, table: resolved.table, [resolvedKey]: resolved }),
+    Object.freeze({
+      name: resolved.name,
+      table: resolved.table,
+      newRow: rowSchema(resolved.columns, false),
+      partialRow: rowSchema(resolved.columns, true),
+      [resolvedKey]: resolved,
+    }),
   ]);
   return Object.freeze(Object.fromEntries(entities)) as Model<D>;
 }

@@ -1,4 +1,5 @@
 import type { Cardinality, Holder } from "./relation.js";
+import type { StandardSchema } from "./standard-schema.js";
 import type { Strategy } from "./strategy.js";
 import type { ColumnKind, Scalar, ValueType } from "./value-type.js";
 
@@ -20,6 +21,8 @@ export interface ResolvedColumn {
   readonly defaultValue: Scalar | undefined;
   /** Makes the value of a new row that leaves it out. */
   readonly initial: (() => unknown) | undefined;
+  /** What its values must meet besides being of its kind. */
+  readonly schema: StandardSchema | undefined;
 }
 
 /** Two columns that hold equal values where a relation holds. */

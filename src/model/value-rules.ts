@@ -1,6 +1,6 @@
 import { GemachError } from "../errors/index.js";
 import { canonicalInstant, canonicalTime, isDay, shortTime } from "./instant.js";
-import type { ColumnKind, Scalar, ValueType } from "./value-type.js";
+import type { Codec, ColumnKind, Scalar, ValueType } from "./value-type.js";
 
 /** What a kind takes: the words for it, and the value in the form for dialects, or undefined where it does not fit. */
 interface Rule {
@@ -148,7 +148,16 @@ export const expectedOf = (type: ValueType): string => rules[type.kind].expected
 
 /** A value in the form for dialects, or undefined where the type does not take it; null and undefined are for the caller. */
 export function canonicalOf(value: unknown, type: ValueType): Scalar | undefined {
-  return rules[type.kind].canonical(type.codec === undefined ? value : type.codec.encode(value), type);
+  return rules[type.kind].canonical(type.codec === undefined ? value : encoded(type.codec, value), type);
+}
+
+/** A codec is asked about values that came in from outside too; what it cannot take does not fit. */
+function encoded(codec: Codec<unknown, unknown>, value: unknown): unknown {
+  try {
+    return codec.encode(value);
+  } catch {
+    return undefined;
+  }
 }
 
 /** Makes what code gets of the form for dialects; undefined where they are the same. */

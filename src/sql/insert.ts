@@ -1,5 +1,12 @@
 import { GemachError } from "../errors/index.js";
-import { checked, qualified, type ResolvedColumn, type ResolvedEntity, type Scalar } from "../model/index.js";
+import {
+  checked,
+  ownIssues,
+  qualified,
+  type ResolvedColumn,
+  type ResolvedEntity,
+  type Scalar,
+} from "../model/index.js";
 import type { Dialect, Wire } from "./dialect.js";
 
 /** A new row, as the user gives it. */
@@ -35,6 +42,8 @@ function valueFor(row: GivenRow, column: ResolvedColumn): Scalar {
   const canonical = checked(value, column.type, label);
   if (canonical === null && !column.isNullable)
     throw new GemachError("VALUE_UNFIT", { column: label, expected: "a value", got: "null" });
+  const [issue] = canonical === null ? [] : ownIssues(column, value);
+  if (issue !== undefined) throw new GemachError("VALUE_REFUSED", { column: label, reason: issue.message });
   return canonical;
 }
 
