@@ -3,11 +3,13 @@ import {
   boolean,
   bytes,
   choice,
+  date,
   entity,
   from,
   identity,
   integer,
   layOut,
+  layOutText,
   model,
   numeric,
   type StandardSchema,
@@ -199,4 +201,37 @@ test("an insert asks the column's own schema too", async () => {
       code: "VALUE_REFUSED",
       names: { column: "Label.word", reason: "must be in lower case" },
     });
+});
+
+const shelves = model({
+  Shelf: entity(
+    "shelf",
+    { id: identity, room: text, position: integer, added: date },
+    {},
+    { indexes: [{ on: ["room", "position"], unique: true }, { on: ["room", "added desc"] }] },
+  ),
+  Room: entity("room", { name: text.key, shelves: integer }, {}, { readOnly: true }),
+});
+
+test("indexes over several columns, and a view that is only read", async () => {
+  const indexes = (dialect: "sqlite" | "mariadb") =>
+    layOutText(shelves, dialect).filter((text) => text.includes(" index "));
+  expect(indexes("sqlite")).toEqual([
+    'create unique index if not exists "shelf_room_position" on "shelf" ("room", "position")',
+    'create index if not exists "shelf_room_added" on "shelf" ("room", "added" desc)',
+  ]);
+  expect(layOutText(shelves, "sqlite").join()).not.toContain('"room" (');
+  for (const engine of all()) {
+    const db = engine.connect();
+    await layOut(db, shelves);
+    await engine.execute("create view room as select room as name, count(*) as shelves from shelf group by room");
+    const shelf = { room: "cellar", position: 1, added: "2026-05-01" };
+    await db.insert(shelves.Shelf, [shelf, { ...shelf, position: 2 }]);
+    expect(await db.list(from(shelves.Room)), engine.name).toStrictEqual([{ name: "cellar", shelves: 2 }]);
+    await expect(db.insert(shelves.Shelf, [shelf]), engine.name).rejects.toMatchObject({ code: "UNIQUE_VIOLATED" });
+    await expect(db.insert(shelves.Room, [{ name: "attic", shelves: 0 }])).rejects.toMatchObject({
+      code: "ENTITY_READ_ONLY",
+    });
+    await engine.execute("drop view room");
+  }
 });

@@ -228,6 +228,16 @@ const mistakes: readonly (readonly [
     "Depot.items: Item has no column 'nam'. Did you mean 'name'?",
   ],
   [
+    "an index on a column that is not there",
+    { Item: entity("item", { id: identity, name: text }, {}, { indexes: [{ on: ["nam desc" as "name"] }] }) },
+    "Item: an index is on 'nam', which is no column. Did you mean 'name'?",
+  ],
+  [
+    "an index on what no engine sorts alike",
+    { Item: entity("item", { id: identity, tags: list(text) }, {}, { indexes: [{ on: ["tags"] }] }) },
+    "Item: an index cannot be on 'tags', which is list",
+  ],
+  [
     "a varchar without room",
     { Item: entity("item", { id: identity, label: varchar(0) }) },
     "Item.label: a varchar has 1 to 16,383 characters",

@@ -44,6 +44,10 @@ export const faults = {
     (n: { column: string; expected: string; got: string }) => `${n.column} takes ${n.expected}, but got ${n.got}.`,
     "Convert the value before it is handed over.",
   ),
+  ENTITY_READ_ONLY: define(
+    (n: { entity: string }) => `${n.entity} is only read, says the model.`,
+    "Write to the tables behind it, or take readOnly from the entity.",
+  ),
   VALUE_REFUSED: define(
     (n: { column: string; reason: string }) => `A value of ${n.column} does not meet the column's schema: ${n.reason}`,
     "Give a value that does; the entity's newRow and partialRow tell beforehand.",

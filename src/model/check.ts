@@ -1,3 +1,4 @@
+import { didYouMean } from "../errors/index.js";
 import { keyOf, relationMistakes } from "./check-relation.js";
 import type { Definitions, EntityDefinition } from "./entity.js";
 import type { NameConvention } from "./naming.js";
@@ -60,6 +61,25 @@ function* columnMistakes(name: string, definition: EntityDefinition, columnNames
   }
 }
 
+/** "due desc": the column and its direction. */
+export const indexPart = (part: string): { readonly property: string; readonly descending: boolean } => ({
+  property: part.replace(/ desc$/, ""),
+  descending: part.endsWith(" desc"),
+});
+
+function* indexMistakes(name: string, { columns, options }: EntityDefinition): Generator<string> {
+  for (const { on } of options.indexes ?? []) {
+    if (on.length === 0) yield `${name}: an index has no columns`;
+    for (const { property } of on.map(indexPart)) {
+      const kind = Object.hasOwn(columns, property) ? columns[property]?.facts.type.kind : undefined;
+      if (kind === undefined)
+        yield `${name}: an index is on '${property}', which is no column.${didYouMean(property, Object.keys(columns))}`;
+      else if (kind === "json" || kind === "bytes" || kind === "list")
+        yield `${name}: an index cannot be on '${property}', which is ${kind}`;
+    }
+  }
+}
+
 function* nameMistakes(name: string): Generator<string> {
   if (languageNames.has(name)) yield "a relation cannot have this name, the language uses it";
   if (methodNames.has(name)) yield "a relation cannot have this name, it is a method of the builder";
@@ -73,7 +93,7 @@ export function mistakesOf(definitions: Definitions, columnNames: NameConvention
     const other = tables.get(definition.table);
     if (other !== undefined) mistakes.push(`${name}: the table '${definition.table}' belongs to ${other} already`);
     tables.set(definition.table, name);
-    mistakes.push(...columnMistakes(name, definition, columnNames));
+    mistakes.push(...columnMistakes(name, definition, columnNames), ...indexMistakes(name, definition));
     for (const [relationName, relation] of Object.entries(definition.relations)) {
       const found = [
         ...nameMistakes(relationName),

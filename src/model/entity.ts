@@ -12,6 +12,22 @@ export interface EntityDefinition<C extends Columns = Columns, R extends Relatio
   readonly table: string;
   readonly columns: C;
   readonly relations: R;
+  readonly options: EntityOptions;
+}
+
+/** An index over several columns; "due desc" for one in descending order. */
+export interface IndexDefinition<N extends string = string> {
+  readonly on: readonly (N | `${N} desc`)[];
+  /** Whether no two rows may have the same values in all of them. */
+  readonly unique?: boolean;
+}
+
+/** What an entity may be told besides its columns and relations. */
+export interface EntityOptions<N extends string = string> {
+  /** Whether it is only read: a view, or a table that another program writes. `layOut` leaves it alone. */
+  readonly readOnly?: boolean;
+  /** Indexes that its table has besides those of its keys. */
+  readonly indexes?: readonly IndexDefinition<N>[];
 }
 
 /** The entities of a model, by name. */
@@ -20,15 +36,21 @@ export type Definitions = Readonly<Record<string, EntityDefinition>>;
 /** No relations: an overload of its own, since an inference that finds nothing would allow any name. */
 type NoRelations = Readonly<Record<never, AnyRelation>>;
 
-/** One entity: a table, its columns, its relations. */
+/** One entity: a table, its columns, its relations, and options. */
 export function entity<const C extends Columns>(table: string, columns: C): EntityDefinition<C, NoRelations>;
 export function entity<const C extends Columns, const R extends Relations>(
   table: string,
   columns: C,
   relations: R,
+  options?: EntityOptions<keyof C & string>,
 ): EntityDefinition<C, R>;
-export function entity(table: string, columns: Columns, relations: Relations = {}): EntityDefinition {
-  return Object.freeze({ table, columns, relations });
+export function entity(
+  table: string,
+  columns: Columns,
+  relations: Relations = {},
+  options: EntityOptions = {},
+): EntityDefinition {
+  return Object.freeze({ table, columns, relations, options });
 }
 
 /** The names of a model's entities. */

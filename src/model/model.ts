@@ -1,5 +1,5 @@
 import { GemachError } from "../errors/index.js";
-import { mistakesOf } from "./check.js";
+import { indexPart, mistakesOf } from "./check.js";
 import type { Definitions, EntityDefinition, EntityName, NewRow, PlainRow } from "./entity.js";
 import type { RelationFaults } from "./faults.js";
 import { type Draft, link } from "./link.js";
@@ -41,7 +41,7 @@ export interface ModelOptions {
   readonly columnNames?: NameConvention;
 }
 
-function draft(name: string, { table, columns }: EntityDefinition, columnNames: NameConvention): Draft {
+function draft(name: string, { table, columns, options }: EntityDefinition, columnNames: NameConvention): Draft {
   const resolved = new Map(
     Object.entries(columns).map(([property, { facts }]): [string, ResolvedColumn] => [
       property,
@@ -62,7 +62,14 @@ function draft(name: string, { table, columns }: EntityDefinition, columnNames: 
     ]),
   );
   const key = [...resolved.values()].filter((column) => column.isKey);
-  return { name, table, columns: resolved, key, relations: new Map() };
+  const indexes = (options.indexes ?? []).map(({ on, unique = false }) => ({
+    parts: on.map((part) => {
+      const { property, descending } = indexPart(part);
+      return { column: resolved.get(property) as ResolvedColumn, descending };
+    }),
+    isUnique: unique,
+  }));
+  return { name, table, columns: resolved, key, relations: new Map(), indexes, isReadOnly: options.readOnly === true };
 }
 
 /**

@@ -71,6 +71,12 @@ export interface ResolvedRelation {
   readonly strategy: Strategy | undefined;
 }
 
+/** An index over several columns with everything settled. */
+export interface ResolvedIndex {
+  readonly parts: readonly { readonly column: ResolvedColumn; readonly descending: boolean }[];
+  readonly isUnique: boolean;
+}
+
 /** An entity with everything settled. */
 export interface ResolvedEntity {
   readonly name: string;
@@ -78,6 +84,8 @@ export interface ResolvedEntity {
   readonly columns: ReadonlyMap<string, ResolvedColumn>;
   readonly key: readonly ResolvedColumn[];
   readonly relations: ReadonlyMap<string, ResolvedRelation>;
+  readonly indexes: readonly ResolvedIndex[];
+  readonly isReadOnly: boolean;
 }
 
 /** "Loan.due": how messages name a column or relation. */

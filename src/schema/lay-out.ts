@@ -29,7 +29,7 @@ function inOrder(entities: readonly ResolvedEntity[]): readonly Creation[] {
 /** The statements that create the tables of a model that are not among the existing ones. */
 function textsFor(model: unknown, dialect: Dialect, existing: ReadonlySet<string>): readonly string[] {
   if (!isModel(model)) throw new GemachError("MODEL_EXPECTED", {});
-  const missing = inOrder(entitiesOf(model)).filter(({ entity }) => !existing.has(entity.table));
+  const missing = inOrder(entitiesOf(model)).filter(({ entity }) => !entity.isReadOnly && !existing.has(entity.table));
   const waits = (step: Step, waiting: readonly Step[]) => dialect.addsForeignKeys && waiting.includes(step);
   return [
     ...missing.flatMap(({ entity, waiting }) => [

@@ -13,10 +13,11 @@ const listed = (columns: readonly ResolvedColumn[], { quote }: Dialect): string 
 function columnText(entity: ResolvedEntity, column: ResolvedColumn, dialect: Dialect): string {
   const name = dialect.quote(column.name);
   if (column.kind === "identity" && entity.key.length === 1) return `${name} ${dialect.identity}`;
+  const isInIndex = entity.indexes.some(({ parts }) => parts.some((part) => part.column === column));
   const isForeignKey = foreignKeysOf(entity).some(({ pairs }) => pairs.some(({ from }) => from === column));
   const check = dialect.columnCheck(column, name);
   return [
-    `${name} ${dialect.columnType(column.type, column.isKey || column.isUnique || isForeignKey)}`,
+    `${name} ${dialect.columnType(column.type, column.isKey || column.isUnique || isInIndex || isForeignKey)}`,
     column.isNullable ? "" : " not null",
     column.defaultValue === undefined ? "" : ` default ${dialect.literal(column.defaultValue, column.type)}`,
     column.isUnique ? " unique" : "",
@@ -44,24 +45,45 @@ export function tableText(entity: ResolvedEntity, foreignKeys: readonly Step[], 
 export const addForeignKeyText = (entity: ResolvedEntity, step: Step, dialect: Dialect): string =>
   `alter table ${dialect.quote(entity.table)} add ${foreignKeyText(step, dialect)}`;
 
+/** An index as its table gets it: columns, each with a direction. */
+interface Wanted {
+  readonly columns: readonly ResolvedColumn[];
+  readonly text: string;
+  readonly isUnique: boolean;
+}
+
+/** Keys of other entities which no index and no key begins with. */
+function keyIndexes(entity: ResolvedEntity, dialect: Dialect): readonly Wanted[] {
+  const begins = [entity.key, ...entity.indexes.map(({ parts }) => parts.map(({ column }) => column))];
+  return [...entity.relations.values()].flatMap(({ steps }) => {
+    const [step] = steps;
+    if (steps.length > 1 || step.holder !== "source") return [];
+    const columns = step.pairs.map((pair) => pair.from);
+    const isServed = begins.some((begin) => columns.every((column, i) => begin[i] === column));
+    if (isServed || (columns.length === 1 && columns[0]?.isUnique === true)) return [];
+    return [{ columns, text: listed(columns, dialect), isUnique: false }];
+  });
+}
+
 /**
- * The statements that create an index for each key of another entity which the primary key does not
- * begin with: without one, every step from an owner to its rows, and every deletion of an owner, reads
- * the whole table.
+ * The statements that create the indexes of an entity: those that it names, and one for each key of
+ * another entity which no other begins with. Without one, every step from an owner to its rows, and
+ * every deletion of an owner, reads the whole table.
  */
 export function indexTexts(entity: ResolvedEntity, dialect: Dialect): readonly string[] {
-  const wanted = new Map<string, readonly ResolvedColumn[]>();
-  for (const { steps } of entity.relations.values()) {
-    const [step] = steps;
-    if (steps.length > 1 || step.holder !== "source") continue;
-    const columns = step.pairs.map((pair) => pair.from);
-    const isPrefixOfKey = columns.every((column, i) => entity.key[i] === column);
-    const isUnique = columns.length === 1 && columns[0]?.isUnique === true;
-    if (!isPrefixOfKey && !isUnique)
-      wanted.set([entity.table, ...columns.map((column) => column.name)].join("_"), columns);
-  }
+  const { quote } = dialect;
+  const named = entity.indexes.map(({ parts, isUnique }): Wanted => {
+    const text = parts.map(({ column, descending }) => `${quote(column.name)}${descending ? " desc" : ""}`).join(", ");
+    return { columns: parts.map(({ column }) => column), text, isUnique };
+  });
+  const wanted = new Map(
+    [...named, ...keyIndexes(entity, dialect)].map((index) => [
+      [entity.table, ...index.columns.map((column) => column.name)].join("_"),
+      index,
+    ]),
+  );
   return [...wanted].map(
-    ([name, columns]) =>
-      `create index if not exists ${dialect.quote(name)} on ${dialect.quote(entity.table)} (${listed(columns, dialect)})`,
+    ([name, { text, isUnique }]) =>
+      `create ${isUnique ? "unique " : ""}index if not exists ${quote(name)} on ${quote(entity.table)} (${text})`,
   );
 }

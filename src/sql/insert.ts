@@ -53,6 +53,7 @@ export function insertRequests(
   rows: readonly GivenRow[],
   dialect: Dialect,
 ): readonly { readonly text: string; readonly parameters: readonly Wire[] }[] {
+  if (entity.isReadOnly) throw new GemachError("ENTITY_READ_ONLY", { entity: entity.name });
   if (rows.length === 0) return [];
   const columns = columnsFor(entity, rows);
   const values = rows.map((row) => columns.map((column) => valueFor(row, column)));
