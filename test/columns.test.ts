@@ -1,3 +1,4 @@
+import { randomBytes } from "node:crypto";
 import { expect, test } from "vitest";
 import {
   boolean,
@@ -15,6 +16,7 @@ import {
   type StandardSchema,
   text,
   timestamp,
+  toMany,
   toOne,
   uuid,
   varchar,
@@ -233,5 +235,41 @@ test("indexes over several columns, and a view that is only read", async () => {
       code: "ENTITY_READ_ONLY",
     });
     await engine.execute("drop view room");
+  }
+});
+
+test("a table in a schema of its own", async () => {
+  for (const engine of all()) {
+    const schema = `gemach_test_${randomBytes(6).toString("hex")}`;
+    const { Plan, Page } = model({
+      Plan: entity("plan", { id: identity, name: text }, { pages: toMany("Page", { by: "planId" }) }, { schema }),
+      Page: entity(
+        "page",
+        { id: identity, planId: integer },
+        { plan: toOne("Plan", { by: "planId" }) },
+        { schema, indexes: [{ on: ["planId", "id desc"] }] },
+      ),
+    });
+    const db = engine.connect();
+    if (engine.name === "sqlite") await engine.execute(`attach ':memory:' as ${schema}`);
+    await layOut(db, { Plan, Page });
+    await layOut(db, { Plan, Page });
+    await db.insert(Plan, [{ id: 4, name: "garden" }]);
+    await db.insert(Plan, [{ name: "cellar" }]);
+    await db.insert(Page, [{ planId: 5 }]);
+    for (const how of ["join", "batch"] as const)
+      expect(
+        await db.list(
+          from(Plan)
+            .how(how)
+            .reach({ pages: { plan: true } }),
+        ),
+        engine.name,
+      ).toStrictEqual([
+        { id: 4, name: "garden", pages: [] },
+        { id: 5, name: "cellar", pages: [{ id: 1, planId: 5, plan: { id: 5, name: "cellar" } }] },
+      ]);
+    await expect(db.insert(Page, [{ planId: 9 }]), engine.name).rejects.toMatchObject({ code: "FOREIGN_KEY_VIOLATED" });
+    if (engine.name === "mariadb") await engine.execute(`drop schema ${schema}`);
   }
 });

@@ -90,9 +90,10 @@ export function mistakesOf(definitions: Definitions, columnNames: NameConvention
   const mistakes: string[] = [];
   const tables = new Map<string, string>();
   for (const [name, definition] of Object.entries(definitions)) {
-    const other = tables.get(definition.table);
-    if (other !== undefined) mistakes.push(`${name}: the table '${definition.table}' belongs to ${other} already`);
-    tables.set(definition.table, name);
+    const table = [definition.options.schema, definition.table].filter((part) => part !== undefined).join(".");
+    const other = tables.get(table);
+    if (other !== undefined) mistakes.push(`${name}: the table '${table}' belongs to ${other} already`);
+    tables.set(table, name);
     mistakes.push(...columnMistakes(name, definition, columnNames), ...indexMistakes(name, definition));
     for (const [relationName, relation] of Object.entries(definition.relations)) {
       const found = [

@@ -26,6 +26,8 @@ export interface IndexDefinition<N extends string = string> {
 export interface EntityOptions<N extends string = string> {
   /** Whether it is only read: a view, or a table that another program writes. `layOut` leaves it alone. */
   readonly readOnly?: boolean;
+  /** The schema of the database that its table is in, where it is not the one that the connection leads to. */
+  readonly schema?: string;
   /** Indexes that its table has besides those of its keys. */
   readonly indexes?: readonly IndexDefinition<N>[];
 }

@@ -69,7 +69,16 @@ function draft(name: string, { table, columns, options }: EntityDefinition, colu
     }),
     isUnique: unique,
   }));
-  return { name, table, columns: resolved, key, relations: new Map(), indexes, isReadOnly: options.readOnly === true };
+  return {
+    name,
+    table,
+    schema: options.schema,
+    columns: resolved,
+    key,
+    relations: new Map(),
+    indexes,
+    isReadOnly: options.readOnly === true,
+  };
 }
 
 /**

@@ -81,6 +81,7 @@ export interface ResolvedIndex {
 export interface ResolvedEntity {
   readonly name: string;
   readonly table: string;
+  readonly schema: string | undefined;
   readonly columns: ReadonlyMap<string, ResolvedColumn>;
   readonly key: readonly ResolvedColumn[];
   readonly relations: ReadonlyMap<string, ResolvedRelation>;

@@ -1,7 +1,7 @@
 import { GemachError } from "../errors/index.js";
 import { type Definitions, entitiesOf, isModel, type Model, type ResolvedEntity, type Step } from "../model/index.js";
 import { connectionOf, type Database, type Steps } from "../run/index.js";
-import { type Dialect, type DialectName, dialectOf } from "../sql/index.js";
+import { type Dialect, type DialectName, dialectOf, qualifiedTable } from "../sql/index.js";
 import { addForeignKeyText, foreignKeysOf, indexTexts, tableText } from "./table-text.js";
 
 /** An entity's place in the order of creation, and the foreign keys that must wait for tables created after it. */
@@ -29,9 +29,13 @@ function inOrder(entities: readonly ResolvedEntity[]): readonly Creation[] {
 /** The statements that create the tables of a model that are not among the existing ones. */
 function textsFor(model: unknown, dialect: Dialect, existing: ReadonlySet<string>): readonly string[] {
   if (!isModel(model)) throw new GemachError("MODEL_EXPECTED", {});
-  const missing = inOrder(entitiesOf(model)).filter(({ entity }) => !entity.isReadOnly && !existing.has(entity.table));
+  const missing = inOrder(entitiesOf(model)).filter(
+    ({ entity }) => !entity.isReadOnly && !existing.has(qualifiedTable(entity, dialect)),
+  );
   const waits = (step: Step, waiting: readonly Step[]) => dialect.addsForeignKeys && waiting.includes(step);
+  const schemas = new Set(missing.flatMap(({ entity }) => (dialect.createsSchemas ? (entity.schema ?? []) : [])));
   return [
+    ...[...schemas].map((schema) => `create schema if not exists ${dialect.quote(schema)}`),
     ...missing.flatMap(({ entity, waiting }) => [
       tableText(
         entity,
@@ -60,7 +64,12 @@ export async function layOut<D extends Definitions>(db: Database, model: Model<D
   const { dialect } = connection;
   const steps = function* (): Steps<void> {
     const rows = yield { text: dialect.tablesQuery, parameters: [] };
-    const existing = new Set(rows.map(([table]) => String(table)));
+    const existing = new Set(
+      rows.map(([schema, table]) => {
+        const name = schema === null || schema === undefined ? undefined : String(schema);
+        return qualifiedTable({ schema: name, table: String(table) }, dialect);
+      }),
+    );
     for (const text of textsFor(model, dialect, existing)) yield { text, parameters: [], once: true };
   };
   await connection.run(steps, { at: undefined, together: "always" });

@@ -1,5 +1,5 @@
 import type { ResolvedColumn, ResolvedEntity, Step } from "../model/index.js";
-import type { Dialect } from "../sql/index.js";
+import { type Dialect, qualifiedTable } from "../sql/index.js";
 
 /** Foreign keys stand where the key's columns are: at the entity that holds it. */
 export const foreignKeysOf = (entity: ResolvedEntity): readonly Step[] =>
@@ -27,7 +27,7 @@ function columnText(entity: ResolvedEntity, column: ResolvedColumn, dialect: Dia
 
 function foreignKeyText({ pairs, target }: Step, dialect: Dialect): string {
   const [from, to] = [pairs.map((pair) => pair.from), pairs.map((pair) => pair.to)];
-  return `foreign key (${listed(from, dialect)}) references ${dialect.quote(target.table)} (${listed(to, dialect)})`;
+  return `foreign key (${listed(from, dialect)}) references ${dialect.keepsToSchema ? dialect.quote(target.table) : qualifiedTable(target, dialect)} (${listed(to, dialect)})`;
 }
 
 /** The statement that creates an entity's table where there is none, with the foreign keys given. */
@@ -38,12 +38,12 @@ export function tableText(entity: ResolvedEntity, foreignKeys: readonly Step[], 
     ...(isInline ? [] : [`primary key (${listed(entity.key, dialect)})`]),
     ...foreignKeys.map((step) => foreignKeyText(step, dialect)),
   ];
-  return `create table if not exists ${dialect.quote(entity.table)} (\n  ${lines.join(",\n  ")}\n)${dialect.tableSettings}`;
+  return `create table if not exists ${qualifiedTable(entity, dialect)} (\n  ${lines.join(",\n  ")}\n)${dialect.tableSettings}`;
 }
 
 /** The statement that adds a foreign key once both tables are there. */
 export const addForeignKeyText = (entity: ResolvedEntity, step: Step, dialect: Dialect): string =>
-  `alter table ${dialect.quote(entity.table)} add ${foreignKeyText(step, dialect)}`;
+  `alter table ${qualifiedTable(entity, dialect)} add ${foreignKeyText(step, dialect)}`;
 
 /** An index as its table gets it: columns, each with a direction. */
 interface Wanted {
@@ -82,8 +82,11 @@ export function indexTexts(entity: ResolvedEntity, dialect: Dialect): readonly s
       index,
     ]),
   );
+  const { schema, table } = entity;
+  const place = dialect.keepsToSchema && schema !== undefined ? `${quote(schema)}.` : "";
+  const on = dialect.keepsToSchema ? quote(table) : qualifiedTable(entity, dialect);
   return [...wanted].map(
     ([name, { text, isUnique }]) =>
-      `create ${isUnique ? "unique " : ""}index if not exists ${quote(name)} on ${quote(entity.table)} (${text})`,
+      `create ${isUnique ? "unique " : ""}index if not exists ${place}${quote(name)} on ${on} (${text})`,
   );
 }

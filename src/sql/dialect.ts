@@ -62,8 +62,15 @@ export interface Dialect {
   readonly columnType: (type: ValueType, isIndexed: boolean) => string;
   /** What a table's definition checks of a column, since the engine's own type does not say it. */
   readonly columnCheck: (column: ResolvedColumn, name: string) => string | undefined;
-  /** The statement that gives the names of all tables that a query sees without saying where. */
+  /**
+   * The statement that gives schema and name of all tables, and whether a query sees the schema without
+   * naming it: its first column is the schema's name then, else null.
+   */
   readonly tablesQuery: string;
+  /** Whether schemas are created by a statement; a schema of SQLite is a file that the caller attached. */
+  readonly createsSchemas: boolean;
+  /** Whether an index is created in a schema of its own, and a foreign key leads to tables of the same schema only. */
+  readonly keepsToSchema: boolean;
   /** Whether a foreign key can be added to a table that is there, and cannot lead to one that is not. */
   readonly addsForeignKeys: boolean;
   /** What stands after a table's definition. */

@@ -3,4 +3,5 @@ export type { Decoder, Dialect, DialectName, Keys, Wire } from "./dialect.js";
 export { dialectOf } from "./dialects.js";
 export { type GivenRow, insertRequests } from "./insert.js";
 export { type PreviewedKeys, type PreviewedStatement, type PreviewOptions, preview } from "./preview.js";
+export { qualifiedTable } from "./print.js";
 export type { Parameter } from "./tree.js";

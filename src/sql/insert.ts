@@ -8,6 +8,7 @@ import {
   type Scalar,
 } from "../model/index.js";
 import type { Dialect, Wire } from "./dialect.js";
+import { qualifiedTable } from "./print.js";
 
 /** A new row, as the user gives it. */
 export type GivenRow = Readonly<Record<string, unknown>>;
@@ -57,11 +58,11 @@ export function insertRequests(
   if (rows.length === 0) return [];
   const columns = columnsFor(entity, rows);
   const values = rows.map((row) => columns.map((column) => valueFor(row, column)));
-  const into = `insert into ${dialect.quote(entity.table)} (${columns.map((column) => dialect.quote(column.name)).join(", ")})`;
+  const into = `insert into ${qualifiedTable(entity, dialect)} (${columns.map((column) => dialect.quote(column.name)).join(", ")})`;
   if (dialect.insertArrays !== undefined) {
     const types = columns.map(({ type }) => type);
     const identity = columns.find(({ kind }) => kind === "identity")?.name;
-    const text = dialect.insertArrays({ into, table: dialect.quote(entity.table), types, identity });
+    const text = dialect.insertArrays({ into, table: qualifiedTable(entity, dialect), types, identity });
     const parameters = columns.map((column, i) =>
       dialect.encode({ kind: "list", values: values.map((row) => row[i] as Scalar), type: column.type }),
     );

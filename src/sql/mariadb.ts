@@ -119,7 +119,9 @@ export const mariadbDialect: Dialect = {
     if (choices !== undefined) return choiceCheck(name, choices, quotedText);
     return kind === "json" || kind === "list" ? `json_valid(${name})` : undefined;
   },
-  tablesQuery: "select table_name from information_schema.tables where table_schema = database()",
+  tablesQuery: "select nullif(table_schema, database()), table_name from information_schema.tables",
+  createsSchemas: true,
+  keepsToSchema: false,
   addsForeignKeys: true,
   tableSettings: " engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin",
 };

@@ -10,6 +10,7 @@ import {
   type Scope,
   type SelectDraft,
   selectFrom,
+  tableOf,
 } from "./scope.js";
 import type { SqlExpression } from "./tree.js";
 
@@ -30,7 +31,7 @@ function joinBack(scope: Scope, place: Place, steps: readonly Step[]): Place {
     const before = placeIn(place.select, source, alias);
     place.select.joins.push({
       kind: "inner",
-      table: { kind: "table", table: source.table, alias },
+      table: tableOf(source, alias),
       on: keysEqual(step, before, at),
     });
     return before;
@@ -70,11 +71,7 @@ export function ownersOf(scope: Scope, place: Place, steps: readonly [Step, ...S
   const met = joinBack(scope, place, steps.slice(meeting + 1));
   const alias = freeName(scope, "link", "link_2");
   const { source } = step;
-  const inner = placeIn(
-    selectFrom({ kind: "table", table: source.table, alias: freeName(scope, source.table) }),
-    source,
-    "",
-  );
+  const inner = placeIn(selectFrom(tableOf(source, freeName(scope, source.table))), source, "");
   const before: Place = { ...inner, alias: inner.select.from.alias };
   const nearest = joinBack(scope, before, steps.slice(1, meeting));
   inner.select.isDistinct = true;

@@ -128,7 +128,9 @@ export const postgresDialect: Dialect = {
   columnType,
   columnCheck: ({ type: { choices } }, name) =>
     choices === undefined ? undefined : choiceCheck(name, choices, quotedText),
-  tablesQuery: "select table_name from information_schema.tables where table_schema = current_schema()",
+  tablesQuery: "select nullif(table_schema, current_schema()), table_name from information_schema.tables",
+  createsSchemas: true,
+  keepsToSchema: false,
   addsForeignKeys: true,
   tableSettings: "",
 };

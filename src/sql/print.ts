@@ -98,10 +98,17 @@ function printOrder(printer: Printer, terms: readonly SortTerm[]): string {
   return ` order by ${printed.join(", ")}`;
 }
 
+/** A table's name, with its schema where that was given. */
+export const qualifiedTable = (
+  { schema, table }: { readonly schema: string | undefined; readonly table: string },
+  { quote }: Dialect,
+): string => (schema === undefined ? quote(table) : `${quote(schema)}.${quote(table)}`);
+
 function printTable(printer: Printer, term: TableTerm): string {
   const { quote } = printer.dialect;
   if (term.kind === "derived") return `(${printSelect(printer, term.select)}) as ${quote(term.alias)}`;
-  return term.alias === term.table ? quote(term.table) : `${quote(term.table)} as ${quote(term.alias)}`;
+  const table = qualifiedTable(term, printer.dialect);
+  return term.alias === term.table ? table : `${table} as ${quote(term.alias)}`;
 }
 
 function printSelect(printer: Printer, select: Select): string {

@@ -50,6 +50,14 @@ export function releaseNames(scope: Scope, select: SelectDraft): void {
   for (const { alias } of [select.from, ...select.joins.map((join) => join.table)]) scope.names.delete(alias);
 }
 
+/** An entity's table under a name. */
+export const tableOf = ({ schema, table }: ResolvedEntity, alias: string): TableTerm => ({
+  kind: "table",
+  schema,
+  table,
+  alias,
+});
+
 /** A select from a table or derived table that has nothing else yet. */
 export const selectFrom = (from: TableTerm): SelectDraft => ({
   items: [],
@@ -120,7 +128,7 @@ function stepTo(scope: Scope, place: Place, step: Step): Place {
   const next = placeIn(place.select, step.target, alias, undefined, isOptional);
   place.select.joins.push({
     kind: isOptional ? "left" : "inner",
-    table: { kind: "table", table: step.target.table, alias },
+    table: tableOf(step.target, alias),
     on: keysEqual(step, place, next),
   });
   place.steps.set(step, next);

@@ -90,7 +90,9 @@ export const sqliteDialect: Dialect = {
     if (type.kind === "varchar") return `length(${name}) <= ${type.length}`;
     return type.kind === "json" ? `json_valid(${name})` : undefined;
   },
-  tablesQuery: "select name from sqlite_master where type in ('table', 'view')",
+  tablesQuery: "select nullif(schema, 'main'), name from pragma_table_list",
+  createsSchemas: false,
+  keepsToSchema: true,
   addsForeignKeys: false,
   tableSettings: "",
 };

@@ -10,6 +10,7 @@ import {
   type Scope,
   type SelectDraft,
   selectFrom,
+  tableOf,
 } from "./scope.js";
 import type { Operator, SortTerm, SqlExpression } from "./tree.js";
 
@@ -162,7 +163,7 @@ function relatedSelect(scope: Scope, set: SetNode, result: SqlExpression): Selec
 function selectOfSet(scope: Scope, set: SetNode): { select: SelectDraft; place: Place } {
   const { table } = set.source.entity;
   const alias = freeName(scope, table, set.step.name);
-  const select = selectFrom({ kind: "table", table, alias });
+  const select = selectFrom(tableOf(set.source.entity, alias));
   const place = placeIn(select, set.source.entity, alias);
   addConditions(scope, set, place);
   return { select, place };
@@ -199,7 +200,7 @@ function restrictToOwner(scope: Scope, set: SetNode, place: Place): void {
   const joined = placeIn(select, before.source.entity, alias);
   select.joins.push({
     kind: "inner",
-    table: { kind: "table", table, alias },
+    table: tableOf(before.source.entity, alias),
     on: keysEqual(set.step, joined, place),
   });
   addConditions(scope, before, joined);

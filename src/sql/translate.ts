@@ -13,6 +13,7 @@ import {
   releaseNames,
   type Scope,
   selectFrom,
+  tableOf,
 } from "./scope.js";
 import { condition, leavesRow, sortTerm, value } from "./translate-expression.js";
 import type { Select, SelectItem, SortTerm, SqlExpression } from "./tree.js";
@@ -54,7 +55,7 @@ function placeRoot(scope: Scope, plan: StatementPlan): Root {
   const { source, limit, offset } = plan;
   const { entity } = source;
   const alias = freeName(scope, entity.table);
-  const select = selectFrom({ kind: "table", table: entity.table, alias });
+  const select = selectFrom(tableOf(entity, alias));
   const place = placeIn(select, entity, alias);
   scope.places.set(source, place);
   const owners = tieToOwners(scope, place, plan.fedOver);
@@ -101,7 +102,6 @@ const joinedOrder = (scope: Scope, orderBy: readonly OrderNode[]): readonly Sort
 /** Joins a to-many relation, from a derived table where its way, its conditions or its cut need one. */
 function joinRows(scope: Scope, joined: JoinedSource): readonly SortTerm[] {
   const { source, relation, where, orderBy } = joined;
-  const { table } = relation.target;
   const owner = placeOf(scope, joined.from);
   const alias = freeName(scope, relation.name, `${owner.alias}_${relation.name}`);
   const [step, ...further] = relation.steps;
@@ -109,11 +109,11 @@ function joinRows(scope: Scope, joined: JoinedSource): readonly SortTerm[] {
     const place = placeIn(owner.select, relation.target, alias);
     scope.places.set(source, place);
     const on = [...keysEqual(step, owner, place), ...where.map((node) => condition(scope, node))];
-    owner.select.joins.push({ kind: "left", table: { kind: "table", table, alias }, on });
+    owner.select.joins.push({ kind: "left", table: tableOf(relation.target, alias), on });
     place.isOptional = true;
     return joinedOrder(scope, orderBy);
   }
-  const inner = placeIn(selectFrom({ kind: "table", table, alias }), relation.target, alias);
+  const inner = placeIn(selectFrom(tableOf(relation.target, alias)), relation.target, alias);
   scope.places.set(source, inner);
   const { columns } = ownersOf(scope, inner, relation.steps);
   inner.select.where.push(...where.map((node) => condition(scope, node)));

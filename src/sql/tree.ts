@@ -56,7 +56,7 @@ export interface SortTerm {
 
 /** A table, or a select in its place, under a name. */
 export type TableTerm =
-  | { readonly kind: "table"; readonly table: string; readonly alias: string }
+  | { readonly kind: "table"; readonly schema: string | undefined; readonly table: string; readonly alias: string }
   | { readonly kind: "derived"; readonly select: Select; readonly alias: string };
 
 /** A joined table. */
