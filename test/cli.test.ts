@@ -33,12 +33,7 @@ const gemach = async (...words: string[]): Promise<Outcome> => {
 };
 
 beforeAll(async () => {
-  await run(join(root, "node_modules/.bin/tsc"), [
-    "-p",
-    join(root, "tsconfig.build.json"),
-    "--outDir",
-    join(built, "dist"),
-  ]);
+  await run(join(root, "node_modules/.bin/tsc"), ["-p", join(root, "tsconfig.build.json"), "--outDir", join(built, "dist")]);
   writeFileSync(join(built, "package.json"), '{ "version": "1.2.3-test", "type": "module" }');
 }, 120_000);
 afterAll(() => {
@@ -65,8 +60,7 @@ test("the demo tells its story, and leaves a database that holds the rows", asyn
 });
 
 test("the demo gives the same facts as JSON, the same data for the same seed", async () => {
-  const facts = async (...words: string[]) =>
-    JSON.parse((await gemach("demo", "--size", "3", "--json", ...words)).stdout);
+  const facts = async (...words: string[]) => JSON.parse((await gemach("demo", "--size", "3", "--json", ...words)).stdout);
   const [one, again, other] = [await facts(), await facts(), await facts("--seed", "8")];
   expect(one).toMatchObject({
     file: join(folder, "lending.sqlite"),

@@ -78,9 +78,7 @@ test("defaults of the database and of code, unique columns, heavy ones", async (
     expect(await db.count(from(Manual).where((m) => m.fee.above("9")))).toBe(2);
     await expect(db.insert(Manual, [{ code: "a" }]), engine.name).rejects.toMatchObject({ code: "UNIQUE_VIOLATED" });
     // The database itself knows the defaults: other programs write to it too.
-    await engine.execute(
-      "insert into manual (code, added, token) values ('c', '2026-01-01 00:00:00', '0189c3a0-0000-7000-8000-000000000002')",
-    );
+    await engine.execute("insert into manual (code, added, token) values ('c', '2026-01-01 00:00:00', '0189c3a0-0000-7000-8000-000000000002')");
     const other = from(Manual)
       .where((m) => m.code.is("c"))
       .select((m) => ({ pages: m.pages, isDraft: m.isDraft, edition: m.edition }));
@@ -117,10 +115,7 @@ const lowerCase: StandardSchema<string> = {
   "~standard": {
     version: 1,
     vendor: "test",
-    validate: (value) =>
-      value === String(value).toLowerCase()
-        ? { value: String(value) }
-        : { issues: [{ message: "must be in lower case" }] },
+    validate: (value) => (value === String(value).toLowerCase() ? { value: String(value) } : { issues: [{ message: "must be in lower case" }] }),
   },
 };
 const { Label } = model({
@@ -133,23 +128,10 @@ const { Label } = model({
   }),
 });
 
-const incoming: readonly (readonly [
-  what: string,
-  row: unknown,
-  ofNew: readonly string[],
-  ofPart: readonly string[],
-])[] = [
+const incoming: readonly (readonly [what: string, row: unknown, ofNew: readonly string[], ofPart: readonly string[]])[] = [
   ["a whole row", { word: "drill", weight: 2, kind: "b", note: null }, [], []],
   ["a row without what may be left out", { word: "drill", weight: 2 }, [], []],
-  [
-    "nothing",
-    {},
-    [
-      "word: takes a string of at most 5 characters, without NUL, but is missing",
-      "weight: takes a whole number of 32 bits, but is missing",
-    ],
-    [],
-  ],
+  ["nothing", {}, ["word: takes a string of at most 5 characters, without NUL, but is missing", "weight: takes a whole number of 32 bits, but is missing"], []],
   [
     "values of other kinds",
     { word: "hammer", weight: "2", kind: "c", note: 1 },
@@ -166,12 +148,7 @@ const incoming: readonly (readonly [
       "note: takes a string without NUL, but got another number",
     ],
   ],
-  [
-    "what the column's own schema refuses",
-    { word: "Drill", weight: 1 },
-    ["word: must be in lower case"],
-    ["word: must be in lower case"],
-  ],
+  ["what the column's own schema refuses", { word: "Drill", weight: 1 }, ["word: must be in lower case"], ["word: must be in lower case"]],
   [
     "null where there must be a value",
     { word: null, weight: 1 },
@@ -216,8 +193,7 @@ const shelves = model({
 });
 
 test("indexes over several columns, and a view that is only read", async () => {
-  const indexes = (dialect: "sqlite" | "mariadb") =>
-    layOutText(shelves, dialect).filter((text) => text.includes(" index "));
+  const indexes = (dialect: "sqlite" | "mariadb") => layOutText(shelves, dialect).filter((text) => text.includes(" index "));
   expect(indexes("sqlite")).toEqual([
     'create unique index if not exists "shelf_room_position" on "shelf" ("room", "position")',
     'create index if not exists "shelf_room_added" on "shelf" ("room", "added" desc)',
@@ -243,12 +219,7 @@ test("a table in a schema of its own", async () => {
     const schema = `gemach_test_${randomBytes(6).toString("hex")}`;
     const { Plan, Page } = model({
       Plan: entity("plan", { id: identity, name: text }, { pages: toMany("Page", { by: "planId" }) }, { schema }),
-      Page: entity(
-        "page",
-        { id: identity, planId: integer },
-        { plan: toOne("Plan", { by: "planId" }) },
-        { schema, indexes: [{ on: ["planId", "id desc"] }] },
-      ),
+      Page: entity("page", { id: identity, planId: integer }, { plan: toOne("Plan", { by: "planId" }) }, { schema, indexes: [{ on: ["planId", "id desc"] }] }),
     });
     const db = engine.connect();
     if (engine.name === "sqlite") await engine.execute(`attach ':memory:' as ${schema}`);
@@ -272,4 +243,60 @@ test("a table in a schema of its own", async () => {
     await expect(db.insert(Page, [{ planId: 9 }]), engine.name).rejects.toMatchObject({ code: "FOREIGN_KEY_VIOLATED" });
     if (engine.name === "mariadb") await engine.execute(`drop schema ${schema}`);
   }
+});
+
+/** As an application would write them: nothing of this library in them. */
+class Keeper {
+  declare readonly id: number;
+  declare readonly name: string;
+  get initials(): string {
+    return this.name.replace(/(\w)\w*\s*/g, "$1");
+  }
+}
+class Chest {
+  readonly id: number;
+  readonly #label: string;
+  constructor(id: number, label: string) {
+    this.id = id;
+    this.#label = label;
+  }
+  shout(): string {
+    return `${this.#label.toUpperCase()}!`;
+  }
+}
+
+test("rows as instances of classes of one's own, with what is reached", async () => {
+  const owned = model({
+    Keeper: entity("chest_keeper", { id: identity, name: text }, { chests: toMany("Chest", { by: "keeperId" }) }, { as: Keeper }),
+    Chest: entity(
+      "chest",
+      { id: identity, label: text, keeperId: integer.nullable },
+      { keeper: toOne("Keeper", { by: "keeperId" }) },
+      { make: (row) => new Chest(row.id, row.label) },
+    ),
+  });
+  for (const engine of all())
+    for (const generateCode of [true, false]) {
+      const db = engine.connect({ generateCode });
+      await layOut(db, owned);
+      if ((await db.count(from(owned.Keeper))) === 0) {
+        await db.insert(owned.Keeper, [{ name: "Ada Levi" }]);
+        await db.insert(owned.Chest, [{ label: "saws", keeperId: 1 }, { label: "nails" }]);
+      }
+      for (const how of ["join", "batch"] as const) {
+        const [keeper] = await db.list(from(owned.Keeper).how(how).reach({ chests: true }));
+        expect(keeper).toBeInstanceOf(Keeper);
+        expect([keeper?.initials, keeper?.chests[0]?.shout()], engine.name).toEqual(["AL", "SAWS!"]);
+        const chests = await db.list(from(owned.Chest).how(how).reach({ keeper: true }));
+        for (const chest of chests) expect(chest).toBeInstanceOf(Chest);
+        expect(chests.map((chest) => [chest.shout(), chest.keeper?.initials ?? null])).toEqual([
+          ["SAWS!", "AL"],
+          ["NAILS!", null],
+        ]);
+      }
+      expect(await db.list(from(owned.Chest).select((c) => ({ id: c.id, keeper: c.keeper.name })))).toStrictEqual([
+        { id: 1, keeper: "Ada Levi" },
+        { id: 2, keeper: null },
+      ]);
+    }
 });

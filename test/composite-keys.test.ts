@@ -4,11 +4,7 @@ import { useEngines } from "./support/engines.js";
 
 const { Place, Piece, Tag } = model({
   /** An item's place inside its depot: told apart by depot and label together. */
-  Place: entity(
-    "place",
-    { depotId: integer.key, label: text.key, note: text.nullable },
-    { pieces: toMany("Piece", { by: ["depotId", "placeLabel"] }) },
-  ),
+  Place: entity("place", { depotId: integer.key, label: text.key, note: text.nullable }, { pieces: toMany("Piece", { by: ["depotId", "placeLabel"] }) }),
   Piece: entity(
     "piece",
     { id: identity, depotId: integer, placeLabel: text.nullable.named("label") },

@@ -22,9 +22,7 @@ const read = (file: string): string => readFileSync(join(root, file), "utf8");
 function moduleOf(document: string): string | undefined {
   const blocks = [...read(document).matchAll(/^```ts\n([\s\S]*?)^```$/gm)].map((match) => match[1] as string);
   if (blocks.length === 0) return undefined;
-  const body = blocks
-    .join("\n")
-    .replace(/^(.+?);? \/\/ → (.+)$/gm, (_, expression, value) => `same(${expression}, ${value});`);
+  const body = blocks.join("\n").replace(/^(.+?);? \/\/ → (.+)$/gm, (_, expression, value) => `same(${expression}, ${value});`);
   return `import { expect } from "vitest";\nconst same = (a: unknown, b: unknown): void => expect(a).toStrictEqual(b);\n${body}`;
 }
 
@@ -42,9 +40,7 @@ beforeAll(() => {
 afterAll(() => rmSync(folder, { recursive: true }));
 
 test("the examples of the documents compile", async () => {
-  const checked = await promisify(execFile)(join(root, "node_modules/.bin/tsc"), ["-p", folder]).catch(
-    (error) => error,
-  );
+  const checked = await promisify(execFile)(join(root, "node_modules/.bin/tsc"), ["-p", folder]).catch((error) => error);
   expect(checked.stdout).toBe("");
 }, 60_000);
 
@@ -58,10 +54,7 @@ test("links and pictures of the documents lead somewhere", () => {
     [...read(document).matchAll(/\]\((?!https?:)([^)#]+)[^)]*\)/g)]
       .map((match) => join(root, dirname(document), match[1] as string))
       .filter(
-        (target) =>
-          !readdirSync(dirname(target), { withFileTypes: true }).some(
-            (entry) => join(dirname(target), entry.name) === target.replace(/\/$/, ""),
-          ),
+        (target) => !readdirSync(dirname(target), { withFileTypes: true }).some((entry) => join(dirname(target), entry.name) === target.replace(/\/$/, "")),
       )
       .map((target) => `${document}: ${target}`),
   );

@@ -26,20 +26,13 @@ const emptied = { ...depot, name: null as unknown as string };
 
 beforeAll(async () => {
   for (const engine of all()) {
-    await engine.execute(
-      "create table strict_day (id integer primary key, label varchar(20) unique, check (label <> 'x'))",
-    );
+    await engine.execute("create table strict_day (id integer primary key, label varchar(20) unique, check (label <> 'x'))");
   }
 });
 const { StrictDay } = model({ StrictDay: entity("strict_day", { id: identity, label: text }) });
 
 /** What is done, and what the error must say besides having the engine's own as its cause. */
-const faults: readonly (readonly [
-  what: string,
-  act: (db: Database) => Promise<unknown>,
-  code: string,
-  words: string,
-])[] = [
+const faults: readonly (readonly [what: string, act: (db: Database) => Promise<unknown>, code: string, words: string])[] = [
   ["a missing table", (db) => db.list(from(Shed)), "TABLE_MISSING", "'shed'"],
   ["a missing column", (db) => db.list(from(Short)), "COLUMN_MISSING", "nickname"],
   ["a key that is taken", (db) => db.insert(Depot, [{ id: 1, ...depot }]), "UNIQUE_VIOLATED", "unique value"],
@@ -138,9 +131,7 @@ describe("SQLite files", () => {
     const file = join(folder, "notes.txt");
     writeFileSync(file, "x".repeat(5000));
     const handle = new Sqlite(file);
-    expect(() => sqlite(handle)).toThrow(
-      expect.objectContaining({ code: "FILE_UNUSABLE", message: expect.stringContaining(file) }),
-    );
+    expect(() => sqlite(handle)).toThrow(expect.objectContaining({ code: "FILE_UNUSABLE", message: expect.stringContaining(file) }));
     handle.close();
   });
 
@@ -173,10 +164,7 @@ describe("SQLite files", () => {
     const file = join(mkdtempSync(join(tmpdir(), "gemach-")), "wal.sqlite");
     const handle = new Sqlite(file);
     sqlite(handle);
-    expect([handle.pragma("journal_mode", { simple: true }), handle.pragma("foreign_keys", { simple: true })]).toEqual([
-      "wal",
-      1,
-    ]);
+    expect([handle.pragma("journal_mode", { simple: true }), handle.pragma("foreign_keys", { simple: true })]).toEqual(["wal", 1]);
     handle.close();
   });
 });
@@ -214,19 +202,14 @@ test.runIf(inject("engines").includes("postgres"))("a database that is not there
   await Promise.all([pgPool.end(), mariadbPool.end()]);
 });
 
-test.runIf(inject("engines").includes("postgres"))(
-  "statements are prepared by name on PostgreSQL, unless turned off",
-  async () => {
-    const pool = new pg.Pool({ connectionString: postgresUrl, max: 1 });
-    const count = async () =>
-      Number((await pool.query("select count(*) from pg_prepared_statements where name like 'gemach%'")).rows[0].count);
-    await pool.query("create temporary table shed (id integer, name text)");
-    const unprepared = database(postgres(pool, { prepare: false }));
-    await unprepared.list(from(Shed));
-    expect(await count()).toBe(0);
-    for (const db of [database(postgres(pool)), database(postgres(pool))])
-      for (let i = 0; i < 3; i++) await db.list(from(Shed).limit(i));
-    expect(await count()).toBe(1);
-    await pool.end();
-  },
-);
+test.runIf(inject("engines").includes("postgres"))("statements are prepared by name on PostgreSQL, unless turned off", async () => {
+  const pool = new pg.Pool({ connectionString: postgresUrl, max: 1 });
+  const count = async () => Number((await pool.query("select count(*) from pg_prepared_statements where name like 'gemach%'")).rows[0].count);
+  await pool.query("create temporary table shed (id integer, name text)");
+  const unprepared = database(postgres(pool, { prepare: false }));
+  await unprepared.list(from(Shed));
+  expect(await count()).toBe(0);
+  for (const db of [database(postgres(pool)), database(postgres(pool))]) for (let i = 0; i < 3; i++) await db.list(from(Shed).limit(i));
+  expect(await count()).toBe(1);
+  await pool.end();
+});

@@ -7,24 +7,13 @@ import { expect, test } from "vitest";
 const source = fileURLToPath(new URL("../src", import.meta.url));
 
 /** The rooms from left to right; what shares a step does not know each other. */
-const flow = [
-  ["errors"],
-  ["model"],
-  ["query"],
-  ["plan"],
-  ["sql"],
-  ["run"],
-  ["drivers", "ledger", "schema"],
-  ["demo"],
-  ["cli"],
-];
+const flow = [["errors"], ["model"], ["query"], ["plan"], ["sql"], ["run"], ["drivers", "ledger", "schema"], ["demo"], ["cli"]];
 const stepOf = (room: string): number => flow.findIndex((step) => step.includes(room));
 
 const files = readdirSync(source, { recursive: true, encoding: "utf8" })
   .filter((file) => file.endsWith(".ts"))
   .map((file) => file.replaceAll("\\", "/"));
-const roomOf = (file: string): string | undefined =>
-  file.includes("/") ? file.slice(0, file.indexOf("/")) : undefined;
+const roomOf = (file: string): string | undefined => (file.includes("/") ? file.slice(0, file.indexOf("/")) : undefined);
 
 /** What a file imports, by value or by type. */
 const importsOf = (file: string): readonly string[] => {
@@ -50,10 +39,8 @@ test("rooms import only from rooms to their left, and only through the index", (
         if (targetRoom === room && target.endsWith("/index.ts")) offenders.push(`${file}: its own index`);
         continue;
       }
-      if (targetRoom === undefined || stepOf(targetRoom) >= stepOf(room) || stepOf(targetRoom) < 0)
-        offenders.push(`${file} → ${target}`);
-      else if (targetRoom !== "drivers" && !target.endsWith("/index.ts"))
-        offenders.push(`${file} → ${target}: not by the index`);
+      if (targetRoom === undefined || stepOf(targetRoom) >= stepOf(room) || stepOf(targetRoom) < 0) offenders.push(`${file} → ${target}`);
+      else if (targetRoom !== "drivers" && !target.endsWith("/index.ts")) offenders.push(`${file} → ${target}: not by the index`);
     }
   }
   expect(offenders).toEqual([]);
@@ -65,8 +52,7 @@ test("no file is in a circle of imports", () => {
   const visit = (file: string, path: readonly string[]): void => {
     if (path.includes(file)) circles.push([...path.slice(path.indexOf(file)), file].join(" → "));
     if (done.has(file) || path.includes(file)) return;
-    for (const specifier of importsOf(file))
-      if (specifier.startsWith(".")) visit(local(file, specifier), [...path, file]);
+    for (const specifier of importsOf(file)) if (specifier.startsWith(".")) visit(local(file, specifier), [...path, file]);
     done.add(file);
   };
   for (const file of files) visit(file, []);
@@ -101,7 +87,6 @@ test("the core can be bundled for a browser, whole and without anything of Node"
   expect(chunks.flatMap((chunk) => [...chunk.imports, ...chunk.dynamicImports])).toEqual([]);
   const code = chunks.map((chunk) => chunk.code).join("\n");
   expect(code).not.toContain("__vite-browser-external");
-  for (const there of ["MODEL_INVALID", "left join", "json_each", "is distinct from", "row_number()"])
-    expect(code).toContain(there);
+  for (const there of ["MODEL_INVALID", "left join", "json_each", "is distinct from", "row_number()"]) expect(code).toContain(there);
   for (const absent of ["better-sqlite3", "rowMode", "commander"]) expect(code).not.toContain(absent);
 });

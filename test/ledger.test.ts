@@ -14,8 +14,7 @@ const onAll = async (check: (db: Database) => Promise<void>): Promise<void> => {
 
 const loop = async (db: Database) => {
   const found = [];
-  for (const depot of await db.list(from(Depot)))
-    found.push({ ...depot, items: await db.list(from(Item).where((i) => i.depotId.is(depot.id))) });
+  for (const depot of await db.list(from(Depot))) found.push({ ...depot, items: await db.list(from(Item).where((i) => i.depotId.is(depot.id))) });
   return found;
 };
 
@@ -48,11 +47,7 @@ const costs: readonly (readonly [what: string, statements: number, act: (db: Dat
           .reach({ items: (i) => i.how("join") }),
       ),
   ],
-  [
-    "and holds for what it reaches in turn",
-    1,
-    (db) => db.list(from(Depot).reach({ items: (i) => i.how("join").reach({ loans: true }) })),
-  ],
+  ["and holds for what it reaches in turn", 1, (db) => db.list(from(Depot).reach({ items: (i) => i.how("join").reach({ loans: true }) }))],
   [
     "a root that does not exist",
     1,
@@ -73,11 +68,7 @@ const costs: readonly (readonly [what: string, statements: number, act: (db: Dat
           .reach({ items: { loans: true } }),
       ),
   ],
-  [
-    "owners without any related row: nothing below them",
-    2,
-    (db) => db.list(from(Depot).reach({ items: (i) => i.limit(0).reach({ loans: true }) })),
-  ],
+  ["owners without any related row: nothing below them", 2, (db) => db.list(from(Depot).reach({ items: (i) => i.limit(0).reach({ loans: true }) }))],
   [
     "no key in any row",
     1,
@@ -91,11 +82,7 @@ const costs: readonly (readonly [what: string, statements: number, act: (db: Dat
   ],
   ["a way up of four levels, loaded", 1, (db) => db.list(from(Loan).reach({ district: true }))],
   ["a way up of four levels, by batch", 2, (db) => db.list(from(Loan).how("batch").reach({ district: true }))],
-  [
-    "a way up of four levels, in a condition",
-    1,
-    (db) => db.count(from(Loan).where((l) => l.district.name.is("Millside"))),
-  ],
+  ["a way up of four levels, in a condition", 1, (db) => db.count(from(Loan).where((l) => l.district.name.is("Millside")))],
   ["a way down of four levels, counted", 1, (db) => db.list(from(District).select((d) => d.loans.count()))],
   ["a way down of four levels, by join", 1, (db) => db.list(from(District).how("join").reach({ loans: true }))],
   ["a way down of four levels, by batch", 2, (db) => db.list(from(District).reach({ loans: true }))],
@@ -115,12 +102,7 @@ test.each(costs)("%s: %i statements", (_, statements, act) =>
 
 test("every way to the depots and their items gives the same answer", () =>
   onAll(async (db) => {
-    const answers = await Promise.all([
-      loop(db),
-      db.list(withItems),
-      db.list(withItems.how("join")),
-      db.list(withItems.how("batch")),
-    ]);
+    const answers = await Promise.all([loop(db), db.list(withItems), db.list(withItems.how("join")), db.list(withItems.how("batch"))]);
     for (const answer of answers) expect(answer).toStrictEqual(answers[0]);
   }));
 

@@ -25,13 +25,7 @@ const made = (definitions: any, options?: any) => () => model(definitions, optio
 const depot = entity("depot", { id: identity, name: text });
 
 /** What is wrong, and the line that says so. */
-const mistakes: readonly (readonly [
-  name: string,
-  definitions: object,
-  line: string,
-  options?: object | undefined,
-  second?: string,
-])[] = [
+const mistakes: readonly (readonly [name: string, definitions: object, line: string, options?: object | undefined, second?: string])[] = [
   [
     "an unknown target, nearly right",
     {
@@ -77,16 +71,8 @@ const mistakes: readonly (readonly [
     },
     "Item.shelf: by names 1 column ('depotId'), but the primary key of Shelf has 2 ('depotId', 'number')",
   ],
-  [
-    "no primary key",
-    { Depot: entity("depot", { name: text }) },
-    "Depot: no primary key; make a column identity, or mark one or more with .key",
-  ],
-  [
-    "a nullable primary key",
-    { Depot: entity("depot", { code: text.key.nullable }) },
-    "Depot.code: a column of the primary key cannot be nullable",
-  ],
+  ["no primary key", { Depot: entity("depot", { name: text }) }, "Depot: no primary key; make a column identity, or mark one or more with .key"],
+  ["a nullable primary key", { Depot: entity("depot", { code: text.key.nullable }) }, "Depot.code: a column of the primary key cannot be nullable"],
   [
     "two properties for one column",
     { Depot: entity("depot", { id: identity, name: text, title: text.named("name") }) },
@@ -125,11 +111,7 @@ const mistakes: readonly (readonly [
   [
     "a step that is no relation",
     {
-      Depot: entity(
-        "depot",
-        { id: identity },
-        { items: toMany("Item", { by: "depotId" }), lent: via("items", "lones") },
-      ),
+      Depot: entity("depot", { id: identity }, { items: toMany("Item", { by: "depotId" }), lent: via("items", "lones") }),
       Item: entity("item", { id: identity, depotId: integer }, { loans: toMany("Loan", { by: "itemId" }) }),
       Loan: entity("loan", { id: identity, itemId: integer }),
     },
@@ -147,11 +129,7 @@ const mistakes: readonly (readonly [
     {
       Kit: entity("kit", { id: identity }, { items: linked("Item", { by: "KitItem" }) }),
       Item: entity("item", { id: identity }),
-      KitItem: entity(
-        "kit_item",
-        { kitId: integer.key, itemId: integer.key },
-        { item: toOne("Item", { by: "itemId" }) },
-      ),
+      KitItem: entity("kit_item", { kitId: integer.key, itemId: integer.key }, { item: toOne("Item", { by: "itemId" }) }),
     },
     "Kit.items: KitItem has no to-one relation to Kit",
   ],
@@ -187,11 +165,7 @@ const mistakes: readonly (readonly [
     "a key that refers to what is not unique",
     {
       Depot: entity("depot", { id: identity, code: text }),
-      Item: entity(
-        "item",
-        { id: identity, depotCode: text },
-        { depot: toOne("Depot", { by: "depotCode", to: "code" }) },
-      ),
+      Item: entity("item", { id: identity, depotCode: text }, { depot: toOne("Depot", { by: "depotCode", to: "code" }) }),
     },
     "Item.depot: 'code' of Depot is not unique",
   ],
@@ -237,31 +211,15 @@ const mistakes: readonly (readonly [
     { Item: entity("item", { id: identity, tags: list(text) }, {}, { indexes: [{ on: ["tags"] }] }) },
     "Item: an index cannot be on 'tags', which is list",
   ],
-  [
-    "a varchar without room",
-    { Item: entity("item", { id: identity, label: varchar(0) }) },
-    "Item.label: a varchar has 1 to 16,383 characters",
-  ],
-  [
-    "a numeric of too many digits",
-    { Item: entity("item", { id: identity, price: numeric(66, 2) }) },
-    "Item.price: a numeric has 1 to 65 digits",
-  ],
+  ["a varchar without room", { Item: entity("item", { id: identity, label: varchar(0) }) }, "Item.label: a varchar has 1 to 16,383 characters"],
+  ["a numeric of too many digits", { Item: entity("item", { id: identity, price: numeric(66, 2) }) }, "Item.price: a numeric has 1 to 65 digits"],
   [
     "a numeric with more digits after the point than in all",
     { Item: entity("item", { id: identity, price: numeric(4, 5) }) },
     "Item.price: a numeric has 0 to 38 digits after the point, and no more than in all",
   ],
-  [
-    "a choice that says a text twice",
-    { Item: entity("item", { id: identity, state: choice("new", "new") }) },
-    "Item.state: a choice has each text once",
-  ],
-  [
-    "a list of lists",
-    { Item: entity("item", { id: identity, tags: list(list(text)) }) },
-    "Item.tags: a list cannot be of list",
-  ],
+  ["a choice that says a text twice", { Item: entity("item", { id: identity, state: choice("new", "new") }) }, "Item.state: a choice has each text once"],
+  ["a list of lists", { Item: entity("item", { id: identity, tags: list(list(text)) }) }, "Item.tags: a list cannot be of list"],
   [
     "a key of a kind that engines tell apart in their own ways",
     { Item: entity("item", { weight: double.key }) },
@@ -273,16 +231,8 @@ const mistakes: readonly (readonly [
     "Item.due: its default is not a day such as '2026-05-01'",
   ],
   ["a table without a name", { Depot: entity("", { id: identity }) }, "Depot: the table has no name"],
-  [
-    "a column without a name",
-    { Depot: entity("depot", { id: identity, name: text.named("") }) },
-    "Depot.name: the column has no name",
-  ],
-  [
-    "one table twice",
-    { Depot: depot, Shed: entity("depot", { id: identity }) },
-    "Shed: the table 'depot' belongs to Depot already",
-  ],
+  ["a column without a name", { Depot: entity("depot", { id: identity, name: text.named("") }) }, "Depot.name: the column has no name"],
+  ["one table twice", { Depot: depot, Shed: entity("depot", { id: identity }) }, "Shed: the table 'depot' belongs to Depot already"],
   [
     "two properties that the convention makes one column of",
     { Depot: entity("depot", { id: identity, dueDay: text, due_day: text }) },

@@ -9,8 +9,7 @@ const all = useSociety(society);
 const { Depot: depots, District: districts, Item: items, Loan: loans, Member: members } = society;
 
 const id = (row: { readonly id?: number }) => row.id as number;
-const by = <T extends { readonly id?: number }>(rows: readonly T[], key: number | null | undefined) =>
-  rows.find((row) => row.id === key);
+const by = <T extends { readonly id?: number }>(rows: readonly T[], key: number | null | undefined) => rows.find((row) => row.id === key);
 const itemOf = (loan: { readonly itemId: number }) => by(items, loan.itemId);
 const depotOf = (item: { readonly depotId: number } | undefined) => by(depots, item?.depotId);
 const memberOf = (loan: { readonly memberId: number }) => by(members, loan.memberId);
@@ -35,30 +34,18 @@ const cases: readonly (readonly [what: string, query: Query, rows: readonly unkn
   ["a value", from(Loan).where((l) => l.returned.isNot(null)), loans.filter((l) => !isOpen(l))],
   ["earlier", from(Loan).where((l) => l.due.below("2026-04-01")), loans.filter((l) => l.due < "2026-04-01")],
   ["between, both included", from(Item).where((i) => i.id.between(3, 5)), items.slice(2, 5)],
-  [
-    "a column against another",
-    from(Loan).where((l) => l.returned.above(l.due)),
-    loans.filter((l) => !isOpen(l) && (l.returned as string) > l.due),
-  ],
+  ["a column against another", from(Loan).where((l) => l.returned.above(l.due)), loans.filter((l) => !isOpen(l) && (l.returned as string) > l.due)],
   [
     "not against another column keeps rows without a value",
     from(Loan).where((l) => not(l.returned.above(l.due))),
     loans.filter((l) => isOpen(l) || (l.returned as string) <= l.due),
   ],
-  [
-    "two columns that may be missing are never equal",
-    from(Loan).where((l) => l.item.note.is(l.borrower.sponsor.name)),
-    [],
-  ],
+  ["two columns that may be missing are never equal", from(Loan).where((l) => l.item.note.is(l.borrower.sponsor.name)), []],
   ["and so always unequal", from(Loan).where((l) => l.item.note.isNot(l.borrower.sponsor.name)), loans],
   ["one of", from(Item).where((i) => i.depotId.oneOf([2, 4])), items.filter((i) => [2, 4].includes(i.depotId))],
   ["one of none", from(Item).where((i) => i.id.oneOf([])), []],
   ["none of none", from(Item).where((i) => i.id.notOneOf([])), items],
-  [
-    "one of texts with quotes and commas",
-    from(Depot).where((d) => d.name.oneOf(["a,b", '"', "\\", "{}", name])),
-    depots.filter((d) => d.name === name),
-  ],
+  ["one of texts with quotes and commas", from(Depot).where((d) => d.name.oneOf(["a,b", '"', "\\", "{}", name])), depots.filter((d) => d.name === name)],
   [
     "none of keeps rows without a value",
     from(Member)
@@ -68,9 +55,7 @@ const cases: readonly (readonly [what: string, query: Query, rows: readonly unkn
   ],
   [
     "and, or, not",
-    from(Loan).where((l) =>
-      and(or(l.memberId.is(1), l.memberId.is(2)), not(and(l.returned.is(null), l.due.above("2026-06-01")))),
-    ),
+    from(Loan).where((l) => and(or(l.memberId.is(1), l.memberId.is(2)), not(and(l.returned.is(null), l.due.above("2026-06-01"))))),
     loans.filter((l) => l.memberId <= 2 && !(isOpen(l) && l.due > "2026-06-01")),
   ],
   ["and of nothing is true", from(Item).where(() => and()), items],
@@ -84,26 +69,10 @@ const cases: readonly (readonly [what: string, query: Query, rows: readonly unkn
       .where((i) => i.note.is(null)),
     items.filter((i) => i.depotId === 1 && i.note === null),
   ],
-  [
-    "a path of two steps",
-    from(Loan).where((l) => l.item.depot.name.is(name)),
-    loans.filter((l) => depotOf(itemOf(l))?.name === name),
-  ],
-  [
-    "a path that may be missing",
-    from(Member).where((m) => m.sponsor.sponsor.name.is(null)),
-    members.filter((m) => sponsorOf(sponsorOf(m)) === undefined),
-  ],
-  [
-    "there are related rows",
-    from(Item).where((i) => i.loans.exists()),
-    items.filter((i) => loans.some((l) => l.itemId === i.id)),
-  ],
-  [
-    "there are none",
-    from(Item).where((i) => i.loans.notExists()),
-    items.filter((i) => !loans.some((l) => l.itemId === i.id)),
-  ],
+  ["a path of two steps", from(Loan).where((l) => l.item.depot.name.is(name)), loans.filter((l) => depotOf(itemOf(l))?.name === name)],
+  ["a path that may be missing", from(Member).where((m) => m.sponsor.sponsor.name.is(null)), members.filter((m) => sponsorOf(sponsorOf(m)) === undefined)],
+  ["there are related rows", from(Item).where((i) => i.loans.exists()), items.filter((i) => loans.some((l) => l.itemId === i.id))],
+  ["there are none", from(Item).where((i) => i.loans.notExists()), items.filter((i) => !loans.some((l) => l.itemId === i.id))],
   [
     "two conditions in one exists mean one row",
     from(Member).where((m) => m.loans.where((l) => and(l.returned.is(null), l.item.depotId.is(1))).exists()),
@@ -116,12 +85,8 @@ const cases: readonly (readonly [what: string, query: Query, rows: readonly unkn
   ],
   [
     "an entity inside itself",
-    from(Member).where((m) =>
-      m.sponsored.where((s) => s.sponsored.where((t) => t.blocked.is(m.blocked)).exists()).exists(),
-    ),
-    members.filter((m) =>
-      members.some((s) => s.sponsorId === m.id && members.some((t) => t.sponsorId === s.id && t.blocked === m.blocked)),
-    ),
+    from(Member).where((m) => m.sponsored.where((s) => s.sponsored.where((t) => t.blocked.is(m.blocked)).exists()).exists()),
+    members.filter((m) => members.some((s) => s.sponsorId === m.id && members.some((t) => t.sponsorId === s.id && t.blocked === m.blocked))),
   ],
   [
     "count of related rows in where",
@@ -154,23 +119,13 @@ const cases: readonly (readonly [what: string, query: Query, rows: readonly unkn
     from(Depot)
       .orderBy((d) => d.items.count().desc)
       .select((d) => d.id),
-    ids(
-      [...depots].sort(
-        (a, b) =>
-          items.filter((i) => i.depotId === b.id).length - items.filter((i) => i.depotId === a.id).length ||
-          id(b) - id(a),
-      ),
-    ),
+    ids([...depots].sort((a, b) => items.filter((i) => i.depotId === b.id).length - items.filter((i) => i.depotId === a.id).length || id(b) - id(a))),
   ],
   ["limit and offset", from(Loan).limit(4).offset(2), loans.slice(2, 6)],
   ["offset alone", from(Loan).offset(loans.length - 2), loans.slice(-2)],
   ["limit of none", from(Loan).limit(0), []],
   ["one value a row", from(District).select((d) => d.name), districts.map((d) => d.name)],
-  [
-    "a path that may be missing, projected",
-    from(Member).select((m) => m.sponsor.name),
-    members.map((m) => sponsorOf(m)?.name ?? null),
-  ],
+  ["a path that may be missing, projected", from(Member).select((m) => m.sponsor.name), members.map((m) => sponsorOf(m)?.name ?? null)],
   [
     "a nested projection with counts, predicates and paths",
     from(Depot).select((d) => ({
@@ -218,9 +173,7 @@ const cases: readonly (readonly [what: string, query: Query, rows: readonly unkn
   ],
   [
     "given inside a set",
-    from(Depot).select((d) =>
-      d.items.given(null as string | null, (set, note) => set.where((i) => i.note.is(note))).count(),
-    ),
+    from(Depot).select((d) => d.items.given(null as string | null, (set, note) => set.where((i) => i.note.is(note))).count()),
     depots.map((d) => items.filter((i) => i.depotId === d.id).length),
   ],
 ];
@@ -238,8 +191,7 @@ test.each(cases)("%s", (_, query, rows) =>
 );
 
 describe("reached relations", () => {
-  const latest = (key: number) =>
-    loans.filter((l) => l.memberId === key).sort((a, b) => (a.due < b.due ? 1 : a.due > b.due ? -1 : id(b) - id(a)));
+  const latest = (key: number) => loans.filter((l) => l.memberId === key).sort((a, b) => (a.due < b.due ? 1 : a.due > b.due ? -1 : id(b) - id(a)));
 
   test("limit and offset count for each owner, by every strategy", () =>
     onAll(async (db, engine) => {
@@ -252,8 +204,7 @@ describe("reached relations", () => {
             .limit(2)
             .offset(1),
       });
-      for (const how of ["join", "batch"] as const)
-        expect(await db.list(query.how(how)), `${engine} by ${how}`).toStrictEqual(rows);
+      for (const how of ["join", "batch"] as const) expect(await db.list(query.how(how)), `${engine} by ${how}`).toStrictEqual(rows);
     }));
 
   test("a projection inside a reach, also of a row that may be missing", () =>
@@ -267,16 +218,13 @@ describe("reached relations", () => {
         sponsor: (s) => s.select((m) => ({ called: m.name })),
         loans: (l) => l.orderBy((x) => x.due.desc).select((x) => ({ due: x.due, item: x.item.name })),
       });
-      for (const how of ["join", "batch"] as const)
-        expect(await db.list(query.how(how)), `${engine} by ${how}`).toStrictEqual(rows);
+      for (const how of ["join", "batch"] as const) expect(await db.list(query.how(how)), `${engine} by ${how}`).toStrictEqual(rows);
     }));
 
   test("lists are never shared, even where owners are the same row", () =>
     onAll(async (db) => {
       for (const how of ["join", "batch"] as const) {
-        const found = await db.list(
-          from(Loan).reach({ item: (i) => i.how("join").reach({ loans: (l) => l.how(how) }) }),
-        );
+        const found = await db.list(from(Loan).reach({ item: (i) => i.how("join").reach({ loans: (l) => l.how(how) }) }));
         const lists = found.map((loan) => loan.item.loans);
         expect(new Set(lists).size).toBe(found.length);
       }
@@ -295,9 +243,7 @@ describe("one row", () => {
         expect(await db.single(third.how(how).reach({ loans: true }))).toStrictEqual(whole);
         expect(await db.maybe(third.how(how).reach({ loans: true }))).toStrictEqual(whole);
       }
-      expect(await db.single(ofFirst.orderBy((i) => i.id.desc).limit(1))).toStrictEqual(
-        items.filter((i) => i.depotId === 1).at(-1),
-      );
+      expect(await db.single(ofFirst.orderBy((i) => i.id.desc).limit(1))).toStrictEqual(items.filter((i) => i.depotId === 1).at(-1));
     }));
 
   test("none: maybe gives null, single an error", () =>

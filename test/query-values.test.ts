@@ -3,8 +3,7 @@ import { lending } from "../src/demo/index.js";
 import { and, from, GemachError, not, or, preview } from "../src/index.js";
 
 const { Depot, Item, Loan, Member } = lending;
-const textOf = (query: Parameters<typeof preview>[0]) =>
-  preview(query).map(({ text, parameters }) => [text, parameters]);
+const textOf = (query: Parameters<typeof preview>[0]) => preview(query).map(({ text, parameters }) => [text, parameters]);
 
 // biome-ignore lint/suspicious/noExplicitAny: what plain JavaScript may do and the types refuse
 type Untyped = any;
@@ -45,125 +44,40 @@ test("a later reach adds to an earlier one, and replaces it for the same relatio
 /** What a caller does wrong, the code of the error, and words that its message must have. */
 const misuse: readonly (readonly [name: string, act: () => unknown, code: string, words: string])[] = [
   ["loops over a query", () => [...(from(Loan) as Untyped)], "QUERY_NOT_RUN", "db.list(query)"],
-  [
-    "compares with undefined",
-    () => from(Loan).where((l) => l.due.is(undefined as Untyped)),
-    "VALUE_MISSING",
-    "Loan.due",
-  ],
-  [
-    "asks for one of undefined",
-    () => from(Loan).where((l) => l.due.oneOf(undefined as Untyped)),
-    "VALUE_MISSING",
-    "Loan.due",
-  ],
-  [
-    "has undefined in a list",
-    () => from(Item).where((i) => i.id.oneOf([1, undefined as Untyped])),
-    "VALUE_MISSING",
-    "Item.id",
-  ],
-  [
-    "has null in a list",
-    () => from(Item).where((i) => i.note.oneOf([null as Untyped])),
-    "VALUE_UNFIT",
-    "a list without null",
-  ],
-  [
-    "takes a single value for a list",
-    () => from(Item).where((i) => i.id.oneOf(1 as Untyped)),
-    "VALUE_UNFIT",
-    "a list of values",
-  ],
-  [
-    "compares a number with text",
-    () => from(Item).where((i) => i.id.is("1" as Untyped)),
-    "VALUE_UNFIT",
-    "Item.id takes a whole number",
-  ],
+  ["compares with undefined", () => from(Loan).where((l) => l.due.is(undefined as Untyped)), "VALUE_MISSING", "Loan.due"],
+  ["asks for one of undefined", () => from(Loan).where((l) => l.due.oneOf(undefined as Untyped)), "VALUE_MISSING", "Loan.due"],
+  ["has undefined in a list", () => from(Item).where((i) => i.id.oneOf([1, undefined as Untyped])), "VALUE_MISSING", "Item.id"],
+  ["has null in a list", () => from(Item).where((i) => i.note.oneOf([null as Untyped])), "VALUE_UNFIT", "a list without null"],
+  ["takes a single value for a list", () => from(Item).where((i) => i.id.oneOf(1 as Untyped)), "VALUE_UNFIT", "a list of values"],
+  ["compares a number with text", () => from(Item).where((i) => i.id.is("1" as Untyped)), "VALUE_UNFIT", "Item.id takes a whole number"],
   ["compares a number with a fraction", () => from(Item).where((i) => i.id.is(1.5)), "VALUE_UNFIT", "whole number"],
-  [
-    "compares a number with more than 32 bits",
-    () => from(Item).where((i) => i.id.is(2 ** 31)),
-    "VALUE_UNFIT",
-    "32 bits",
-  ],
-  [
-    "compares a day with a Date",
-    () => from(Loan).where((l) => l.due.is(new Date() as Untyped)),
-    "VALUE_UNFIT",
-    "got a Date",
-  ],
-  [
-    "compares a day with no day of the calendar",
-    () => from(Loan).where((l) => l.due.is("2026-02-30")),
-    "VALUE_UNFIT",
-    "2026-05-01",
-  ],
+  ["compares a number with more than 32 bits", () => from(Item).where((i) => i.id.is(2 ** 31)), "VALUE_UNFIT", "32 bits"],
+  ["compares a day with a Date", () => from(Loan).where((l) => l.due.is(new Date() as Untyped)), "VALUE_UNFIT", "got a Date"],
+  ["compares a day with no day of the calendar", () => from(Loan).where((l) => l.due.is("2026-02-30")), "VALUE_UNFIT", "2026-05-01"],
   [
     "compares a day with text",
     () => from(Loan).where((l) => l.returned.is(l.borrower.name as Untyped)),
     "VALUE_UNFIT",
     "an expression that is date, but got Member.name, which is text",
   ],
-  [
-    "compares a truth value with a number",
-    () => from(Member).where((m) => m.blocked.is(1 as Untyped)),
-    "VALUE_UNFIT",
-    "true or false",
-  ],
+  ["compares a truth value with a number", () => from(Member).where((m) => m.blocked.is(1 as Untyped)), "VALUE_UNFIT", "true or false"],
   ["asks for more than null", () => from(Item).where((i) => i.note.above(null as Untyped)), "VALUE_UNFIT", "got null"],
-  [
-    "misspells a column",
-    () => from(Loan).where((l: Untyped) => l.retruned.is(null)),
-    "NAME_UNKNOWN",
-    "Did you mean 'returned'?",
-  ],
-  [
-    "misspells a relation of a set",
-    () => from(Depot).where((d: Untyped) => d.items.lones.exists()),
-    "NAME_UNKNOWN",
-    "Did you mean 'loans'?",
-  ],
-  [
-    "misspells a reached relation",
-    () => from(Loan).reach({ itm: true } as Untyped),
-    "NAME_UNKNOWN",
-    "Did you mean 'item'?",
-  ],
+  ["misspells a column", () => from(Loan).where((l: Untyped) => l.retruned.is(null)), "NAME_UNKNOWN", "Did you mean 'returned'?"],
+  ["misspells a relation of a set", () => from(Depot).where((d: Untyped) => d.items.lones.exists()), "NAME_UNKNOWN", "Did you mean 'loans'?"],
+  ["misspells a reached relation", () => from(Loan).reach({ itm: true } as Untyped), "NAME_UNKNOWN", "Did you mean 'item'?"],
   ["returns no predicate", () => from(Loan).where((() => true) as Untyped), "PREDICATE_EXPECTED", "where()"],
-  [
-    "returns a nullable truth value",
-    () => from(Member).where(((m: Untyped) => m.sponsor.name) as Untyped),
-    "PREDICATE_EXPECTED",
-    "where()",
-  ],
+  ["returns a nullable truth value", () => from(Member).where(((m: Untyped) => m.sponsor.name) as Untyped), "PREDICATE_EXPECTED", "where()"],
   ["negates what is no predicate", () => not("x" as Untyped), "PREDICATE_EXPECTED", "not()"],
   ["returns no order", () => from(Loan).orderBy(((l: Untyped) => l.due) as Untyped), "ORDER_EXPECTED", "row.name.asc"],
   ["limits to a fraction", () => from(Loan).limit(1.5), "LIMIT_UNFIT", "limit()"],
   ["skips fewer than none", () => from(Loan).offset(-1), "LIMIT_UNFIT", "offset()"],
   ["names no strategy", () => from(Loan).how("magic" as Untyped), "STRATEGY_UNKNOWN", "'batch'"],
   ["reaches with a number", () => from(Loan).reach({ item: 1 } as Untyped), "REACH_UNFIT", "a number for 'item'"],
-  [
-    "reaches with a foreign query",
-    () => from(Loan).reach({ item: () => from(Item) as Untyped }),
-    "REACH_UNFIT",
-    "does not return the query it got",
-  ],
+  ["reaches with a foreign query", () => from(Loan).reach({ item: () => from(Item) as Untyped }), "REACH_UNFIT", "does not return the query it got"],
   ["projects nothing", () => from(Loan).select(() => ({})), "SELECTION_UNFIT", "its top"],
-  [
-    "projects a set of rows",
-    () => from(Depot).select((d) => ({ a: { b: d.items as Untyped } })),
-    "SELECTION_UNFIT",
-    "'a.b'",
-  ],
+  ["projects a set of rows", () => from(Depot).select((d) => ({ a: { b: d.items as Untyped } })), "SELECTION_UNFIT", "'a.b'"],
   ["previews what is no query", () => preview(Loan as Untyped), "QUERY_EXPECTED", "from(Entity)"],
-  [
-    "previews an unknown dialect",
-    () => preview(from(Loan), { dialect: "latin" as Untyped }),
-    "DIALECT_UNKNOWN",
-    "'latin'",
-  ],
+  ["previews an unknown dialect", () => preview(from(Loan), { dialect: "latin" as Untyped }), "DIALECT_UNKNOWN", "'latin'"],
 ];
 
 test.each(misuse)("who %s gets an error that says what to do", (_, act, code, words) => {

@@ -10,18 +10,14 @@ const open = from(Loan).where((l) => l.returned.is(null));
 /** Queries whose texts stand in test/sql, one file a dialect, to be read. */
 const queries: Readonly<Record<string, Query>> = {
   "open loans, latest first": open.orderBy((l) => l.due.desc).limit(10),
-  "and, or, not": from(Loan).where((l) =>
-    and(or(l.due.below("2026-03-01"), l.memberId.oneOf([1, 2])), not(l.returned.isNot(null))),
-  ),
+  "and, or, not": from(Loan).where((l) => and(or(l.due.below("2026-03-01"), l.memberId.oneOf([1, 2])), not(l.returned.isNot(null)))),
   "a path used three times joins once": from(Loan)
     .where((l) => l.item.depot.name.is("Elm Yard"))
     .orderBy((l) => l.item.depot.name.asc)
     .select((l) => l.item.depot.town),
   "unequal keeps what is missing": from(Member).where((m) => m.sponsor.name.isNot("Ada Levi")),
   "counts of sets": from(Depot).select((d) => ({ items: d.items.count(), borrowers: d.items.loans.borrower.count() })),
-  "sets inside sets": from(Member).where((m) =>
-    m.sponsored.where((s) => s.loans.where((l) => l.returned.is(null)).exists()).exists(),
-  ),
+  "sets inside sets": from(Member).where((m) => m.sponsored.where((s) => s.loans.where((l) => l.returned.is(null)).exists()).exists()),
   "to-one relations, joined": from(Loan).reach({ item: { depot: true }, borrower: { sponsor: true } }),
   "to-one relations, by batch": from(Loan).how("batch").reach({ item: true }),
   "to-many relations, by batch, narrowed": from(Item).reach({

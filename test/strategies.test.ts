@@ -11,8 +11,7 @@ const all = useSociety(society);
 const runs = Number(process.env.GEMACH_TREES ?? 400);
 
 /** Text that differs where key order, null against undefined, or any value does. */
-const exact = (rows: unknown): string =>
-  JSON.stringify(rows, (_, value) => (value === undefined ? "undefined!" : value));
+const exact = (rows: unknown): string => JSON.stringify(rows, (_, value) => (value === undefined ? "undefined!" : value));
 
 test(`${runs} random queries give the rows of a plain evaluation, on every engine and by every strategy`, async () => {
   const databases = all().flatMap((engine) =>

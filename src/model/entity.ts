@@ -7,12 +7,21 @@ export type Columns = Readonly<Record<string, AnyColumn>>;
 /** The relations of an entity, by name. */
 export type Relations = Readonly<Record<string, AnyRelation>>;
 
-/** One entity as the model says it: a table, its columns, its relations. */
-export interface EntityDefinition<C extends Columns = Columns, R extends Relations = Relations> {
+declare const instanceType: unique symbol;
+
+/** in: columns; out: a plain row of them, without heavy ones. */
+export type ColumnRow<C extends Columns> = {
+  [P in keyof C as HasTrait<C[P], "heavy"> extends true ? never : P]: ColumnValue<C[P]>;
+} & {};
+
+/** One entity as the model says it: a table, its columns, its relations. `I` is the class of its rows, if any. */
+export interface EntityDefinition<C extends Columns = Columns, R extends Relations = Relations, I = unknown> {
+  /** For the types only. @internal */
+  readonly [instanceType]: I;
   readonly table: string;
   readonly columns: C;
   readonly relations: R;
-  readonly options: EntityOptions;
+  readonly options: EntityOptions & RowMaker;
 }
 
 /** An index over several columns; "due desc" for one in descending order. */
@@ -20,6 +29,18 @@ export interface IndexDefinition<N extends string = string> {
   readonly on: readonly (N | `${N} desc`)[];
   /** Whether no two rows may have the same values in all of them. */
   readonly unique?: boolean;
+}
+
+/** A class of one's own, whose instances an entity's rows are to be. */
+// biome-ignore lint/suspicious/noExplicitAny: a constructor of any arguments; it is not called
+export type RowClass<I> = abstract new (...given: any[]) => I;
+
+/** What makes the rows of an entity. */
+export interface RowMaker {
+  /** Rows are instances of this class: made without its constructor, their columns assigned. */
+  readonly as?: RowClass<object>;
+  /** Rows are what this function makes of a plain row, for a constructor that wants arguments. */
+  readonly make?: (row: never) => object;
 }
 
 /** What an entity may be told besides its columns and relations. */
@@ -38,21 +59,36 @@ export type Definitions = Readonly<Record<string, EntityDefinition>>;
 /** No relations: an overload of its own, since an inference that finds nothing would allow any name. */
 type NoRelations = Readonly<Record<never, AnyRelation>>;
 
-/** One entity: a table, its columns, its relations, and options. */
-export function entity<const C extends Columns>(table: string, columns: C): EntityDefinition<C, NoRelations>;
+/**
+ * One entity: a table, its columns, its relations, and options. With `as` or `make` its rows are
+ * instances of a class of one's own, which needs to know nothing of this library.
+ */
+export function entity<const C extends Columns>(table: string, columns: C): EntityDefinition<C, NoRelations, never>;
 export function entity<const C extends Columns, const R extends Relations>(
   table: string,
   columns: C,
   relations: R,
   options?: EntityOptions<keyof C & string>,
-): EntityDefinition<C, R>;
+): EntityDefinition<C, R, never>;
+export function entity<const C extends Columns, const R extends Relations, I extends object>(
+  table: string,
+  columns: C,
+  relations: R,
+  options: EntityOptions<keyof C & string> & { readonly as: RowClass<I> },
+): EntityDefinition<C, R, I>;
+export function entity<const C extends Columns, const R extends Relations, I extends object>(
+  table: string,
+  columns: C,
+  relations: R,
+  options: EntityOptions<keyof C & string> & { readonly make: (row: ColumnRow<C>) => I },
+): EntityDefinition<C, R, I>;
 export function entity(
   table: string,
   columns: Columns,
   relations: Relations = {},
-  options: EntityOptions = {},
+  options: EntityOptions & RowMaker = {},
 ): EntityDefinition {
-  return Object.freeze({ table, columns, relations, options });
+  return Object.freeze({ table, columns, relations, options }) as unknown as EntityDefinition;
 }
 
 /** The names of a model's entities. */
@@ -126,12 +162,10 @@ export type MayBeMissing<D extends Definitions, E extends keyof D, R> = R extend
       ? RouteMayBeMissing<D, E, S>
       : false;
 
-/** The plain row of an entity: each of its columns but heavy ones, and nothing else. */
-export type PlainRow<D extends Definitions, E extends keyof D> = {
-  [C in keyof ColumnsOf<D, E> as HasTrait<ColumnsOf<D, E>[C], "heavy"> extends true ? never : C]: ColumnValue<
-    ColumnsOf<D, E>[C]
-  >;
-} & {};
+/** The row of an entity: each of its columns but heavy ones, and nothing else; or an instance of its class. */
+export type PlainRow<D extends Definitions, E extends keyof D> = [D[E][typeof instanceType]] extends [never]
+  ? ColumnRow<ColumnsOf<D, E>>
+  : D[E][typeof instanceType];
 
 /** in: columns; out: the names of those that a new row may leave out. */
 type Omittable<C extends Columns> = {

@@ -41,6 +41,12 @@ export interface ModelOptions {
   readonly columnNames?: NameConvention;
 }
 
+/** Makes instances of a user's class: by its own function, or without its constructor. */
+function makerOf({ as, make }: EntityDefinition["options"]): ((row: object) => object) | undefined {
+  if (make !== undefined) return make as (row: object) => object;
+  return as === undefined ? undefined : (row) => Object.assign(Object.create(as.prototype as object) as object, row);
+}
+
 function draft(name: string, { table, columns, options }: EntityDefinition, columnNames: NameConvention): Draft {
   const resolved = new Map(
     Object.entries(columns).map(([property, { facts }]): [string, ResolvedColumn] => [
@@ -78,6 +84,7 @@ function draft(name: string, { table, columns, options }: EntityDefinition, colu
     relations: new Map(),
     indexes,
     isReadOnly: options.readOnly === true,
+    make: makerOf(options),
   };
 }
 

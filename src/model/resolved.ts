@@ -87,6 +87,8 @@ export interface ResolvedEntity {
   readonly relations: ReadonlyMap<string, ResolvedRelation>;
   readonly indexes: readonly ResolvedIndex[];
   readonly isReadOnly: boolean;
+  /** Makes what code gets of a plain row, where that is not the plain row itself. */
+  readonly make: ((row: object) => object) | undefined;
 }
 
 /** "Loan.due": how messages name a column or relation. */

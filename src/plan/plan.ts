@@ -91,7 +91,7 @@ function shapeOfRow(
   const related = query.reach.map(
     (reached) => [reached.relation.name, shapeOfRelation(draft, rows, reached, path, at, strategy)] as const,
   );
-  return { kind: "object", fields: [...columns, ...related], presence };
+  return { kind: "object", fields: [...columns, ...related], presence, make: path.entity.make };
 }
 
 const keySlots = ({ slots }: Draft, path: Path, columns: readonly ResolvedColumn[]): readonly number[] =>

@@ -17,6 +17,8 @@ export type Shape =
       readonly fields: readonly (readonly [name: string, shape: Shape])[];
       /** The slot that is null where there is no such row; undefined where there always is one. */
       readonly presence: number | undefined;
+      /** Makes the object of its plain values; what else it has is assigned to what that gives. */
+      readonly make?: ((row: object) => object) | undefined;
     }
   /** Filled in later: by further rows of the statement, or by another statement. */
   | { readonly kind: "related"; readonly cardinality: Cardinality };

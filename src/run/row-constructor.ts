@@ -31,6 +31,14 @@ function decodersOf(dialect: Dialect): (type: ValueType) => Decode | undefined {
   };
 }
 
+type Fields = Extract<Shape, { kind: "object" }>["fields"];
+
+/** A row's columns, which come first, and its relations. */
+function parted(fields: Fields): readonly [own: Fields, related: Fields] {
+  const columns = fields.findIndex(([, part]) => part.kind !== "value");
+  return columns < 0 ? [fields, []] : [fields.slice(0, columns), fields.slice(columns)];
+}
+
 /** A property's key in source code; in brackets where the language would read more into the name. */
 const sourceKey = (name: string): string => (name === "__proto__" ? '["__proto__"]' : JSON.stringify(name));
 
@@ -48,8 +56,13 @@ function sourceOf(shape: Shape, decodeFor: (type: ValueType) => Decode | undefin
     case "related":
       return shape.cardinality === "many" ? "[]" : "null";
     case "object": {
-      const fields = shape.fields.map(([name, part]) => `${sourceKey(name)}: ${sourceOf(part, decodeFor, decodes)}`);
-      const object = `{ ${fields.join(", ")} }`;
+      const { make } = shape;
+      const literal = (fields: Fields) =>
+        `{ ${fields.map(([name, part]) => `${sourceKey(name)}: ${sourceOf(part, decodeFor, decodes)}`).join(", ")} }`;
+      const [own, related] = make === undefined ? [shape.fields, []] : parted(shape.fields);
+      const made =
+        make === undefined ? literal(own) : `d${decodes.push(make as unknown as Decode) - 1}(${literal(own)})`;
+      const object = related.length === 0 ? made : `Object.assign(${made}, ${literal(related)})`;
       return shape.presence === undefined ? object : `(r[${shape.presence}] === null ? null : ${object})`;
     }
     default:
@@ -73,11 +86,18 @@ function closureOf(shape: Shape, decodeFor: (type: ValueType) => Decode | undefi
       return shape.cardinality === "many" ? () => [] : () => null;
     case "object": {
       const parts = shape.fields.map(([name, part]) => [name, closureOf(part, decodeFor)] as const);
-      const { presence } = shape;
-      return (row) =>
-        presence !== undefined && row[presence] === null
-          ? null
-          : Object.fromEntries(parts.map(([name, make]) => [name, make(row)]));
+      const { presence, make } = shape;
+      const plain = (row: readonly Wire[], some: typeof parts) =>
+        Object.fromEntries(some.map(([name, partOf]) => [name, partOf(row)]));
+      if (make !== undefined) {
+        const columns = parted(shape.fields)[0].length;
+        const [own, related] = [parts.slice(0, columns), parts.slice(columns)];
+        return (row) =>
+          presence !== undefined && row[presence] === null
+            ? null
+            : Object.assign(make(plain(row, own)), plain(row, related));
+      }
+      return (row) => (presence !== undefined && row[presence] === null ? null : plain(row, parts));
     }
     default:
       return shape satisfies never;

@@ -107,8 +107,7 @@ const relations: Record<Name, Record<string, Way>> = {
   Repair: { item: up("Item", "itemId"), volunteer: up("Member", "volunteerId") },
 };
 
-const relationNames = (entity: Name): string[] =>
-  Object.keys(relations[entity]).filter((name) => !name.startsWith("~"));
+const relationNames = (entity: Name): string[] => Object.keys(relations[entity]).filter((name) => !name.startsWith("~"));
 
 const columns: Record<Name, Record<string, "ordered" | "boolean" | "own">> = {
   District: { id: "ordered", name: "ordered" },
@@ -124,8 +123,7 @@ const columns: Record<Name, Record<string, "ordered" | "boolean" | "own">> = {
   MemberSkill: { memberId: "ordered", skillCode: "ordered" },
   Repair: { id: "ordered", itemId: "ordered", volunteerId: "ordered", begun: "ordered", cost: "own", findings: "own" },
 };
-const plainColumns = (entity: Name): string[] =>
-  Object.keys(columns[entity]).filter((name) => columns[entity][name] !== "own");
+const plainColumns = (entity: Name): string[] => Object.keys(columns[entity]).filter((name) => columns[entity][name] !== "own");
 
 const keys: Partial<Record<Name, readonly string[]>> = {
   Manual: ["itemId"],
@@ -160,9 +158,7 @@ function related(society: Society, entity: Name, row: Row, name: string): readon
   const way = wayOf(entity, name);
   if ("to" in way) {
     if (row[way.here] === null) return [];
-    return (society[way.to] as readonly Row[]).filter(
-      (other) => other[way.there] === row[way.here] && (way.when?.(other) ?? true),
-    );
+    return (society[way.to] as readonly Row[]).filter((other) => other[way.there] === row[way.here] && (way.when?.(other) ?? true));
   }
   let [rows, at]: [readonly Row[], Name] = [[row], entity];
   for (const step of way.through) {
@@ -198,13 +194,7 @@ function passes(society: Society, entity: Name, row: Row | undefined, test: Test
   return { below: sign < 0, above: sign > 0, atMost: sign <= 0, atLeast: sign >= 0 }[test.is];
 }
 
-function narrowed(
-  society: Society,
-  entity: Name,
-  rows: readonly Row[],
-  spec: Spec,
-  own: Spec["order"] = [],
-): readonly Row[] {
+function narrowed(society: Society, entity: Name, rows: readonly Row[], spec: Spec, own: Spec["order"] = []): readonly Row[] {
   const { where, offset = 0, limit = Number.POSITIVE_INFINITY } = spec;
   const order = spec.order === undefined || spec.order.length === 0 ? own : spec.order;
   const descending = order.at(-1)?.descending ?? false;
@@ -222,17 +212,9 @@ function narrowed(
 }
 
 /** What a query must give, worked out over plain arrays. */
-export function expected(
-  society: Society,
-  entity: Name,
-  spec: Spec,
-  rows: readonly Row[] = society[entity],
-  own?: Spec["order"],
-): readonly Row[] {
+export function expected(society: Society, entity: Name, spec: Spec, rows: readonly Row[] = society[entity], own?: Spec["order"]): readonly Row[] {
   return narrowed(society, entity, rows, spec, own).map((row) => {
-    const whole: Record<string, unknown> = Object.fromEntries(
-      Object.keys(columns[entity]).map((name) => [name, row[name] ?? null]),
-    );
+    const whole: Record<string, unknown> = Object.fromEntries(Object.keys(columns[entity]).map((name) => [name, row[name] ?? null]));
     for (const [name, inner] of Object.entries(spec.reach)) {
       const [isOne, target, order] = endOf(entity, name);
       const found = expected(society, target, inner, related(society, entity, row, name), order);
@@ -261,10 +243,7 @@ function predicate(entity: Name, row: Untyped, test: Test): Untyped {
 function shaped(entity: Name, start: Untyped, { where, order, limit, offset, how, reach }: Spec): Untyped {
   let query = start;
   if (where !== undefined) query = query.where((row: Untyped) => predicate(entity, row, where));
-  if (order !== undefined)
-    query = query.orderBy((row: Untyped) =>
-      order.map(({ column, descending }) => (descending ? row[column].desc : row[column].asc)),
-    );
+  if (order !== undefined) query = query.orderBy((row: Untyped) => order.map(({ column, descending }) => (descending ? row[column].desc : row[column].asc)));
   if (limit !== undefined) query = query.limit(limit);
   if (offset !== undefined) query = query.offset(offset);
   if (how !== undefined) query = query.how(how);
@@ -294,17 +273,12 @@ function testOf(society: Society, entity: Name, depth: number): fc.Arbitrary<Tes
   const single = fc.constantFrom(...plainColumns(entity)).chain((column): fc.Arbitrary<Test> => {
     const value = someValue(society, entity, column);
     const isBoolean = columns[entity][column] === "boolean";
-    const named = isBoolean
-      ? fc.constantFrom("is", "isNot")
-      : fc.constantFrom("is", "isNot", "below", "above", "atMost", "atLeast");
+    const named = isBoolean ? fc.constantFrom("is", "isNot") : fc.constantFrom("is", "isNot", "below", "above", "atMost", "atLeast");
     const options: fc.Arbitrary<Test>[] = [
       fc.record({ column: fc.constant(column), is: named as fc.Arbitrary<"is">, value }),
       fc.record({ column: fc.constant(column), oneOf: fc.array(value, { maxLength: 4 }) }),
     ];
-    if (nullable.has(column))
-      options.push(
-        fc.record({ column: fc.constant(column), is: fc.constantFrom("is", "isNot"), value: fc.constant(null) }),
-      );
+    if (nullable.has(column)) options.push(fc.record({ column: fc.constant(column), is: fc.constantFrom("is", "isNot"), value: fc.constant(null) }));
     return fc.oneof(...options);
   });
   if (depth === 0) return single;
@@ -321,18 +295,14 @@ function testOf(society: Society, entity: Name, depth: number): fc.Arbitrary<Tes
   );
 }
 
-const sometimes = <T>(arbitrary: fc.Arbitrary<T>): fc.Arbitrary<T | undefined> =>
-  fc.option(arbitrary, { nil: undefined, freq: 1 });
+const sometimes = <T>(arbitrary: fc.Arbitrary<T>): fc.Arbitrary<T | undefined> => fc.option(arbitrary, { nil: undefined, freq: 1 });
 
 /** Random queries of an entity; `isOne`: of a to-one relation, where there is nothing to narrow. */
 export function specOf(society: Society, entity: Name, depth: number, isOne = false): fc.Arbitrary<Spec> {
   const order = fc.array(fc.record({ column: fc.constantFrom(...plainColumns(entity)), descending: fc.boolean() }), {
     maxLength: 2,
   });
-  const names =
-    depth === 0
-      ? fc.constant([])
-      : fc.subarray(relationNames(entity), { maxLength: Math.min(2, relationNames(entity).length) });
+  const names = depth === 0 ? fc.constant([]) : fc.subarray(relationNames(entity), { maxLength: Math.min(2, relationNames(entity).length) });
   const reach = names.chain((chosen) =>
     fc.record(
       Object.fromEntries(
@@ -352,6 +322,4 @@ export function specOf(society: Society, entity: Name, depth: number, isOne = fa
 
 /** Random queries of random entities. */
 export const anyQuery = (society: Society): fc.Arbitrary<{ readonly entity: Name; readonly spec: Spec }> =>
-  fc
-    .constantFrom(...(Object.keys(relations) as Name[]))
-    .chain((entity) => fc.record({ entity: fc.constant(entity), spec: specOf(society, entity, 2) }));
+  fc.constantFrom(...(Object.keys(relations) as Name[])).chain((entity) => fc.record({ entity: fc.constant(entity), spec: specOf(society, entity, 2) }));
