@@ -47,6 +47,8 @@ export {
   toMany,
   toOne,
   uuid,
+  type ValueObject,
+  value,
   varchar,
   via,
 } from "./model/index.js";

@@ -1,10 +1,12 @@
 import { randomBytes } from "node:crypto";
 import { expect, test } from "vitest";
 import {
+  and,
   boolean,
   bytes,
   choice,
   date,
+  double,
   entity,
   from,
   identity,
@@ -12,13 +14,16 @@ import {
   layOut,
   layOutText,
   model,
+  type NewRowOf,
   numeric,
   type StandardSchema,
+  snakeCase,
   text,
   timestamp,
   toMany,
   toOne,
   uuid,
+  value,
   varchar,
   withLedger,
 } from "../src/index.js";
@@ -299,4 +304,70 @@ test("rows as instances of classes of one's own, with what is reached", async ()
         { id: 2, keeper: null },
       ]);
     }
+});
+
+const household = model(
+  {
+    Household: entity("household", {
+      id: identity,
+      name: text,
+      address: value({ street: text, town: text.named("place"), position: value({ north: double, east: double }).nullable }),
+      former: value({ street: text.nullable, town: text.nullable }).nullable,
+    }),
+  },
+  { columnNames: snakeCase },
+);
+const { Household } = household;
+
+test("value objects: nested, missing as a whole, in rows, predicates, projections, orders and new rows", async () => {
+  const north = { north: 52.5, east: -0.25 };
+  const rows = [
+    { id: 1, name: "a", address: { street: "Elm", town: "Carrow", position: north }, former: null },
+    { id: 2, name: "b", address: { street: "Ash", town: "Dunmere", position: null }, former: { street: null, town: "Carrow" } },
+    { id: 3, name: "c", address: { street: "Bay", town: "Carrow", position: null }, former: null },
+  ];
+  expect(
+    layOutText(household, "sqlite")[0]
+      ?.match(/"\w+" \w+/g)
+      ?.slice(2),
+  ).toEqual(
+    ["address_street text", "place text", "address_position_north real", "address_position_east real", "former_street text", "former_town text"].map((text) =>
+      text.replace(/^\w+/, '"$&"'),
+    ),
+  );
+  for (const engine of all()) {
+    for (const generateCode of [true, false]) {
+      const db = engine.connect({ generateCode });
+      await layOut(db, household);
+      if (generateCode) {
+        await db.insert(Household, [
+          { name: "a", address: { street: "Elm", town: "Carrow", position: north } },
+          { name: "b", address: { street: "Ash", town: "Dunmere" }, former: { town: "Carrow" } },
+          { name: "c", address: { street: "Bay", town: "Carrow", position: null }, former: null },
+        ]);
+      }
+      expect(await db.list(from(Household)), engine.name).toStrictEqual(rows);
+      expect(
+        await db.list(
+          from(Household)
+            .orderBy((h) => h.address.street.asc)
+            .select((h) => ({ at: h.address, from: h.former, town: h.address.town })),
+        ),
+      ).toStrictEqual([rows[1], rows[2], rows[0]].map((row) => ({ at: row?.address, from: row?.former, town: row?.address.town })));
+      expect(await db.count(from(Household).where((h) => and(h.address.town.is("Carrow"), h.address.position.north.is(null))))).toBe(1);
+    }
+    const half = { name: "d", address: { street: "Elm", town: "Carrow", position: { north: 1 } } } as unknown as NewRowOf<typeof Household>;
+    await expect(engine.connect().insert(Household, [half])).rejects.toMatchObject({
+      code: "VALUE_MISSING",
+      names: { column: "Household.address.position.east" },
+    });
+    const wrong = { name: "d", address: { street: "Elm" } } as unknown as NewRowOf<typeof Household>;
+    await expect(engine.connect().insert(Household, [wrong])).rejects.toMatchObject({ code: "VALUE_MISSING", names: { column: "Household.address.town" } });
+  }
+  const result = await Household.newRow["~standard"].validate({ name: "d", address: { street: 1, position: { north: 1 } } });
+  expect(result.issues?.map(({ path, message }) => `${path?.join(".")}: ${message.replace(/.*but /, "")}`)).toEqual([
+    "address.street: got another number",
+    "address.town: is missing",
+    "address.position.east: is missing",
+  ]);
 });

@@ -1,30 +1,39 @@
 import { didYouMean } from "../errors/index.js";
-import type { Definitions, EntityDefinition } from "./entity.js";
+import type { AnyColumn } from "./column.js";
+import type { EntityDefinition } from "./entity.js";
 import type { AnyRelation, Link, Relation, Route } from "./relation.js";
 import { canonicalOf, expectedOf } from "./value-rules.js";
 import { comparedKind } from "./value-type.js";
 
+/** An entity whose columns are all told by their paths. */
+export type FlatDefinition = Omit<EntityDefinition, "columns"> & {
+  readonly columns: Readonly<Record<string, AnyColumn>>;
+};
+
+/** Entities whose columns are all told by their paths, by name. */
+export type FlatDefinitions = Readonly<Record<string, FlatDefinition>>;
+
 const quotedList = (names: Iterable<string>): string => [...names].map((name) => `'${name}'`).join(", ");
 
 /** The primary key's columns, in their order. */
-export const keyOf = (definition: EntityDefinition): readonly string[] =>
+export const keyOf = (definition: FlatDefinition): readonly string[] =>
   Object.keys(definition.columns).filter((name) => definition.columns[name]?.facts.traits.has("key"));
 
 const listOf = (names: string | readonly string[]): readonly string[] => (typeof names === "string" ? [names] : names);
 
-const entityOf = (definitions: Definitions, name: string): EntityDefinition | undefined =>
+const entityOf = (definitions: FlatDefinitions, name: string): FlatDefinition | undefined =>
   Object.hasOwn(definitions, name) ? definitions[name] : undefined;
 
-const noEntity = (name: string, definitions: Definitions): string =>
+const noEntity = (name: string, definitions: FlatDefinitions): string =>
   `there is no entity '${name}'.${didYouMean(name, Object.keys(definitions))}`;
 
-function* unknownColumns(entity: string, { columns }: EntityDefinition, names: readonly string[]): Generator<string> {
+function* unknownColumns(entity: string, { columns }: FlatDefinition, names: readonly string[]): Generator<string> {
   for (const name of names)
     if (!Object.hasOwn(columns, name))
       yield `${entity} has no column '${name}'.${didYouMean(name, Object.keys(columns))}`;
 }
 
-function* ruleMistakes({ rules }: Relation, targetName: string, target: EntityDefinition): Generator<string> {
+function* ruleMistakes({ rules }: Relation, targetName: string, target: FlatDefinition): Generator<string> {
   yield* unknownColumns(targetName, target, [...Object.keys(rules.when ?? {}), ...Object.keys(rules.order ?? {})]);
   for (const [name, value] of Object.entries(rules.when ?? {})) {
     const facts = target.columns[name]?.facts;
@@ -37,9 +46,9 @@ function* ruleMistakes({ rules }: Relation, targetName: string, target: EntityDe
 
 function* keyMistakes(
   name: string,
-  definition: EntityDefinition,
+  definition: FlatDefinition,
   relation: Relation,
-  definitions: Definitions,
+  definitions: FlatDefinitions,
 ): Generator<string> {
   const target = entityOf(definitions, relation.target);
   if (target === undefined) {
@@ -72,13 +81,13 @@ function* keyMistakes(
 }
 
 /** Whether no two rows can have the same values in these columns. */
-function isAlone(definition: EntityDefinition, columns: readonly string[]): boolean {
+function isAlone(definition: FlatDefinition, columns: readonly string[]): boolean {
   const isUnique = columns.some((column) => definition.columns[column]?.facts.traits.has("unique"));
   return isUnique || keyOf(definition).every((column) => columns.includes(column));
 }
 
 /** The link entity's relation to an entity, by name or the only one there is. */
-export function linkStep(link: EntityDefinition, to: string, named: string | undefined): string | readonly string[] {
+export function linkStep(link: FlatDefinition, to: string, named: string | undefined): string | readonly string[] {
   const candidates = Object.keys(link.relations).filter((name) => {
     const relation = link.relations[name];
     return relation?.kind === "key" && relation.holder === "source" && relation.target === to;
@@ -87,7 +96,7 @@ export function linkStep(link: EntityDefinition, to: string, named: string | und
   return candidates.length === 1 && candidates[0] !== undefined ? candidates[0] : candidates;
 }
 
-function* linkMistakes(name: string, relation: Link, definitions: Definitions): Generator<string> {
+function* linkMistakes(name: string, relation: Link, definitions: FlatDefinitions): Generator<string> {
   const link = entityOf(definitions, relation.by);
   if (entityOf(definitions, relation.target) === undefined) yield noEntity(relation.target, definitions);
   if (link === undefined) {
@@ -109,7 +118,7 @@ function* linkMistakes(name: string, relation: Link, definitions: Definitions): 
 function follow(
   name: string,
   route: Route,
-  definitions: Definitions,
+  definitions: FlatDefinitions,
   open: readonly string[],
 ): { end: string } | { mistake: string } {
   let at = name;
@@ -132,10 +141,10 @@ function follow(
 /** Every mistake of one relation, without its label. */
 export function* relationMistakes(
   name: string,
-  definition: EntityDefinition,
+  definition: FlatDefinition,
   relationName: string,
   relation: AnyRelation,
-  definitions: Definitions,
+  definitions: FlatDefinitions,
 ): Generator<string> {
   switch (relation.kind) {
     case "key":

@@ -1,7 +1,7 @@
 import { didYouMean } from "../errors/index.js";
-import { keyOf, relationMistakes } from "./check-relation.js";
-import type { Definitions, EntityDefinition } from "./entity.js";
+import { type FlatDefinition, type FlatDefinitions, keyOf, relationMistakes } from "./check-relation.js";
 import type { NameConvention } from "./naming.js";
+import { codeName } from "./value-object.js";
 import { canonicalOf, expectedOf } from "./value-rules.js";
 import type { ValueType } from "./value-type.js";
 
@@ -37,14 +37,14 @@ function* typeMistakes({ kind, length = 1, precision = 1, scale = 0, choices, el
     yield `a list cannot be of ${element.kind}`;
 }
 
-function* columnMistakes(name: string, definition: EntityDefinition, columnNames: NameConvention): Generator<string> {
+function* columnMistakes(name: string, definition: FlatDefinition, columnNames: NameConvention): Generator<string> {
   const { table, columns, relations } = definition;
   if (table === "") yield `${name}: the table has no name`;
   if (keyOf(definition).length === 0)
     yield `${name}: no primary key; make a column identity, or mark one or more with .key`;
   const claimed = new Map<string, string>();
   for (const [property, { facts }] of Object.entries(columns)) {
-    const columnName = facts.columnName ?? columnNames(property);
+    const columnName = facts.columnName ?? columnNames(codeName(property));
     const other = claimed.get(columnName);
     if (other !== undefined) yield `${name}: '${other}' and '${property}' are both the column '${columnName}'`;
     claimed.set(columnName, property);
@@ -67,7 +67,7 @@ export const indexPart = (part: string): { readonly property: string; readonly d
   descending: part.endsWith(" desc"),
 });
 
-function* indexMistakes(name: string, { columns, options }: EntityDefinition): Generator<string> {
+function* indexMistakes(name: string, { columns, options }: FlatDefinition): Generator<string> {
   for (const { on } of options.indexes ?? []) {
     if (on.length === 0) yield `${name}: an index has no columns`;
     for (const { property } of on.map(indexPart)) {
@@ -86,7 +86,7 @@ function* nameMistakes(name: string): Generator<string> {
 }
 
 /** Every mistake of the definitions, a line each. */
-export function mistakesOf(definitions: Definitions, columnNames: NameConvention): readonly string[] {
+export function mistakesOf(definitions: FlatDefinitions, columnNames: NameConvention): readonly string[] {
   const mistakes: string[] = [];
   const tables = new Map<string, string>();
   for (const [name, definition] of Object.entries(definitions)) {

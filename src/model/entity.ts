@@ -1,17 +1,23 @@
-import type { AnyColumn, ColumnValue, HasTrait } from "./column.js";
+import type { ColumnValue, HasTrait } from "./column.js";
 import type { AnyRelation, Cardinality } from "./relation.js";
-
-/** The columns of an entity, by the name that code uses. */
-export type Columns = Readonly<Record<string, AnyColumn>>;
+import type { Columns, ValueObject } from "./value-object.js";
 
 /** The relations of an entity, by name. */
 export type Relations = Readonly<Record<string, AnyRelation>>;
 
 declare const instanceType: unique symbol;
 
+/** in: a column or a value object; out: the type of its values. */
+export type MemberValue<C> =
+  C extends ValueObject<infer V, infer N>
+    ? N extends true
+      ? { [P in keyof V]: MemberValue<V[P]> } | null
+      : { [P in keyof V]: MemberValue<V[P]> }
+    : ColumnValue<C>;
+
 /** in: columns; out: a plain row of them, without heavy ones. */
 export type ColumnRow<C extends Columns> = {
-  [P in keyof C as HasTrait<C[P], "heavy"> extends true ? never : P]: ColumnValue<C[P]>;
+  [P in keyof C as HasTrait<C[P], "heavy"> extends true ? never : P]: MemberValue<C[P]>;
 } & {};
 
 /** One entity as the model says it: a table, its columns, its relations. `I` is the class of its rows, if any. */
@@ -169,12 +175,25 @@ export type PlainRow<D extends Definitions, E extends keyof D> = [D[E][typeof in
 
 /** in: columns; out: the names of those that a new row may leave out. */
 type Omittable<C extends Columns> = {
-  [P in keyof C]: HasTrait<C[P], "generated" | "defaulted" | "nullable"> extends true ? P : never;
+  [P in keyof C]: C[P] extends { readonly kind: "value"; readonly isNullable: infer N }
+    ? N extends true
+      ? P
+      : never
+    : HasTrait<C[P], "generated" | "defaulted" | "nullable"> extends true
+      ? P
+      : never;
 }[keyof C];
 
-/** A row to be inserted: what the database hands out, and what may be null, can be left out. */
-export type NewRow<D extends Definitions, E extends keyof D> = {
-  -readonly [P in Exclude<keyof ColumnsOf<D, E>, Omittable<ColumnsOf<D, E>>>]: ColumnValue<ColumnsOf<D, E>[P]>;
+/** in: columns; out: what a new row has of them. */
+type NewColumns<C extends Columns> = {
+  -readonly [P in Exclude<keyof C, Omittable<C>>]: NewMember<C[P]>;
 } & {
-  -readonly [P in Omittable<ColumnsOf<D, E>>]?: ColumnValue<ColumnsOf<D, E>[P]>;
+  -readonly [P in Omittable<C>]?: NewMember<C[P]>;
 };
+
+/** in: a column or a value object; out: what a new row has for it. */
+type NewMember<C> =
+  C extends ValueObject<infer V, infer N> ? (N extends true ? NewColumns<V> | null : NewColumns<V>) : ColumnValue<C>;
+
+/** A row to be inserted: what the database hands out, and what may be null, can be left out. */
+export type NewRow<D extends Definitions, E extends keyof D> = NewColumns<ColumnsOf<D, E>>;

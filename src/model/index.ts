@@ -25,7 +25,6 @@ export {
 } from "./column.js";
 export {
   type CardinalityOf,
-  type Columns,
   type ColumnsOf,
   type Definitions,
   type EntityDefinition,
@@ -72,12 +71,15 @@ export {
   qualified,
   type ResolvedColumn,
   type ResolvedEntity,
+  type ResolvedMember,
   type ResolvedRelation,
+  type ResolvedValue,
   type Step,
 } from "./resolved.js";
 export { ownIssues } from "./row-schema.js";
 export type { StandardIssue, StandardResult, StandardSchema } from "./standard-schema.js";
 export { type Strategy, strategies } from "./strategy.js";
+export { type Columns, type ValueObject, value } from "./value-object.js";
 export { checked, decoderFor } from "./value-rules.js";
 export {
   type Codec,

@@ -1,5 +1,4 @@
-import { keyOf, linkStep } from "./check-relation.js";
-import type { Definitions, EntityDefinition } from "./entity.js";
+import { type FlatDefinition, type FlatDefinitions, keyOf, linkStep } from "./check-relation.js";
 import type { Relation } from "./relation.js";
 import type { KeyPair, ResolvedColumn, ResolvedEntity, ResolvedRelation, Step } from "./resolved.js";
 import { canonicalOf } from "./value-rules.js";
@@ -12,13 +11,12 @@ export interface Draft extends ResolvedEntity {
 
 /** What linking works with: definitions that were found to be right, and a draft for each. */
 interface Linking {
-  readonly definitions: Definitions;
+  readonly definitions: FlatDefinitions;
   readonly drafts: ReadonlyMap<string, Draft>;
 }
 
 const draftOf = ({ drafts }: Linking, name: string): Draft => drafts.get(name) as Draft;
-const definitionOf = ({ definitions }: Linking, name: string): EntityDefinition =>
-  definitions[name] as EntityDefinition;
+const definitionOf = ({ definitions }: Linking, name: string): FlatDefinition => definitions[name] as FlatDefinition;
 
 function pairsOf(linking: Linking, source: Draft, target: Draft, { holder, by, rules }: Relation): readonly KeyPair[] {
   const isOurs = holder === "source";
@@ -97,7 +95,7 @@ function stepsOf(linking: Linking, source: Draft, name: string): readonly Step[]
 }
 
 /** Settles the relations of all drafts. */
-export function link(definitions: Definitions, drafts: ReadonlyMap<string, Draft>): void {
+export function link(definitions: FlatDefinitions, drafts: ReadonlyMap<string, Draft>): void {
   const linking: Linking = { definitions, drafts };
   for (const source of drafts.values()) {
     for (const [name, relation] of Object.entries(definitionOf(linking, source.name).relations)) {

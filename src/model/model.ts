@@ -1,12 +1,14 @@
 import { GemachError } from "../errors/index.js";
 import { indexPart, mistakesOf } from "./check.js";
+import type { FlatDefinition } from "./check-relation.js";
 import type { Definitions, EntityDefinition, EntityName, NewRow, PlainRow } from "./entity.js";
 import type { RelationFaults } from "./faults.js";
 import { type Draft, link } from "./link.js";
 import { type NameConvention, sameName } from "./naming.js";
-import type { ResolvedColumn, ResolvedEntity } from "./resolved.js";
+import type { ResolvedColumn, ResolvedEntity, ResolvedMember } from "./resolved.js";
 import { rowSchema } from "./row-schema.js";
 import type { StandardSchema } from "./standard-schema.js";
+import { type Columns, codeName, flatColumns, isValueObject } from "./value-object.js";
 import { canonicalOf } from "./value-rules.js";
 
 const resolvedKey: unique symbol = Symbol("gemach.resolved");
@@ -47,17 +49,40 @@ function makerOf({ as, make }: EntityDefinition["options"]): ((row: object) => o
   return as === undefined ? undefined : (row) => Object.assign(Object.create(as.prototype as object) as object, row);
 }
 
+const leavesOf = (member: ResolvedMember): readonly ResolvedColumn[] =>
+  "fields" in member ? [...member.fields.values()].flatMap(leavesOf) : [member];
+
+/** Columns and value objects, as code sees them, of the columns that were settled. */
+function membersOf(
+  columns: Columns,
+  resolved: ReadonlyMap<string, ResolvedColumn>,
+  path = "",
+): ReadonlyMap<string, ResolvedMember> {
+  return new Map(
+    Object.entries(columns).map(([name, member]): [string, ResolvedMember] => {
+      if (!isValueObject(member)) return [name, resolved.get(`${path}${name}`) as ResolvedColumn];
+      const fields = membersOf(member.columns, resolved, `${path}${name}.`);
+      const required = Object.entries(member.columns).find(
+        ([, part]) => !isValueObject(part) && !part.facts.traits.has("nullable"),
+      );
+      const telling = required === undefined ? [...fields.values()] : [fields.get(required[0]) as ResolvedMember];
+      return [name, { fields, presence: member.isNullable ? telling.flatMap(leavesOf) : undefined }];
+    }),
+  );
+}
+
 function draft(name: string, { table, columns, options }: EntityDefinition, columnNames: NameConvention): Draft {
   const resolved = new Map(
-    Object.entries(columns).map(([property, { facts }]): [string, ResolvedColumn] => [
+    flatColumns(columns).map(({ path: property, column: { facts }, mayBeMissing }): [string, ResolvedColumn] => [
       property,
       {
         entity: name,
         property,
-        name: facts.columnName ?? columnNames(property),
+        name: facts.columnName ?? columnNames(codeName(property)),
         kind: facts.type.kind,
         type: facts.type,
-        isNullable: facts.traits.has("nullable"),
+        isNullable: mayBeMissing || facts.traits.has("nullable"),
+        isRequired: !facts.traits.has("nullable"),
         isKey: facts.traits.has("key"),
         isUnique: facts.traits.has("unique"),
         isHeavy: facts.traits.has("heavy"),
@@ -79,6 +104,7 @@ function draft(name: string, { table, columns, options }: EntityDefinition, colu
     name,
     table,
     schema: options.schema,
+    members: membersOf(columns, resolved),
     columns: resolved,
     key,
     relations: new Map(),
@@ -87,6 +113,23 @@ function draft(name: string, { table, columns, options }: EntityDefinition, colu
     make: makerOf(options),
   };
 }
+
+/** The same definitions, each column of a value object by its path. */
+const flatDefinitions = (definitions: Definitions): Readonly<Record<string, FlatDefinition>> =>
+  Object.fromEntries(
+    Object.entries(definitions).map(([name, given]) => [
+      name,
+      {
+        ...given,
+        columns: Object.fromEntries(
+          flatColumns(given.columns).map(({ path, column, mayBeMissing }) => [
+            path,
+            mayBeMissing ? column.nullable : column,
+          ]),
+        ),
+      },
+    ]),
+  );
 
 /**
  * Makes one value of all entities of an application. Relations name their targets by string, so
@@ -98,17 +141,18 @@ export function model<const D extends Definitions>(
   options: ModelOptions = {},
 ): Model<D> {
   const columnNames = options.columnNames ?? sameName;
-  const mistakes = mistakesOf(definitions, columnNames);
+  const flat = flatDefinitions(definitions);
+  const mistakes = mistakesOf(flat, columnNames);
   if (mistakes.length > 0) throw new GemachError("MODEL_INVALID", { mistakes });
   const drafts = new Map(Object.entries(definitions).map(([name, given]) => [name, draft(name, given, columnNames)]));
-  link(definitions, drafts);
+  link(flat, drafts);
   const entities = [...drafts.values()].map((resolved) => [
     resolved.name,
     Object.freeze({
       name: resolved.name,
       table: resolved.table,
-      newRow: rowSchema(resolved.columns, false),
-      partialRow: rowSchema(resolved.columns, true),
+      newRow: rowSchema(resolved.members, false),
+      partialRow: rowSchema(resolved.members, true),
       [resolvedKey]: resolved,
     }),
   ]);

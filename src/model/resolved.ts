@@ -7,13 +7,16 @@ import type { ColumnKind, Scalar, ValueType } from "./value-type.js";
 export interface ResolvedColumn {
   /** The entity's name, for messages. */
   readonly entity: string;
-  /** The name that code uses. */
+  /** The name that code uses: "name", "address.street". */
   readonly property: string;
   /** The name in the table. */
   readonly name: string;
   readonly kind: ColumnKind;
   readonly type: ValueType;
+  /** Whether it may hold null, be it because the value object that it is part of is missing. */
   readonly isNullable: boolean;
+  /** Whether there is always a value where its value object is there. */
+  readonly isRequired: boolean;
   readonly isKey: boolean;
   readonly isUnique: boolean;
   readonly isHeavy: boolean;
@@ -23,6 +26,16 @@ export interface ResolvedColumn {
   readonly initial: (() => unknown) | undefined;
   /** What its values must meet besides being of its kind. */
   readonly schema: StandardSchema | undefined;
+}
+
+/** A column, or a value object of several. */
+export type ResolvedMember = ResolvedColumn | ResolvedValue;
+
+/** A value object with everything settled. */
+export interface ResolvedValue {
+  readonly fields: ReadonlyMap<string, ResolvedMember>;
+  /** Columns all of which hold null where there is no such value; undefined where there always is one. */
+  readonly presence: readonly ResolvedColumn[] | undefined;
 }
 
 /** Two columns that hold equal values where a relation holds. */
@@ -79,9 +92,12 @@ export interface ResolvedIndex {
 
 /** An entity with everything settled. */
 export interface ResolvedEntity {
+  /** Columns and value objects, as code sees them. */
+  readonly members: ReadonlyMap<string, ResolvedMember>;
   readonly name: string;
   readonly table: string;
   readonly schema: string | undefined;
+  /** Every column by its path: "name", "address.street". */
   readonly columns: ReadonlyMap<string, ResolvedColumn>;
   readonly key: readonly ResolvedColumn[];
   readonly relations: ReadonlyMap<string, ResolvedRelation>;

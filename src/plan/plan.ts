@@ -1,4 +1,4 @@
-import type { ResolvedColumn, ResolvedRelation, Step, Strategy } from "../model/index.js";
+import type { ResolvedColumn, ResolvedMember, ResolvedRelation, Step, Strategy } from "../model/index.js";
 import {
   columnAt,
   type Path,
@@ -64,11 +64,28 @@ interface RowDraft {
   readonly fed: FedStatement[];
 }
 
-function shapeOfProjection(draft: Draft, projection: Projection, presence: number | undefined): Shape {
+function shapeOfProjection(draft: Draft, projection: Projection, presence: readonly number[] | undefined): Shape {
   if (projection.kind === "value")
     return { kind: "value", slot: draft.slots.output(projection.node), type: typeOf(projection.node).type };
   const fields = projection.fields.map(([name, part]) => [name, shapeOfProjection(draft, part, undefined)] as const);
-  return { kind: "object", fields, presence };
+  return { kind: "object", fields, presence: presence ?? projection.presence?.map((node) => draft.slots.output(node)) };
+}
+
+/** Columns and value objects, without heavy ones. */
+function shapesOfMembers(
+  draft: Draft,
+  path: Path,
+  members: ReadonlyMap<string, ResolvedMember>,
+): (readonly [string, Shape])[] {
+  const { slots } = draft;
+  return [...members].flatMap(([name, member]): (readonly [string, Shape])[] => {
+    if ("fields" in member) {
+      const fields = shapesOfMembers(draft, path, member.fields);
+      const presence = member.presence?.map((column) => slots.column(path, column));
+      return [[name, { kind: "object", fields, presence }]];
+    }
+    return member.isHeavy ? [] : [[name, { kind: "value", slot: slots.column(path, member), type: member.type }]];
+  });
 }
 
 /** Everything a row at the end of a path becomes: its columns or its projection, and what it reaches. */
@@ -80,18 +97,14 @@ function shapeOfRow(
   at: readonly string[],
   strategy: Strategy | undefined,
 ): Shape {
-  const { slots } = draft;
-  const presence = path.steps.length > 0 && path.mayBeMissing ? keySlots(draft, path, path.entity.key)[0] : undefined;
+  const presence =
+    path.steps.length > 0 && path.mayBeMissing ? keySlots(draft, path, path.entity.key).slice(0, 1) : undefined;
   if (query.projection !== undefined) return shapeOfProjection(draft, query.projection, presence);
-  const columns = [...path.entity.columns.values()]
-    .filter((column) => !column.isHeavy)
-    .map(
-      (column) => [column.property, { kind: "value", slot: slots.column(path, column), type: column.type }] as const,
-    );
+  const columns = shapesOfMembers(draft, path, path.entity.members);
   const related = query.reach.map(
     (reached) => [reached.relation.name, shapeOfRelation(draft, rows, reached, path, at, strategy)] as const,
   );
-  return { kind: "object", fields: [...columns, ...related], presence, make: path.entity.make };
+  return { kind: "object", fields: [...columns, ...related], presence, make: path.entity.make, own: columns.length };
 }
 
 const keySlots = ({ slots }: Draft, path: Path, columns: readonly ResolvedColumn[]): readonly number[] =>

@@ -15,10 +15,12 @@ export type Shape =
   | {
       readonly kind: "object";
       readonly fields: readonly (readonly [name: string, shape: Shape])[];
-      /** The slot that is null where there is no such row; undefined where there always is one. */
-      readonly presence: number | undefined;
+      /** The slots that are all null where there is no such object; undefined where there always is one. */
+      readonly presence: readonly number[] | undefined;
       /** Makes the object of its plain values; what else it has is assigned to what that gives. */
       readonly make?: ((row: object) => object) | undefined;
+      /** How many of the fields are of the row itself; the others are its relations. */
+      readonly own?: number;
     }
   /** Filled in later: by further rows of the statement, or by another statement. */
   | { readonly kind: "related"; readonly cardinality: Cardinality };

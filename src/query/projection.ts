@@ -1,6 +1,6 @@
 import { GemachError } from "../errors/index.js";
 import { isExpression, nodeOf } from "./expression.js";
-import { isRelatedSet } from "./reference.js";
+import { isRelatedSet, presenceOf } from "./reference.js";
 import type { Projection } from "./state.js";
 
 const isPlainObject = (value: unknown): value is Record<string, unknown> =>
@@ -17,5 +17,5 @@ export function projectionOf(selection: unknown, entity: string, path: readonly 
   const fields = Object.entries(selection).map(
     ([name, part]) => [name, projectionOf(part, entity, [...path, name])] as const,
   );
-  return { kind: "object", fields };
+  return { kind: "object", fields, presence: presenceOf(selection) };
 }

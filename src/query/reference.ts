@@ -1,6 +1,5 @@
 import { GemachError } from "../errors/index.js";
 import type {
-  AnyColumn,
   CardinalityOf,
   Column,
   ColumnKind,
@@ -11,16 +10,20 @@ import type {
   MayBeMissing,
   RelationsOf,
   ResolvedEntity,
+  ResolvedMember,
   TargetOf,
+  ValueObject,
 } from "../model/index.js";
 import { type ExpressionOf, expression, type Ordered, type Predicate, predicateNode } from "./expression.js";
-import { columnAt, type Path, pathOn, pathTo, type SetNode, setAlong } from "./node.js";
+import { columnAt, type Node, type Path, pathOn, pathTo, type SetNode, setAlong } from "./node.js";
 
 /** in: a column, and whether its row may be missing; out: the expression for it. */
-type ColumnExpression<C extends AnyColumn, Missing extends boolean> =
-  C extends Column<infer K extends ColumnKind, infer _V, infer _T>
-    ? ExpressionOf<K, Missing extends true ? ColumnValue<C> | null : ColumnValue<C>>
-    : never;
+type ColumnExpression<C, Missing extends boolean> =
+  C extends ValueObject<infer V, infer N>
+    ? { readonly [P in keyof V]: ColumnExpression<V[P], N extends true ? true : Missing> }
+    : C extends Column<infer K extends ColumnKind, infer _V, infer _T>
+      ? ExpressionOf<K, Missing extends true ? ColumnValue<C> | null : ColumnValue<C>>
+      : never;
 
 /** in: a relation of entity `E`; out: where a path goes through it. */
 type Along<D extends Definitions, E extends EntityName<D>, R, Missing extends boolean> =
@@ -93,14 +96,28 @@ function perEntity(make: (entity: ResolvedEntity) => object): (entity: ResolvedE
   };
 }
 
+/** What a value object in a reference is known by: the columns that tell whether there is one. */
+const valueKey: unique symbol = Symbol("gemach.value");
+
+function memberAt(path: Path, member: ResolvedMember): unknown {
+  if (!("fields" in member)) return expression(columnAt(path, member));
+  const parts = Object.fromEntries([...member.fields].map(([name, field]) => [name, memberAt(path, field)]));
+  const presence = member.presence?.map((column) => columnAt(path, column));
+  return Object.defineProperty(parts, valueKey, { value: presence });
+}
+
+/** Of a value object in a reference: nodes all of which are null where there is none. @internal */
+export const presenceOf = (parts: object): readonly Node[] | undefined =>
+  (parts as { readonly [valueKey]?: readonly Node[] })[valueKey];
+
 const rowPrototype = perEntity((entity) => {
-  const prototype = Object.create(guard(entity, [...entity.columns.keys(), ...entity.relations.keys()])) as object;
-  for (const [name, column] of entity.columns) {
+  const prototype = Object.create(guard(entity, [...entity.members.keys(), ...entity.relations.keys()])) as object;
+  for (const [name, member] of entity.members) {
     Object.defineProperty(
       prototype,
       name,
       getter<HoldsPath>(function () {
-        return expression(columnAt(this[pathKey], column));
+        return memberAt(this[pathKey], member);
       }),
     );
   }

@@ -4,7 +4,12 @@ import type { Node, OrderNode, Source } from "./node.js";
 /** What a projection makes of a row: one value, or an object of such. */
 export type Projection =
   | { readonly kind: "value"; readonly node: Node }
-  | { readonly kind: "object"; readonly fields: readonly (readonly [name: string, projection: Projection])[] };
+  | {
+      readonly kind: "object";
+      readonly fields: readonly (readonly [name: string, projection: Projection])[];
+      /** Nodes that are all null where there is no such object; undefined where there always is one. */
+      readonly presence: readonly Node[] | undefined;
+    };
 
 /** A relation that a query reaches, with the query of its target. */
 export interface ReachedRelation {

@@ -33,12 +33,6 @@ function decodersOf(dialect: Dialect): (type: ValueType) => Decode | undefined {
 
 type Fields = Extract<Shape, { kind: "object" }>["fields"];
 
-/** A row's columns, which come first, and its relations. */
-function parted(fields: Fields): readonly [own: Fields, related: Fields] {
-  const columns = fields.findIndex(([, part]) => part.kind !== "value");
-  return columns < 0 ? [fields, []] : [fields.slice(0, columns), fields.slice(columns)];
-}
-
 /** A property's key in source code; in brackets where the language would read more into the name. */
 const sourceKey = (name: string): string => (name === "__proto__" ? '["__proto__"]' : JSON.stringify(name));
 
@@ -59,11 +53,13 @@ function sourceOf(shape: Shape, decodeFor: (type: ValueType) => Decode | undefin
       const { make } = shape;
       const literal = (fields: Fields) =>
         `{ ${fields.map(([name, part]) => `${sourceKey(name)}: ${sourceOf(part, decodeFor, decodes)}`).join(", ")} }`;
-      const [own, related] = make === undefined ? [shape.fields, []] : parted(shape.fields);
+      const own = make === undefined ? shape.fields : shape.fields.slice(0, shape.own);
+      const related = shape.fields.slice(own.length);
       const made =
         make === undefined ? literal(own) : `d${decodes.push(make as unknown as Decode) - 1}(${literal(own)})`;
       const object = related.length === 0 ? made : `Object.assign(${made}, ${literal(related)})`;
-      return shape.presence === undefined ? object : `(r[${shape.presence}] === null ? null : ${object})`;
+      if (shape.presence === undefined) return object;
+      return `(${shape.presence.map((slot) => `r[${slot}] === null`).join(" && ")} ? null : ${object})`;
     }
     default:
       return shape satisfies never;
@@ -87,17 +83,14 @@ function closureOf(shape: Shape, decodeFor: (type: ValueType) => Decode | undefi
     case "object": {
       const parts = shape.fields.map(([name, part]) => [name, closureOf(part, decodeFor)] as const);
       const { presence, make } = shape;
+      const isMissing = (row: readonly Wire[]) => presence?.every((slot) => row[slot] === null) === true;
       const plain = (row: readonly Wire[], some: typeof parts) =>
         Object.fromEntries(some.map(([name, partOf]) => [name, partOf(row)]));
       if (make !== undefined) {
-        const columns = parted(shape.fields)[0].length;
-        const [own, related] = [parts.slice(0, columns), parts.slice(columns)];
-        return (row) =>
-          presence !== undefined && row[presence] === null
-            ? null
-            : Object.assign(make(plain(row, own)), plain(row, related));
+        const [own, related] = [parts.slice(0, shape.own), parts.slice(shape.own ?? parts.length)];
+        return (row) => (isMissing(row) ? null : Object.assign(make(plain(row, own)), plain(row, related)));
       }
-      return (row) => (presence !== undefined && row[presence] === null ? null : plain(row, parts));
+      return (row) => (isMissing(row) ? null : plain(row, parts));
     }
     default:
       return shape satisfies never;

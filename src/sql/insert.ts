@@ -20,28 +20,44 @@ export type GivenRow = Readonly<Record<string, unknown>>;
 function columnsFor(entity: ResolvedEntity, rows: readonly GivenRow[]): readonly ResolvedColumn[] {
   for (const row of rows)
     for (const name of Object.keys(row))
-      if (!entity.columns.has(name))
-        throw new GemachError("NAME_UNKNOWN", { entity: entity.name, name, known: [...entity.columns.keys()] });
+      if (!entity.members.has(name))
+        throw new GemachError("NAME_UNKNOWN", { entity: entity.name, name, known: [...entity.members.keys()] });
   return [...entity.columns.values()].filter(
     (column) =>
       (column.kind !== "identity" && column.defaultValue === undefined) ||
-      rows.some((row) => row[column.property] !== undefined),
+      rows.some((row) => givenFor(row, column).given !== undefined),
   );
+}
+
+/** What a row has for a column, and whether the value object that the column is part of is there. */
+function givenFor(
+  row: GivenRow,
+  { property }: ResolvedColumn,
+): { readonly given: unknown; readonly isInside: boolean } {
+  const names = property.split(".");
+  const last = names.pop() as string;
+  let at: unknown = row;
+  for (const name of names) {
+    at = (at as GivenRow)[name];
+    if (at === null || at === undefined) return { given: undefined, isInside: false };
+  }
+  return { given: (at as GivenRow)[last], isInside: true };
 }
 
 /** A new row's value: given, made by code, the database's default, or null. */
 function valueFor(row: GivenRow, column: ResolvedColumn): Scalar {
   const label = qualified(column);
-  const given = row[column.property];
+  const { given, isInside } = givenFor(row, column);
+  if (!isInside && column.isNullable) return null;
   if (given === undefined && column.initial === undefined) {
     if (column.defaultValue !== undefined) return column.defaultValue;
-    if (column.isNullable) return null;
+    if (!column.isRequired) return null;
   }
   const value = given === undefined && column.initial !== undefined ? column.initial() : given;
   // JSON has a null of its own.
-  if (value === null && column.kind === "json" && !column.isNullable) return "null";
+  if (value === null && column.kind === "json" && column.isRequired) return "null";
   const canonical = checked(value, column.type, label);
-  if (canonical === null && !column.isNullable)
+  if (canonical === null && column.isRequired)
     throw new GemachError("VALUE_UNFIT", { column: label, expected: "a value", got: "null" });
   const [issue] = canonical === null ? [] : ownIssues(column, value);
   if (issue !== undefined) throw new GemachError("VALUE_REFUSED", { column: label, reason: issue.message });

@@ -1,0 +1,58 @@
+import type { AnyColumn } from "./column.js";
+
+/** The columns of an entity, or of a value object, by the name that code uses. */
+export type Columns = Readonly<Record<string, AnyColumn | AnyValueObject>>;
+
+/** A value object of any columns. */
+export interface AnyValueObject {
+  readonly kind: "value";
+  readonly columns: Columns;
+  readonly isNullable: boolean;
+}
+
+/** Several columns of a table as one value. `N`: there may be no such value. */
+export interface ValueObject<C extends Columns = Columns, N extends boolean = boolean> extends AnyValueObject {
+  readonly columns: C;
+  readonly isNullable: N;
+  /** The same value object, which may be missing as a whole: all of its columns hold null then. */
+  readonly nullable: ValueObject<C, true>;
+}
+
+function valueObject<C extends Columns, N extends boolean>(columns: C, isNullable: N): ValueObject<C, N> {
+  return Object.freeze({
+    kind: "value" as const,
+    columns,
+    isNullable,
+    get nullable() {
+      return valueObject(columns, true as const);
+    },
+  });
+}
+
+/**
+ * A value object: several columns of the table as one value, such as an address. Its columns may be
+ * value objects again. Their names in the table begin with its own, unless they are given.
+ */
+export const value = <const C extends Columns>(columns: C): ValueObject<C, false> => valueObject(columns, false);
+
+/** Whether columns are those of a value object. */
+export const isValueObject = (member: AnyColumn | AnyValueObject): member is AnyValueObject => "columns" in member;
+
+/** A column of an entity by its path ("address.street"), and whether it is part of a value that may be missing. */
+export interface FlatColumn {
+  readonly path: string;
+  readonly column: AnyColumn;
+  readonly mayBeMissing: boolean;
+}
+
+/** Every column, also those of value objects. */
+export function flatColumns(columns: Columns, path = "", mayBeMissing = false): readonly FlatColumn[] {
+  return Object.entries(columns).flatMap(([name, member]) => {
+    const at = `${path}${name}`;
+    if (isValueObject(member)) return flatColumns(member.columns, `${at}.`, mayBeMissing || member.isNullable);
+    return [{ path: at, column: member, mayBeMissing }];
+  });
+}
+
+/** "address.street" as code would name one column of it: "addressStreet". */
+export const codeName = (path: string): string => path.replace(/\.(.)/g, (_, first: string) => first.toUpperCase());
