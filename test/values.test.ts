@@ -243,7 +243,10 @@ describe.each(kinds)("$name", ({ name, column, values, random, unfit, back = (va
         });
   });
 
-  test.skipIf(["json", "list"].includes(column.facts.type.kind))("a value is found by itself, alone and in a list", async () => {
+  const isCompared = !["json", "list"].includes(column.facts.type.kind);
+  if (!isCompared) return;
+
+  test("a value is found by itself, alone and in a list", async () => {
     const few = values.filter((value) => value !== megabyte && !(value instanceof Uint8Array && value.length > 1e6));
     for (const { name: engine, db } of databases) {
       for (const value of few) {

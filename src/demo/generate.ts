@@ -182,22 +182,21 @@ export function generate(depots: number, seed = 7, perDepot: PerDepot = usual): 
   };
 }
 
+/** The entities, each after those that its keys refer to. */
+const ownersFirst = [
+  ...(["District", "Depot", "Item", "Member", "Loan", "Manual", "Category"] as const),
+  ...(["Kit", "KitItem", "Skill", "MemberSkill", "Repair"] as const),
+];
+
 /** Inserts a society's rows, owners first. `told` hears of each table once its rows are there. */
 export async function fill(
   db: Database,
   society: Society,
   told: (table: string, rows: number) => void = () => {},
 ): Promise<void> {
-  told("district", await db.insert(lending.District, society.District));
-  told("depot", await db.insert(lending.Depot, society.Depot));
-  told("item", await db.insert(lending.Item, society.Item));
-  told("member", await db.insert(lending.Member, society.Member));
-  told("loan", await db.insert(lending.Loan, society.Loan));
-  told("manual", await db.insert(lending.Manual, society.Manual));
-  told("category", await db.insert(lending.Category, society.Category));
-  told("kit", await db.insert(lending.Kit, society.Kit));
-  told("kit_item", await db.insert(lending.KitItem, society.KitItem));
-  told("skill", await db.insert(lending.Skill, society.Skill));
-  told("member_skill", await db.insert(lending.MemberSkill, society.MemberSkill));
-  told("repair", await db.insert(lending.Repair, society.Repair));
+  for (const name of ownersFirst) {
+    const entity: { readonly table: string } = lending[name];
+    // The rows of a name are those of its entity; the compiler cannot follow a name through a loop.
+    told(entity.table, await db.insert(entity as typeof lending.Loan, society[name] as Society["Loan"]));
+  }
 }

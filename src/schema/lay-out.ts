@@ -33,7 +33,7 @@ function textsFor(model: unknown, dialect: Dialect, existing: ReadonlySet<string
     ({ entity }) => !entity.isReadOnly && !existing.has(qualifiedTable(entity, dialect)),
   );
   const waits = (step: Step, waiting: readonly Step[]) => dialect.addsForeignKeys && waiting.includes(step);
-  const schemas = new Set(missing.flatMap(({ entity }) => (dialect.createsSchemas ? (entity.schema ?? []) : [])));
+  const schemas = new Set(missing.flatMap(({ entity: { schema } }) => (dialect.createsSchemas ? (schema ?? []) : [])));
   return [
     ...[...schemas].map((schema) => `create schema if not exists ${dialect.quote(schema)}`),
     ...missing.flatMap(({ entity, waiting }) => [

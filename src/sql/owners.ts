@@ -1,6 +1,7 @@
 import type { Step } from "../model/index.js";
 import {
   columnOf,
+  draftFrom,
   freeName,
   keysEqual,
   ownConditions,
@@ -9,7 +10,6 @@ import {
   releaseNames,
   type Scope,
   type SelectDraft,
-  selectFrom,
   tableOf,
 } from "./scope.js";
 import type { SqlExpression } from "./tree.js";
@@ -57,47 +57,51 @@ function lastMeeting(steps: readonly Step[]): number | undefined {
   return index < 0 ? undefined : index;
 }
 
-/** Follows steps back from the rows at a place to the keys of their owners; no row comes twice for one owner. */
-export function ownersOf(scope: Scope, place: Place, steps: readonly [Step, ...Step[]]): Owners {
+/** The pairs of an owner and the row at which its ways meet, each once, joined to that row. */
+function joinPairs(scope: Scope, met: Place, steps: readonly [Step, ...Step[]], meeting: number): Owners {
   const [first] = steps;
-  const meeting = lastMeeting(steps);
-  if (meeting === undefined) {
-    const nearest = joinBack(scope, place, steps.slice(1));
-    place.select.where.push(...ownConditions(first, nearest));
-    const columns = first.pairs.map((pair) => columnOf(nearest, pair.to));
-    return { columns, select: place.select, innermost: columns };
-  }
   const step = steps[meeting] as Step;
-  const met = joinBack(scope, place, steps.slice(meeting + 1));
-  const alias = freeName(scope, "link", "link_2");
   const { source } = step;
-  const inner = placeIn(selectFrom(tableOf(source, freeName(scope, source.table))), source, "");
-  const before: Place = { ...inner, alias: inner.select.from.alias };
+  const alias = freeName(scope, "link", "link_2");
+  const innerAlias = freeName(scope, source.table);
+  const before = placeIn(draftFrom(tableOf(source, innerAlias)), source, innerAlias);
+  const { select } = before;
   const nearest = joinBack(scope, before, steps.slice(1, meeting));
-  inner.select.isDistinct = true;
-  inner.select.where.push(...ownConditions(first, nearest));
   const innermost = first.pairs.map((pair) => columnOf(nearest, pair.to));
-  const named = (name: string): SqlExpression => ({ kind: "column", table: alias, name });
-  const items = [
+  select.isDistinct = true;
+  select.where.push(...ownConditions(first, nearest));
+  select.items.push(
     ...innermost.map((expression, i) => ({ expression, alias: `owner_${i + 1}` })),
     ...step.pairs.map((pair, i) => ({ expression: columnOf(before, pair.from), alias: `target_${i + 1}` })),
-  ];
-  inner.select.items.push(...items);
-  releaseNames(scope, inner.select);
-  place.select.joins.push({
+  );
+  releaseNames(scope, select);
+  const named = (name: string): SqlExpression => ({ kind: "column", table: alias, name });
+  const equations = step.pairs.map(
+    (pair, i): SqlExpression => ({
+      kind: "binary",
+      operator: "=",
+      left: named(`target_${i + 1}`),
+      right: columnOf(met, pair.to),
+    }),
+  );
+  met.select.joins.push({
     kind: "inner",
-    table: { kind: "derived", select: inner.select, alias },
-    on: [
-      ...step.pairs.map(
-        (pair, i): SqlExpression => ({
-          kind: "binary",
-          operator: "=",
-          left: named(`target_${i + 1}`),
-          right: columnOf(met, pair.to),
-        }),
-      ),
-      ...ownConditions(step, met),
-    ],
+    table: { kind: "derived", select, alias },
+    on: [...equations, ...ownConditions(step, met)],
   });
-  return { columns: innermost.map((_, i) => named(`owner_${i + 1}`)), select: inner.select, innermost };
+  return { columns: innermost.map((_, i) => named(`owner_${i + 1}`)), select, innermost };
+}
+
+/** Follows steps back from the rows at a place to the keys of their owners; no row comes twice for one owner. */
+export function ownersOf(scope: Scope, place: Place, steps: readonly [Step, ...Step[]]): Owners {
+  const meeting = lastMeeting(steps);
+  if (meeting !== undefined) {
+    const met = joinBack(scope, place, steps.slice(meeting + 1));
+    return joinPairs(scope, met, steps, meeting);
+  }
+  const [first, ...further] = steps;
+  const nearest = joinBack(scope, place, further);
+  place.select.where.push(...ownConditions(first, nearest));
+  const columns = first.pairs.map((pair) => columnOf(nearest, pair.to));
+  return { columns, select: place.select, innermost: columns };
 }

@@ -123,9 +123,9 @@ function printSelect(printer: Printer, select: Select): string {
     rows === undefined ? undefined : place(printer, { kind: "value", value: rows, type: { kind: "integer" } });
   return [
     `select ${select.isDistinct ? "distinct " : ""}${items.join(", ")} from ${printTable(printer, select.from)}`,
-    ...select.joins.map((join) => {
-      const table = printTable(printer, join.table);
-      return ` ${join.kind === "left" ? "left join" : "join"} ${table} on ${printLogic(printer, "and", join.on)}`;
+    ...select.joins.map(({ kind, table, on }) => {
+      const joined = printTable(printer, table);
+      return ` ${kind === "left" ? "left join" : "join"} ${joined} on ${printLogic(printer, "and", on)}`;
     }),
     select.where.length === 0 ? "" : ` where ${printLogic(printer, "and", select.where)}`,
     printOrder(printer, select.orderBy),

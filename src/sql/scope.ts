@@ -47,7 +47,8 @@ export function freeName(scope: Scope, ...wishes: readonly [string, ...string[]]
 
 /** Gives back the names that a finished subquery used. */
 export function releaseNames(scope: Scope, select: SelectDraft): void {
-  for (const { alias } of [select.from, ...select.joins.map((join) => join.table)]) scope.names.delete(alias);
+  scope.names.delete(select.from.alias);
+  for (const { table } of select.joins) scope.names.delete(table.alias);
 }
 
 /** An entity's table under a name. */
@@ -59,7 +60,7 @@ export const tableOf = ({ schema, table }: ResolvedEntity, alias: string): Table
 });
 
 /** A select from a table or derived table that has nothing else yet. */
-export const selectFrom = (from: TableTerm): SelectDraft => ({
+export const draftFrom = (from: TableTerm): SelectDraft => ({
   items: [],
   from,
   joins: [],

@@ -1,6 +1,7 @@
 import { type Comparison, type Node, type OrderNode, type SetNode, typeOf } from "../query/index.js";
 import {
   columnOf,
+  draftFrom,
   freeName,
   keysEqual,
   type Place,
@@ -9,7 +10,6 @@ import {
   releaseNames,
   type Scope,
   type SelectDraft,
-  selectFrom,
   tableOf,
 } from "./scope.js";
 import type { Operator, SortTerm, SqlExpression } from "./tree.js";
@@ -163,7 +163,7 @@ function relatedSelect(scope: Scope, set: SetNode, result: SqlExpression): Selec
 function selectOfSet(scope: Scope, set: SetNode): { select: SelectDraft; place: Place } {
   const { table } = set.source.entity;
   const alias = freeName(scope, table, set.step.name);
-  const select = selectFrom(tableOf(set.source.entity, alias));
+  const select = draftFrom(tableOf(set.source.entity, alias));
   const place = placeIn(select, set.source.entity, alias);
   addConditions(scope, set, place);
   return { select, place };

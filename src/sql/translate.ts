@@ -5,6 +5,7 @@ import { cutPerOwner, isCut, orderOutside } from "./cut.js";
 import { ownersOf } from "./owners.js";
 import {
   columnOf,
+  draftFrom,
   freeName,
   keysEqual,
   type Place,
@@ -12,7 +13,6 @@ import {
   placeOf,
   releaseNames,
   type Scope,
-  selectFrom,
   tableOf,
 } from "./scope.js";
 import { condition, leavesRow, sortTerm, value } from "./translate-expression.js";
@@ -55,7 +55,7 @@ function placeRoot(scope: Scope, plan: StatementPlan): Root {
   const { source, limit, offset } = plan;
   const { entity } = source;
   const alias = freeName(scope, entity.table);
-  const select = selectFrom(tableOf(entity, alias));
+  const select = draftFrom(tableOf(entity, alias));
   const place = placeIn(select, entity, alias);
   scope.places.set(source, place);
   const owners = tieToOwners(scope, place, plan.fedOver);
@@ -66,7 +66,7 @@ function placeRoot(scope: Scope, plan: StatementPlan): Root {
     Object.assign(select, { limit, offset });
     return { place, order: innerOrder, owners };
   }
-  const outer = placeIn(selectFrom({ kind: "derived", select, alias }), entity, alias, place);
+  const outer = placeIn(draftFrom({ kind: "derived", select, alias }), entity, alias, place);
   const order = orderOutside(scope, outer, place, plan.orderBy);
   let outerOwners = owners;
   if (plan.cutPerOwner) {
@@ -113,7 +113,7 @@ function joinRows(scope: Scope, joined: JoinedSource): readonly SortTerm[] {
     place.isOptional = true;
     return joinedOrder(scope, orderBy);
   }
-  const inner = placeIn(selectFrom(tableOf(relation.target, alias)), relation.target, alias);
+  const inner = placeIn(draftFrom(tableOf(relation.target, alias)), relation.target, alias);
   scope.places.set(source, inner);
   const { columns } = ownersOf(scope, inner, relation.steps);
   inner.select.where.push(...where.map((node) => condition(scope, node)));
