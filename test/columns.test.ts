@@ -371,3 +371,45 @@ test("value objects: nested, missing as a whole, in rows, predicates, projection
     "address.position.east: is missing",
   ]);
 });
+
+test("collations that are given, and indexes of some rows only", async () => {
+  const { Term } = model({
+    Term: entity(
+      "term",
+      {
+        id: identity,
+        word: varchar(20).collated({ sqlite: "nocase", postgres: "und-x-icu", mariadb: "utf8mb4_unicode_ci" }),
+        plain: varchar(20),
+        gone: date.nullable,
+      },
+      {},
+      { indexes: [{ on: ["word"], when: { gone: null } }] },
+    ),
+  });
+  for (const engine of all()) {
+    if (engine.name === "pglite") continue; // it comes without the ICU collations
+    const db = engine.connect();
+    await layOut(db, { Term });
+    await db.insert(
+      Term,
+      ["b", "A", "a", "B"].map((word) => ({ word, plain: word })),
+    );
+    const sorted = async (by: "word" | "plain") =>
+      (
+        await db.list(
+          from(Term)
+            .orderBy((t) => t[by].asc)
+            .select((t) => t[by]),
+        )
+      ).join("");
+    expect((await sorted("word")).toLowerCase(), engine.name).toBe("aabb");
+    expect(await sorted("plain"), engine.name).toBe("ABab");
+  }
+  expect(layOutText({ Term }, "postgres")[1]).toBe('create index if not exists "term_word" on "term" ("word") where "gone" is null');
+  expect(layOutText({ Term }, "mariadb")[1]).toBe("create index if not exists `term_word` on `term` (`word`)");
+  const { Once } = model({
+    Once: entity("once", { id: identity, word: text, state: choice("on", "off") }, {}, { indexes: [{ on: ["word"], unique: true, when: { state: "on" } }] }),
+  });
+  expect(layOutText({ Once }, "sqlite")[1]).toContain(`unique index if not exists "once_word" on "once" ("word") where "state" = 'on'`);
+  expect(() => layOutText({ Once }, "mariadb")).toThrow(expect.objectContaining({ code: "INDEX_UNABLE" }));
+});

@@ -204,7 +204,7 @@ const mistakes: readonly (readonly [name: string, definitions: object, line: str
   [
     "an index on a column that is not there",
     { Item: entity("item", { id: identity, name: text }, {}, { indexes: [{ on: ["nam desc" as "name"] }] }) },
-    "Item: an index is on 'nam', which is no column. Did you mean 'name'?",
+    "Item: an index: Item has no column 'nam'. Did you mean 'name'?",
   ],
   [
     "an index on what no engine sorts alike",

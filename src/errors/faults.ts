@@ -44,6 +44,10 @@ export const faults = {
     (n: { column: string; expected: string; got: string }) => `${n.column} takes ${n.expected}, but got ${n.got}.`,
     "Convert the value before it is handed over.",
   ),
+  INDEX_UNABLE: define(
+    (n: { entity: string; engine: string }) => `${n.engine} cannot keep only some rows of ${n.entity} unique.`,
+    "Leave the condition out of the unique index, or keep the rule in code on this engine.",
+  ),
   ENTITY_READ_ONLY: define(
     (n: { entity: string }) => `${n.entity} is only read, says the model.`,
     "Write to the tables behind it, or take readOnly from the entity.",

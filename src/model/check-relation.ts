@@ -1,7 +1,7 @@
 import { didYouMean } from "../errors/index.js";
 import type { AnyColumn } from "./column.js";
 import type { EntityDefinition } from "./entity.js";
-import type { AnyRelation, Link, Relation, Route } from "./relation.js";
+import type { AnyRelation, Conditions, Link, Relation, Route } from "./relation.js";
 import { canonicalOf, expectedOf } from "./value-rules.js";
 import { comparedKind } from "./value-type.js";
 
@@ -27,21 +27,32 @@ const entityOf = (definitions: FlatDefinitions, name: string): FlatDefinition | 
 const noEntity = (name: string, definitions: FlatDefinitions): string =>
   `there is no entity '${name}'.${didYouMean(name, Object.keys(definitions))}`;
 
-function* unknownColumns(entity: string, { columns }: FlatDefinition, names: readonly string[]): Generator<string> {
+/** Names that are no columns of an entity. */
+export function* unknownColumns(
+  entity: string,
+  { columns }: FlatDefinition,
+  names: readonly string[],
+): Generator<string> {
   for (const name of names)
     if (!Object.hasOwn(columns, name))
       yield `${entity} has no column '${name}'.${didYouMean(name, Object.keys(columns))}`;
 }
 
-function* ruleMistakes({ rules }: Relation, targetName: string, target: FlatDefinition): Generator<string> {
-  yield* unknownColumns(targetName, target, [...Object.keys(rules.when ?? {}), ...Object.keys(rules.order ?? {})]);
-  for (const [name, value] of Object.entries(rules.when ?? {})) {
-    const facts = target.columns[name]?.facts;
+/** Mistakes in conditions on an entity's columns. */
+export function* conditionMistakes(when: Conditions, entity: string, { columns }: FlatDefinition): Generator<string> {
+  for (const [name, value] of Object.entries(when)) {
+    const facts = Object.hasOwn(columns, name) ? columns[name]?.facts : undefined;
     if (facts === undefined) continue;
-    if (value === null && !facts.traits.has("nullable")) yield `${targetName}.${name} always has a value`;
+    if (value === null && !facts.traits.has("nullable")) yield `${entity}.${name} always has a value`;
     if (value !== null && canonicalOf(value, facts.type) === undefined)
-      yield `the condition on ${targetName}.${name} is not ${expectedOf(facts.type)}`;
+      yield `the condition on ${entity}.${name} is not ${expectedOf(facts.type)}`;
   }
+}
+
+function* ruleMistakes({ rules }: Relation, targetName: string, target: FlatDefinition): Generator<string> {
+  const { when = {}, order = {} } = rules;
+  yield* unknownColumns(targetName, target, [...Object.keys(when), ...Object.keys(order)]);
+  yield* conditionMistakes(when, targetName, target);
 }
 
 function* keyMistakes(

@@ -1,6 +1,14 @@
-import { didYouMean } from "../errors/index.js";
-import { type FlatDefinition, type FlatDefinitions, keyOf, relationMistakes } from "./check-relation.js";
+import {
+  conditionMistakes,
+  type FlatDefinition,
+  type FlatDefinitions,
+  keyOf,
+  relationMistakes,
+  unknownColumns,
+} from "./check-relation.js";
+import type { ColumnFacts } from "./column.js";
 import type { NameConvention } from "./naming.js";
+import type { Conditions } from "./relation.js";
 import { codeName } from "./value-object.js";
 import { canonicalOf, expectedOf } from "./value-rules.js";
 import type { ValueType } from "./value-type.js";
@@ -51,7 +59,8 @@ function* columnMistakes(name: string, definition: FlatDefinition, columnNames: 
     if (columnName === "") yield `${name}.${property}: the column has no name`;
     if (facts.traits.has("key") && facts.traits.has("nullable"))
       yield `${name}.${property}: a column of the primary key cannot be nullable`;
-    for (const mistake of typeMistakes(facts.type)) yield `${name}.${property}: ${mistake}`;
+    for (const mistake of [...typeMistakes(facts.type), ...collationMistakes(facts)])
+      yield `${name}.${property}: ${mistake}`;
     if (facts.traits.has("key") && unfitKeys.has(facts.type.kind))
       yield `${name}.${property}: ${facts.type.kind} cannot be part of a primary key`;
     if (facts.defaultValue !== undefined && canonicalOf(facts.defaultValue, facts.type) === undefined)
@@ -67,17 +76,28 @@ export const indexPart = (part: string): { readonly property: string; readonly d
   descending: part.endsWith(" desc"),
 });
 
-function* indexMistakes(name: string, { columns, options }: FlatDefinition): Generator<string> {
-  for (const { on } of options.indexes ?? []) {
+function* indexMistakes(name: string, definition: FlatDefinition): Generator<string> {
+  const { columns, options } = definition;
+  for (const { on, when = {} } of options.indexes ?? []) {
+    const named = on.map((part) => indexPart(part).property);
     if (on.length === 0) yield `${name}: an index has no columns`;
-    for (const { property } of on.map(indexPart)) {
+    for (const mistake of unknownColumns(name, definition, [...named, ...Object.keys(when)]))
+      yield `${name}: an index: ${mistake}`;
+    for (const mistake of conditionMistakes(when as Conditions, name, definition))
+      yield `${name}: an index: ${mistake}`;
+    for (const property of named) {
       const kind = Object.hasOwn(columns, property) ? columns[property]?.facts.type.kind : undefined;
-      if (kind === undefined)
-        yield `${name}: an index is on '${property}', which is no column.${didYouMean(property, Object.keys(columns))}`;
-      else if (kind === "json" || kind === "bytes" || kind === "list")
+      if (kind === "json" || kind === "bytes" || kind === "list")
         yield `${name}: an index cannot be on '${property}', which is ${kind}`;
     }
   }
+}
+
+function* collationMistakes({ type, collations }: ColumnFacts): Generator<string> {
+  if (Object.keys(collations).length > 0 && !["text", "varchar", "choice"].includes(type.kind))
+    yield `${type.kind} has no collation`;
+  for (const collation of Object.values(collations))
+    if (!/^[\w.-]+$/.test(collation)) yield `'${collation}' is no name of a collation`;
 }
 
 function* nameMistakes(name: string): Generator<string> {

@@ -22,6 +22,8 @@ export interface ColumnFacts {
   readonly initial: (() => unknown) | undefined;
   /** What its values must meet besides being of its kind. */
   readonly schema: StandardSchema | undefined;
+  /** How the database compares and sorts it, by the name of the dialect, where that is not by code point. */
+  readonly collations: Readonly<Record<string, string>>;
 }
 
 /**
@@ -45,6 +47,11 @@ export interface Column<K extends ColumnKind = ColumnKind, V = unknown, T extend
   defaultsTo(value: V): Column<K, V, T | "defaulted">;
   /** The same column, for which code makes a value where a new row leaves it out. */
   startsAs(make: () => V): Column<K, V, T | "defaulted">;
+  /**
+   * The same column of text, compared and sorted by a collation of the database rather than by code
+   * point: its name for each dialect, such as `{ postgres: "de-x-icu", mariadb: "utf8mb4_german2_ci" }`.
+   */
+  collated(names: { readonly sqlite?: string; readonly postgres?: string; readonly mariadb?: string }): Column<K, V, T>;
   /**
    * The same column, whose values must also meet a schema (Standard Schema, one that answers at once):
    * for what SQL cannot say. It is asked when rows are inserted, and by the entity's own schemas.
@@ -101,6 +108,7 @@ function column<K extends ColumnKind, V, T extends ColumnTrait>(facts: ColumnFac
     },
     named: (columnName: string) => changed({ columnName }),
     defaultsTo: (defaultValue: unknown) => withTrait("defaulted", { defaultValue }),
+    collated: (collations: Readonly<Record<string, string>>) => changed({ collations }),
     meets: (schema: StandardSchema) => changed({ schema }),
     startsAs: (initial: () => unknown) => withTrait("defaulted", { initial }),
     as: (codec: Codec<unknown, unknown>) => changed({ type: { ...facts.type, codec: chained(codec) } }),
@@ -118,6 +126,7 @@ const plain = <K extends ColumnKind, V, T extends ColumnTrait = never>(
     defaultValue: undefined,
     initial: undefined,
     schema: undefined,
+    collations: {},
   });
 
 /** A whole number that the database hands out when a row is inserted; the primary key. */

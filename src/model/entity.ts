@@ -35,6 +35,8 @@ export interface IndexDefinition<N extends string = string> {
   readonly on: readonly (N | `${N} desc`)[];
   /** Whether no two rows may have the same values in all of them. */
   readonly unique?: boolean;
+  /** Only rows with these values are in the index; null: without one. */
+  readonly when?: { readonly [P in N]?: string | number | boolean | bigint | null };
 }
 
 /** A class of one's own, whose instances an entity's rows are to be. */

@@ -68,6 +68,7 @@ export {
 } from "./relation.js";
 export {
   type KeyPair,
+  type OwnCondition,
   qualified,
   type ResolvedColumn,
   type ResolvedEntity,

@@ -1,6 +1,6 @@
 import { type FlatDefinition, type FlatDefinitions, keyOf, linkStep } from "./check-relation.js";
-import type { Relation } from "./relation.js";
-import type { KeyPair, ResolvedColumn, ResolvedEntity, ResolvedRelation, Step } from "./resolved.js";
+import type { Conditions, Relation } from "./relation.js";
+import type { KeyPair, OwnCondition, ResolvedColumn, ResolvedEntity, ResolvedRelation, Step } from "./resolved.js";
 import { canonicalOf } from "./value-rules.js";
 
 /** An entity under construction: relations are filled in once all entities are there. */
@@ -17,6 +17,13 @@ interface Linking {
 
 const draftOf = ({ drafts }: Linking, name: string): Draft => drafts.get(name) as Draft;
 const definitionOf = ({ definitions }: Linking, name: string): FlatDefinition => definitions[name] as FlatDefinition;
+
+/** Conditions on columns, which were found to be right. */
+export const conditionsOf = (when: Conditions, columns: ReadonlyMap<string, ResolvedColumn>): readonly OwnCondition[] =>
+  Object.entries(when).map(([property, value]) => {
+    const column = columns.get(property) as ResolvedColumn;
+    return { column, value: value === null ? null : (canonicalOf(value, column.type) ?? null) };
+  });
 
 function pairsOf(linking: Linking, source: Draft, target: Draft, { holder, by, rules }: Relation): readonly KeyPair[] {
   const isOurs = holder === "source";
@@ -42,10 +49,7 @@ function stepOf(linking: Linking, source: Draft, name: string, relation: Relatio
     target,
     pairs,
     mayBeMissing: relation.cardinality === "one" && (relation.isLoose || pairs.some((pair) => pair.from.isNullable)),
-    conditions: Object.entries(when).map(([property, value]) => ({
-      column: column(property),
-      value: value === null ? null : (canonicalOf(value, column(property).type) ?? null),
-    })),
+    conditions: conditionsOf(when, target.columns),
     order: Object.entries(order).map(([property, way]) => ({ column: column(property), descending: way === "desc" })),
     isBacked: constraint,
   };

@@ -3,8 +3,9 @@ import { indexPart, mistakesOf } from "./check.js";
 import type { FlatDefinition } from "./check-relation.js";
 import type { Definitions, EntityDefinition, EntityName, NewRow, PlainRow } from "./entity.js";
 import type { RelationFaults } from "./faults.js";
-import { type Draft, link } from "./link.js";
+import { conditionsOf, type Draft, link } from "./link.js";
 import { type NameConvention, sameName } from "./naming.js";
+import type { Conditions } from "./relation.js";
 import type { ResolvedColumn, ResolvedEntity, ResolvedMember } from "./resolved.js";
 import { rowSchema } from "./row-schema.js";
 import type { StandardSchema } from "./standard-schema.js";
@@ -89,11 +90,13 @@ function draft(name: string, { table, columns, options }: EntityDefinition, colu
         defaultValue: facts.defaultValue === undefined ? undefined : canonicalOf(facts.defaultValue, facts.type),
         initial: facts.initial,
         schema: facts.schema,
+        collations: facts.collations,
       },
     ]),
   );
   const key = [...resolved.values()].filter((column) => column.isKey);
-  const indexes = (options.indexes ?? []).map(({ on, unique = false }) => ({
+  const indexes = (options.indexes ?? []).map(({ on, unique = false, when = {} }) => ({
+    conditions: conditionsOf(when as Conditions, resolved),
     parts: on.map((part) => {
       const { property, descending } = indexPart(part);
       return { column: resolved.get(property) as ResolvedColumn, descending };

@@ -14,10 +14,13 @@ interface Told<Self> {
   how(strategy: Strategy): Self;
 }
 
+/** Values that columns must have; null: none. */
+export type Conditions = Readonly<Record<string, string | number | boolean | bigint | null>>;
+
 /** Conditions and an order that a relation has of its own. */
 export interface RelationRules {
   /** Only the rows of the target that have these values; null: that have none. */
-  readonly when?: Readonly<Record<string, string | number | boolean | bigint | null>>;
+  readonly when?: Conditions;
   /** How its rows are sorted where a query does not say. */
   readonly order?: Readonly<Record<string, "asc" | "desc">>;
   /**

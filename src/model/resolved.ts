@@ -26,6 +26,8 @@ export interface ResolvedColumn {
   readonly initial: (() => unknown) | undefined;
   /** What its values must meet besides being of its kind. */
   readonly schema: StandardSchema | undefined;
+  /** Collations by the name of the dialect. */
+  readonly collations: Readonly<Record<string, string>>;
 }
 
 /** A column, or a value object of several. */
@@ -88,6 +90,8 @@ export interface ResolvedRelation {
 export interface ResolvedIndex {
   readonly parts: readonly { readonly column: ResolvedColumn; readonly descending: boolean }[];
   readonly isUnique: boolean;
+  /** Only rows that fulfil these are in it. */
+  readonly conditions: readonly OwnCondition[];
 }
 
 /** An entity with everything settled. */

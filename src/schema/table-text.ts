@@ -1,4 +1,11 @@
-import type { ResolvedColumn, ResolvedEntity, Step } from "../model/index.js";
+import { GemachError } from "../errors/index.js";
+import {
+  comparedKind,
+  type OwnCondition,
+  type ResolvedColumn,
+  type ResolvedEntity,
+  type Step,
+} from "../model/index.js";
 import { type Dialect, qualifiedTable } from "../sql/index.js";
 
 /** Foreign keys stand where the key's columns are: at the entity that holds it. */
@@ -16,8 +23,10 @@ function columnText(entity: ResolvedEntity, column: ResolvedColumn, dialect: Dia
   const isInIndex = entity.indexes.some(({ parts }) => parts.some((part) => part.column === column));
   const isForeignKey = foreignKeysOf(entity).some(({ pairs }) => pairs.some(({ from }) => from === column));
   const check = dialect.columnCheck(column, name);
+  const isText = comparedKind(column.kind) === "text";
   return [
     `${name} ${dialect.columnType(column.type, column.isKey || column.isUnique || isInIndex || isForeignKey)}`,
+    isText ? dialect.collate(column.collations[dialect.name]) : "",
     column.isNullable ? "" : " not null",
     column.defaultValue === undefined ? "" : ` default ${dialect.literal(column.defaultValue, column.type)}`,
     column.isUnique ? " unique" : "",
@@ -50,6 +59,7 @@ interface Wanted {
   readonly columns: readonly ResolvedColumn[];
   readonly text: string;
   readonly isUnique: boolean;
+  readonly conditions: readonly OwnCondition[];
 }
 
 /** Keys of other entities which no index and no key begins with. */
@@ -61,8 +71,30 @@ function keyIndexes(entity: ResolvedEntity, dialect: Dialect): readonly Wanted[]
     const columns = step.pairs.map((pair) => pair.from);
     const isServed = begins.some((begin) => columns.every((column, i) => begin[i] === column));
     if (isServed || (columns.length === 1 && columns[0]?.isUnique === true)) return [];
-    return [{ columns, text: listed(columns, dialect), isUnique: false }];
+    return [{ columns, text: listed(columns, dialect), isUnique: false, conditions: [] }];
   });
+}
+
+/**
+ * The rows that an index holds. An engine without such indexes gets one of all rows, which serves as
+ * well, unless it is to keep only some of them unique.
+ */
+function partText(
+  entity: ResolvedEntity,
+  isUnique: boolean,
+  conditions: readonly OwnCondition[],
+  dialect: Dialect,
+): string {
+  if (conditions.length === 0) return "";
+  if (!dialect.hasPartialIndexes) {
+    if (isUnique) throw new GemachError("INDEX_UNABLE", { entity: entity.name, engine: dialect.engine });
+    return "";
+  }
+  const parts = conditions.map(({ column, value }) => {
+    const name = dialect.quote(column.name);
+    return value === null ? `${name} is null` : `${name} = ${dialect.literal(value, column.type)}`;
+  });
+  return ` where ${parts.join(" and ")}`;
 }
 
 /**
@@ -72,9 +104,9 @@ function keyIndexes(entity: ResolvedEntity, dialect: Dialect): readonly Wanted[]
  */
 export function indexTexts(entity: ResolvedEntity, dialect: Dialect): readonly string[] {
   const { quote } = dialect;
-  const named = entity.indexes.map(({ parts, isUnique }): Wanted => {
+  const named = entity.indexes.map(({ parts, isUnique, conditions }): Wanted => {
     const text = parts.map(({ column, descending }) => `${quote(column.name)}${descending ? " desc" : ""}`).join(", ");
-    return { columns: parts.map(({ column }) => column), text, isUnique };
+    return { columns: parts.map(({ column }) => column), text, isUnique, conditions };
   });
   const wanted = new Map(
     [...named, ...keyIndexes(entity, dialect)].map((index) => [
@@ -86,7 +118,7 @@ export function indexTexts(entity: ResolvedEntity, dialect: Dialect): readonly s
   const place = dialect.keepsToSchema && schema !== undefined ? `${quote(schema)}.` : "";
   const on = dialect.keepsToSchema ? quote(table) : qualifiedTable(entity, dialect);
   return [...wanted].map(
-    ([name, { text, isUnique }]) =>
-      `create ${isUnique ? "unique " : ""}index if not exists ${place}${quote(name)} on ${on} (${text})`,
+    ([name, { text, isUnique, conditions }]) =>
+      `create ${isUnique ? "unique " : ""}index if not exists ${place}${quote(name)} on ${on} (${text})${partText(entity, isUnique, conditions, dialect)}`,
   );
 }

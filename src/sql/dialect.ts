@@ -60,6 +60,10 @@ export interface Dialect {
   readonly identity: string;
   /** The type of a column in a table's definition; of one that is part of a key or index, where that matters. */
   readonly columnType: (type: ValueType, isIndexed: boolean) => string;
+  /** How a table's definition says by which collation a text is compared; by code point where none is given. */
+  readonly collate: (collation: string | undefined) => string;
+  /** Whether an index may be of some rows only. */
+  readonly hasPartialIndexes: boolean;
   /** What a table's definition checks of a column, since the engine's own type does not say it. */
   readonly columnCheck: (column: ResolvedColumn, name: string) => string | undefined;
   /**

@@ -115,6 +115,9 @@ export const mariadbDialect: Dialect = {
   rowsPerInsert: [1024, 256, 64, 16, 4, 1],
   identity: "int auto_increment primary key",
   columnType,
+  // The table's own collation goes by code point.
+  collate: (collation) => (collation === undefined ? "" : ` collate ${collation}`),
+  hasPartialIndexes: false,
   columnCheck: ({ type: { kind, choices } }, name) => {
     if (choices !== undefined) return choiceCheck(name, choices, quotedText);
     return kind === "json" || kind === "list" ? `json_valid(${name})` : undefined;

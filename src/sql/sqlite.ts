@@ -85,6 +85,8 @@ export const sqliteDialect: Dialect = {
   rowsPerInsert: [1],
   identity: "integer primary key",
   columnType: ({ kind }) => columnTypes[kind] ?? "text",
+  collate: (collation) => (collation === undefined ? "" : ` collate ${collation}`),
+  hasPartialIndexes: true,
   columnCheck: ({ type }, name) => {
     if (type.choices !== undefined) return choiceCheck(name, type.choices, quotedText);
     if (type.kind === "varchar") return `length(${name}) <= ${type.length}`;
