@@ -156,7 +156,7 @@ export class Database {
 
   async #one<Row>(state: QueryState, expected: string): Promise<readonly Row[]> {
     const statement = this.#compile(state, planSingle);
-    const count = this.#countSteps(state);
+    const count = () => this.#countSteps(state)();
     const check = function* (found: number): Steps<void> {
       if (found < 2) return;
       throw new GemachError("SEVERAL_FOUND", { entity: state.source.entity.name, found: yield* count(), expected });

@@ -49,7 +49,7 @@ function literal(value: Scalar): string {
 const keyPart = (wire: Wire, type: ValueType | undefined): Wire =>
   type?.kind === "bigint" ? BigInt(wire as string) : wire;
 
-/** The SQL of SQLite, 3.35 or later. Lists of values travel as one JSON parameter. */
+/** The SQL of SQLite, 3.38 or later. Lists of values travel as one JSON parameter. */
 export const sqliteDialect: Dialect = {
   name: "sqlite",
   engine: "SQLite",
