@@ -64,11 +64,14 @@ export {
   type Ordered,
   or,
   type Predicate,
+  type Present,
   type ProjectedQuery,
   type Query,
+  type ReachShape,
   type Reference,
   type RelatedSet,
   type RowOf,
+  type Selection,
 } from "./query/index.js";
 export {
   type CallSite,

@@ -69,9 +69,6 @@ export interface Column<K extends ColumnKind = ColumnKind, V = unknown, T extend
 // biome-ignore lint/suspicious/noExplicitAny: stands for every value type in a constraint
 export type AnyColumn = Column<ColumnKind, any, any>;
 
-/** in: a column; out: its kind. */
-export type KindOf<C> = C extends Column<infer K, unknown, ColumnTrait> ? K : never;
-
 /** in: a column; out: the type of its values, with null where it is nullable. */
 export type ColumnValue<C> =
   C extends Column<ColumnKind, infer V, infer T> ? ("nullable" extends T ? V | null : V) : never;

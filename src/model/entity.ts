@@ -120,7 +120,7 @@ type RouteTarget<D extends Definitions, E extends keyof D, S extends readonly st
 
 /**
  * in: an entity and one of its relations; out: the name of its target. Asks for the property that tells
- * kinds of relation apart rather than for the kind, which costs the compiler a third.
+ * kinds of relation apart, so that no kind has to be compared as a whole.
  */
 export type TargetOf<D extends Definitions, E extends keyof D, R> = R extends {
   readonly target: infer T extends string;

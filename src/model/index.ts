@@ -14,7 +14,6 @@ export {
   integer,
   isoTimestamp,
   json,
-  type KindOf,
   list,
   numeric,
   text,

@@ -24,7 +24,7 @@ export {
   type Source,
   typeOf,
 } from "./node.js";
-export { from, isQuery, stateOf } from "./query.js";
+export { from, stateOf } from "./query.js";
 export type {
   EntityQuery,
   Narrowing,

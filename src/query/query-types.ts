@@ -114,7 +114,7 @@ type InnerFaults<D extends Definitions, E extends EntityName<D>, S> = {
 
 /**
  * in: a reach's shape; out: an object type that demands the impossible of names that are no relations.
- * A shape without a shape inside is done with at once: most are, and it halves the cost of a reach.
+ * A shape without a shape inside is done with at once, as most are.
  */
 export type ReachFaults<D extends Definitions, E extends EntityName<D>, S> = keyof S extends keyof RelationsOf<D, E>
   ? S[keyof S] extends true | ((query: never) => unknown)

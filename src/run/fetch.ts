@@ -17,7 +17,7 @@ const encode = (dialect: Dialect, parameter: Parameter, keys: Keys): Wire =>
   parameter.kind === "keys" ? dialect.encodeKeys(parameter, keys) : dialect.encode(parameter);
 
 /** A compiled statement with its values. */
-export const requestOf = (statement: CompiledStatement, { dialect }: Runtime, keys: Keys = []): Request => ({
+const requestOf = (statement: CompiledStatement, { dialect }: Runtime, keys: Keys): Request => ({
   text: statement.text,
   parameters: statement.parameters.map((parameter) => encode(dialect, parameter, keys)),
 });

@@ -83,7 +83,7 @@ export interface Dialect {
 
 /**
  * An identifier between quotes of the engine's, which are doubled inside. Identifiers come from models,
- * so that there are few, and each is quoted once: it was a twentieth of what compiling a query costs.
+ * so that there are few: each is quoted once.
  */
 export function quoteWith(mark: string): (name: string) => string {
   const quoted = new Map<string, string>();

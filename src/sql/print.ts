@@ -113,6 +113,7 @@ function printTable(printer: Printer, term: TableTerm): string {
 
 function printSelect(printer: Printer, select: Select): string {
   const { quote, limit, read } = printer.dialect;
+  const { from, joins, where, orderBy } = select;
   const items = select.items.map(({ expression, alias, read: type }) => {
     const plain = printExpression(printer, expression);
     const text = type === undefined ? plain : read(plain, type);
@@ -122,13 +123,13 @@ function printSelect(printer: Printer, select: Select): string {
   const count = (rows: number | undefined) =>
     rows === undefined ? undefined : place(printer, { kind: "value", value: rows, type: { kind: "integer" } });
   return [
-    `select ${select.isDistinct ? "distinct " : ""}${items.join(", ")} from ${printTable(printer, select.from)}`,
-    ...select.joins.map(({ kind, table, on }) => {
+    `select ${select.isDistinct ? "distinct " : ""}${items.join(", ")} from ${printTable(printer, from)}`,
+    ...joins.map(({ kind, table, on }) => {
       const joined = printTable(printer, table);
       return ` ${kind === "left" ? "left join" : "join"} ${joined} on ${printLogic(printer, "and", on)}`;
     }),
-    select.where.length === 0 ? "" : ` where ${printLogic(printer, "and", select.where)}`,
-    printOrder(printer, select.orderBy),
+    where.length === 0 ? "" : ` where ${printLogic(printer, "and", where)}`,
+    printOrder(printer, orderBy),
     limit(count(select.limit), count(select.offset)),
   ].join("");
 }

@@ -46,9 +46,9 @@ export function freeName(scope: Scope, ...wishes: readonly [string, ...string[]]
 }
 
 /** Gives back the names that a finished subquery used. */
-export function releaseNames(scope: Scope, select: SelectDraft): void {
-  scope.names.delete(select.from.alias);
-  for (const { table } of select.joins) scope.names.delete(table.alias);
+export function releaseNames({ names }: Scope, { from, joins }: SelectDraft): void {
+  names.delete(from.alias);
+  for (const { table } of joins) names.delete(table.alias);
 }
 
 /** An entity's table under a name. */
