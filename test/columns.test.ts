@@ -212,6 +212,7 @@ test("indexes over several columns, and a view that is only read", async () => {
     await db.insert(shelves.Shelf, [shelf, { ...shelf, position: 2 }]);
     expect(await db.list(from(shelves.Room)), engine.name).toStrictEqual([{ name: "cellar", shelves: 2 }]);
     await expect(db.insert(shelves.Shelf, [shelf]), engine.name).rejects.toMatchObject({ code: "UNIQUE_VIOLATED" });
+    // @ts-expect-error there are no new rows of what is only read
     await expect(db.insert(shelves.Room, [{ name: "attic", shelves: 0 }])).rejects.toMatchObject({
       code: "ENTITY_READ_ONLY",
     });

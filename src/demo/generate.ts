@@ -2,7 +2,6 @@ import type { NewRowOf } from "../model/index.js";
 import type { Database } from "../run/index.js";
 import { lending } from "./lending.js";
 import { type Random, randomFrom } from "./random.js";
-
 /** The rows of a made-up lending society. */
 export type Society = { readonly [E in keyof typeof lending]: readonly NewRowOf<(typeof lending)[E]>[] };
 

@@ -3,22 +3,16 @@ import {
   bytes,
   choice,
   date,
-  entity,
   identity,
   integer,
   json,
-  linked,
-  model,
   numeric,
   snakeCase,
   text,
   timestamp,
-  toMany,
-  toOne,
   varchar,
-  via,
-} from "../model/index.js";
-
+} from "../columns/index.js";
+import { entity, linked, model, toMany, toOne, via } from "../model/index.js";
 /** The lending society: people borrow tools and household things instead of buying them. */
 export const lending = model(
   {

@@ -1,5 +1,4 @@
 import type { Run } from "../run/index.js";
-
 /**
  * Does work between begin and commit on one connection of a server, and gives the connection back:
  * as broken where it could not even roll back.

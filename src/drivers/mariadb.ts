@@ -1,7 +1,7 @@
 import { GemachError } from "../errors/index.js";
-import type { Driver, Request, Run, Wire, WireRows } from "../run/index.js";
+import type { Driver, Request, Run, WireRows } from "../run/index.js";
+import type { Wire } from "../sql/index.js";
 import { inTransaction } from "./in-transaction.js";
-
 /** What is used of a statement's settings, as `mysql2` takes them. */
 export interface MariadbStatement {
   readonly sql: string;

@@ -1,6 +1,5 @@
 import type { Driver, Request, Run, WireRows } from "../run/index.js";
 import { postgresError } from "./postgres-error.js";
-
 /** How values go to and fro: as the text that PostgreSQL itself reads and writes. */
 export interface PgliteOptions {
   readonly rowMode: "array";

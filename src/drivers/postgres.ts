@@ -1,7 +1,6 @@
 import type { Driver, Request, Run, WireRows } from "../run/index.js";
 import { inTransaction } from "./in-transaction.js";
 import { postgresError } from "./postgres-error.js";
-
 /** What is used of a query's configuration, as `pg` takes it. */
 export interface PostgresQuery {
   readonly text: string;

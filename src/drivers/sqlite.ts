@@ -1,7 +1,6 @@
 import { GemachError } from "../errors/index.js";
 import type { Driver, Request, WireRows } from "../run/index.js";
-import { decimalOrder } from "./decimal-order.js";
-
+import { addFunctions, type ExtensibleHandle } from "./sqlite-functions.js";
 /** What is used of a prepared statement, of `better-sqlite3` or `node:sqlite`. */
 export interface SqliteStatement {
   // biome-ignore lint/suspicious/noExplicitAny: each package narrows what it takes in its own way
@@ -17,12 +16,9 @@ export interface SqliteStatement {
 }
 
 /** A database handle of `better-sqlite3` (`new Database(file)`) or of `node:sqlite` (`new DatabaseSync(file)`). */
-export interface SqliteHandle {
+export interface SqliteHandle extends ExtensibleHandle {
   prepare(sql: string): SqliteStatement;
   exec(sql: string): unknown;
-  /** Adds a function to the SQL of this connection. */
-  // biome-ignore lint/suspicious/noExplicitAny: each package names its options' type itself
-  function(name: string, options: any, work: (...values: any[]) => any): unknown;
   /** better-sqlite3: the file. */
   readonly name?: string;
   /** better-sqlite3: whether it may only be read. */
@@ -150,9 +146,7 @@ export function sqlite(handle: SqliteHandle): Driver {
     });
   const control = (text: string) => run({ text, parameters: [] });
 
-  handle.function("gemach_decimal", { deterministic: true }, (decimal: string | number | null) =>
-    decimal === null ? null : decimalOrder(decimal),
-  );
+  addFunctions(handle);
   guarded("pragma foreign_keys = on", () => handle.exec("pragma foreign_keys = on"));
   if (handle.readonly !== true) guarded("pragma journal_mode = wal", () => handle.exec("pragma journal_mode = wal"));
 

@@ -52,6 +52,10 @@ export const faults = {
     (n: { entity: string }) => `${n.entity} is only read, says the model.`,
     "Write to the tables behind it, or take readOnly from the entity.",
   ),
+  COLUMN_COMPUTED: define(
+    (n: { column: string }) => `${n.column} is worked out by the database, but a row brings a value for it.`,
+    "Leave it out of the row.",
+  ),
   VALUE_REFUSED: define(
     (n: { column: string; reason: string }) => `A value of ${n.column} does not meet the column's schema: ${n.reason}`,
     "Give a value that does; the entity's newRow and partialRow tell beforehand.",

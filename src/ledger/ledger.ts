@@ -1,6 +1,5 @@
 import { connectionOf, type Database, type SentStatement } from "../run/index.js";
 import { asyncContext } from "./async-context.js";
-
 /** The sums of a ledger. */
 export interface LedgerTotals {
   readonly statements: number;

@@ -1,10 +1,7 @@
+import { type AnyColumn, canonicalOf, comparedKind, expectedOf } from "../columns/index.js";
 import { didYouMean } from "../errors/index.js";
-import type { AnyColumn } from "./column.js";
 import type { EntityDefinition } from "./entity.js";
 import type { AnyRelation, Conditions, Link, Relation, Route } from "./relation.js";
-import { canonicalOf, expectedOf } from "./value-rules.js";
-import { comparedKind } from "./value-type.js";
-
 /** An entity whose columns are all told by their paths. */
 export type FlatDefinition = Omit<EntityDefinition, "columns"> & {
   readonly columns: Readonly<Record<string, AnyColumn>>;

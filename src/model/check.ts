@@ -1,4 +1,12 @@
 import {
+  type ColumnFacts,
+  canonicalOf,
+  codeName,
+  expectedOf,
+  type NameConvention,
+  type ValueType,
+} from "../columns/index.js";
+import {
   conditionMistakes,
   type FlatDefinition,
   type FlatDefinitions,
@@ -6,12 +14,7 @@ import {
   relationMistakes,
   unknownColumns,
 } from "./check-relation.js";
-import type { ColumnFacts } from "./column.js";
-import type { NameConvention } from "./naming.js";
 import type { Conditions } from "./relation.js";
-import { codeName } from "./value-object.js";
-import { canonicalOf, expectedOf } from "./value-rules.js";
-import type { ValueType } from "./value-type.js";
 
 /** Names that the language itself asks values for. */
 const languageNames: ReadonlySet<string> = new Set([

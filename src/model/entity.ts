@@ -1,11 +1,11 @@
-import type { ColumnValue, HasTrait } from "./column.js";
-import type { AnyRelation, Cardinality } from "./relation.js";
-import type { Columns, ValueObject } from "./value-object.js";
-
+import type { Columns, ColumnValue, HasTrait, ValueObject } from "../columns/index.js";
+import type { Cardinality, ColumnExpression, Expression, Predicate } from "../expression/index.js";
+import type { AnyRelation } from "./relation.js";
 /** The relations of an entity, by name. */
 export type Relations = Readonly<Record<string, AnyRelation>>;
 
 declare const instanceType: unique symbol;
+declare const writable: unique symbol;
 
 /** in: a column or a value object; out: the type of its values. */
 export type MemberValue<C> =
@@ -20,15 +20,27 @@ export type ColumnRow<C extends Columns> = {
   [P in keyof C as HasTrait<C[P], "heavy"> extends true ? never : P]: MemberValue<C[P]>;
 } & {};
 
-/** One entity as the model says it: a table, its columns, its relations. `I` is the class of its rows, if any. */
-export interface EntityDefinition<C extends Columns = Columns, R extends Relations = Relations, I = unknown> {
+/** One entity as the model says it: a table, its columns, its relations. `I` is the class of its rows, if any; `W`: whether it may be written. */
+export interface EntityDefinition<
+  C extends Columns = Columns,
+  R extends Relations = Relations,
+  I = unknown,
+  W extends boolean = boolean,
+> {
   /** For the types only. @internal */
   readonly [instanceType]: I;
+  /** For the types only. @internal */
+  readonly [writable]: W;
   readonly table: string;
   readonly columns: C;
   readonly relations: R;
-  readonly options: EntityOptions & RowMaker;
+  readonly options: AnyOptions;
 }
+
+/** in: columns; out: the names of all of them, those of value objects as "address.street". */
+export type ColumnPath<C extends Columns> = {
+  [P in keyof C & string]: C[P] extends ValueObject<infer V> ? `${P}.${ColumnPath<V>}` : P;
+}[keyof C & string];
 
 /** An index over several columns; "due desc" for one in descending order. */
 export interface IndexDefinition<N extends string = string> {
@@ -43,23 +55,50 @@ export interface IndexDefinition<N extends string = string> {
 // biome-ignore lint/suspicious/noExplicitAny: a constructor of any arguments; it is not called
 export type RowClass<I> = abstract new (...given: any[]) => I;
 
-/** What makes the rows of an entity. */
-export interface RowMaker {
-  /** Rows are instances of this class: made without its constructor, their columns assigned. */
-  readonly as?: RowClass<object>;
-  /** Rows are what this function makes of a plain row, for a constructor that wants arguments. */
-  readonly make?: (row: never) => object;
-}
+/** A row's own columns, as expressions: what the rules of an entity are written with. */
+export type OwnRow<C extends Columns> = { readonly [P in keyof C]: ColumnExpression<C[P], false> };
+
+/** in: columns; out: the names of those that the database works out. */
+type Computed<C extends Columns> = { [P in keyof C]: HasTrait<C[P], "computed"> extends true ? P : never }[keyof C];
 
 /** What an entity may be told besides its columns and relations. */
-export interface EntityOptions<N extends string = string> {
+export interface EntityOptions<C extends Columns = Columns> {
   /** Whether it is only read: a view, or a table that another program writes. `layOut` leaves it alone. */
   readonly readOnly?: boolean;
   /** The schema of the database that its table is in, where it is not the one that the connection leads to. */
   readonly schema?: string;
   /** Indexes that its table has besides those of its keys. */
-  readonly indexes?: readonly IndexDefinition<N>[];
+  readonly indexes?: readonly IndexDefinition<ColumnPath<C>>[];
+  /**
+   * Rules that each row must keep, by a name: constraints in the database, and part of `newRow` and
+   * `partialRow`. As in SQL a rule is broken only where it is false: a missing value keeps it.
+   */
+  readonly checks?: (row: OwnRow<C>) => { readonly [name: string]: Predicate };
+  /** What the database works computed columns out of. */
+  readonly computes?: (row: OwnRow<C>) => { readonly [P in Computed<C>]?: Expression };
+  /** Rows are instances of this class: made without its constructor, their columns assigned. */
+  readonly as?: RowClass<object>;
+  /** Rows are what this function makes of a plain row, for a constructor that wants arguments. */
+  readonly make?: (row: ColumnRow<C>) => object;
 }
+
+/** The options of any entity. */
+interface AnyOptions extends Omit<EntityOptions, "indexes" | "checks" | "computes" | "make"> {
+  readonly indexes?: readonly IndexDefinition[];
+  readonly checks?: (row: never) => { readonly [name: string]: Predicate };
+  readonly computes?: (row: never) => { readonly [name: string]: Expression | undefined };
+  readonly make?: (row: never) => object;
+}
+
+/** in: options; out: the type of the entity's instances, never where rows are plain. */
+type InstanceOf<O> = O extends { readonly make: (row: never) => infer I }
+  ? I
+  : O extends { readonly as: RowClass<infer I> }
+    ? I
+    : never;
+
+/** in: options; out: whether the entity may be written. */
+type Writable<O> = O extends { readonly readOnly: true } ? false : true;
 
 /** The entities of a model, by name. */
 export type Definitions = Readonly<Record<string, EntityDefinition>>;
@@ -71,30 +110,26 @@ type NoRelations = Readonly<Record<never, AnyRelation>>;
  * One entity: a table, its columns, its relations, and options. With `as` or `make` its rows are
  * instances of a class of one's own, which needs to know nothing of this library.
  */
-export function entity<const C extends Columns>(table: string, columns: C): EntityDefinition<C, NoRelations, never>;
+export function entity<const C extends Columns>(
+  table: string,
+  columns: C,
+): EntityDefinition<C, NoRelations, never, true>;
 export function entity<const C extends Columns, const R extends Relations>(
   table: string,
   columns: C,
   relations: R,
-  options?: EntityOptions<keyof C & string>,
-): EntityDefinition<C, R, never>;
-export function entity<const C extends Columns, const R extends Relations, I extends object>(
+): EntityDefinition<C, R, never, true>;
+export function entity<const C extends Columns, const R extends Relations, const O extends EntityOptions<C>>(
   table: string,
   columns: C,
   relations: R,
-  options: EntityOptions<keyof C & string> & { readonly as: RowClass<I> },
-): EntityDefinition<C, R, I>;
-export function entity<const C extends Columns, const R extends Relations, I extends object>(
-  table: string,
-  columns: C,
-  relations: R,
-  options: EntityOptions<keyof C & string> & { readonly make: (row: ColumnRow<C>) => I },
-): EntityDefinition<C, R, I>;
+  options: O & EntityOptions<C>,
+): EntityDefinition<C, R, InstanceOf<O>, Writable<O>>;
 export function entity(
   table: string,
   columns: Columns,
   relations: Relations = {},
-  options: EntityOptions & RowMaker = {},
+  options: AnyOptions = {},
 ): EntityDefinition {
   return Object.freeze({ table, columns, relations, options }) as unknown as EntityDefinition;
 }
@@ -188,14 +223,19 @@ type Omittable<C extends Columns> = {
 
 /** in: columns; out: what a new row has of them. */
 type NewColumns<C extends Columns> = {
-  -readonly [P in Exclude<keyof C, Omittable<C>>]: NewMember<C[P]>;
+  -readonly [P in Exclude<keyof C, Omittable<C> | Computed<C>>]: NewMember<C[P]>;
 } & {
-  -readonly [P in Omittable<C>]?: NewMember<C[P]>;
+  -readonly [P in Exclude<Omittable<C>, Computed<C>>]?: NewMember<C[P]>;
 };
 
 /** in: a column or a value object; out: what a new row has for it. */
 type NewMember<C> =
   C extends ValueObject<infer V, infer N> ? (N extends true ? NewColumns<V> | null : NewColumns<V>) : ColumnValue<C>;
 
-/** A row to be inserted: what the database hands out, and what may be null, can be left out. */
-export type NewRow<D extends Definitions, E extends keyof D> = NewColumns<ColumnsOf<D, E>>;
+/**
+ * A row to be inserted: what the database hands out, and what may be null, can be left out; what it
+ * works out has no place. There is none of an entity that is only read.
+ */
+export type NewRow<D extends Definitions, E extends keyof D> = D[E][typeof writable] extends false
+  ? never
+  : NewColumns<ColumnsOf<D, E>>;

@@ -1,6 +1,5 @@
 import type { Definitions, TargetOf } from "./entity.js";
 import type { Link } from "./relation.js";
-
 /** A type that no value has, named after the fault that the compiler is to show. */
 export interface Fault<Message extends string> {
   readonly fault: Message;

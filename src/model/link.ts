@@ -1,12 +1,21 @@
+import { canonicalOf } from "../columns/index.js";
+import type {
+  KeyPair,
+  Node,
+  OwnCondition,
+  ResolvedColumn,
+  ResolvedEntity,
+  ResolvedRelation,
+  Step,
+} from "../expression/index.js";
 import { type FlatDefinition, type FlatDefinitions, keyOf, linkStep } from "./check-relation.js";
 import type { Conditions, Relation } from "./relation.js";
-import type { KeyPair, OwnCondition, ResolvedColumn, ResolvedEntity, ResolvedRelation, Step } from "./resolved.js";
-import { canonicalOf } from "./value-rules.js";
-
 /** An entity under construction: relations are filled in once all entities are there. */
 export interface Draft extends ResolvedEntity {
   readonly columns: Map<string, ResolvedColumn>;
   readonly relations: Map<string, ResolvedRelation>;
+  readonly checks: Map<string, Node>;
+  readonly computations: Map<ResolvedColumn, Node>;
 }
 
 /** What linking works with: definitions that were found to be right, and a draft for each. */

@@ -1,16 +1,23 @@
+import {
+  type Columns,
+  canonicalOf,
+  codeName,
+  flatColumns,
+  isValueObject,
+  type NameConvention,
+  type StandardSchema,
+  sameName,
+} from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
+import type { ResolvedColumn, ResolvedEntity, ResolvedMember } from "../expression/index.js";
 import { indexPart, mistakesOf } from "./check.js";
 import type { FlatDefinition } from "./check-relation.js";
 import type { Definitions, EntityDefinition, EntityName, NewRow, PlainRow } from "./entity.js";
 import type { RelationFaults } from "./faults.js";
 import { conditionsOf, type Draft, link } from "./link.js";
-import { type NameConvention, sameName } from "./naming.js";
 import type { Conditions } from "./relation.js";
-import type { ResolvedColumn, ResolvedEntity, ResolvedMember } from "./resolved.js";
 import { rowSchema } from "./row-schema.js";
-import type { StandardSchema } from "./standard-schema.js";
-import { type Columns, codeName, flatColumns, isValueObject } from "./value-object.js";
-import { canonicalOf } from "./value-rules.js";
+import { settleRules } from "./rules.js";
 
 const resolvedKey: unique symbol = Symbol("gemach.resolved");
 declare const definitionsOf: unique symbol;
@@ -86,6 +93,7 @@ function draft(name: string, { table, columns, options }: EntityDefinition, colu
         isRequired: !facts.traits.has("nullable"),
         isKey: facts.traits.has("key"),
         isUnique: facts.traits.has("unique"),
+        isComputed: facts.traits.has("computed"),
         isHeavy: facts.traits.has("heavy"),
         defaultValue: facts.defaultValue === undefined ? undefined : canonicalOf(facts.defaultValue, facts.type),
         initial: facts.initial,
@@ -113,6 +121,8 @@ function draft(name: string, { table, columns, options }: EntityDefinition, colu
     relations: new Map(),
     indexes,
     isReadOnly: options.readOnly === true,
+    checks: new Map(),
+    computations: new Map(),
     make: makerOf(options),
   };
 }
@@ -149,13 +159,17 @@ export function model<const D extends Definitions>(
   if (mistakes.length > 0) throw new GemachError("MODEL_INVALID", { mistakes });
   const drafts = new Map(Object.entries(definitions).map(([name, given]) => [name, draft(name, given, columnNames)]));
   link(flat, drafts);
+  const unruly = [...drafts.values()].flatMap((made) =>
+    settleRules(made, (definitions[made.name] as D[string]).options),
+  );
+  if (unruly.length > 0) throw new GemachError("MODEL_INVALID", { mistakes: unruly });
   const entities = [...drafts.values()].map((resolved) => [
     resolved.name,
     Object.freeze({
       name: resolved.name,
       table: resolved.table,
-      newRow: rowSchema(resolved.members, false),
-      partialRow: rowSchema(resolved.members, true),
+      newRow: rowSchema(resolved, false),
+      partialRow: rowSchema(resolved, true),
       [resolvedKey]: resolved,
     }),
   ]);

@@ -1,10 +1,4 @@
-import type { Strategy } from "./strategy.js";
-
-/** One related row, or any number of them. */
-export type Cardinality = "one" | "many";
-
-/** Which of the two entities holds the other's key. */
-export type Holder = "source" | "target";
+import type { Cardinality, Holder, Strategy } from "../expression/index.js";
 
 /** What every relation can be told. */
 interface Told<Self> {

@@ -1,7 +1,20 @@
+import {
+  canonicalOf,
+  expectedOf,
+  type Scalar,
+  type StandardIssue,
+  type StandardResult,
+  type StandardSchema,
+  typeWord,
+} from "../columns/index.js";
 import { didYouMean } from "../errors/index.js";
-import type { ResolvedColumn, ResolvedMember } from "./resolved.js";
-import type { StandardIssue, StandardResult, StandardSchema } from "./standard-schema.js";
-import { canonicalOf, expectedOf, typeWord } from "./value-rules.js";
+import {
+  columnsIn,
+  keepsRule,
+  type ResolvedColumn,
+  type ResolvedEntity,
+  type ResolvedMember,
+} from "../expression/index.js";
 
 type Members = ReadonlyMap<string, ResolvedMember>;
 
@@ -15,10 +28,15 @@ export function ownIssues({ schema, property }: ResolvedColumn, value: unknown):
 }
 
 const isOptional = (column: ResolvedColumn): boolean =>
-  !column.isRequired || column.kind === "identity" || column.defaultValue !== undefined || column.initial !== undefined;
+  !column.isRequired ||
+  column.isComputed ||
+  column.kind === "identity" ||
+  column.defaultValue !== undefined ||
+  column.initial !== undefined;
 
 function columnIssues(column: ResolvedColumn, value: unknown, isPartial: boolean): readonly StandardIssue[] {
   const path = column.property.split(".");
+  if (value !== undefined && column.isComputed) return [{ message: "is worked out by the database", path }];
   if (value === undefined)
     return isPartial || isOptional(column)
       ? []
@@ -57,11 +75,36 @@ function memberIssues(
   ];
 }
 
+/** What a row has for a column, by its path; undefined where that or a value object on the way is not there. */
+const givenAt = (row: unknown, { property }: ResolvedColumn): unknown =>
+  property
+    .split(".")
+    .reduce<unknown>((at, name) => (at === null || at === undefined ? at : (at as Record<string, unknown>)[name]), row);
+
+/** A column's value as a check sees it; undefined where only the database or the rest of the row would tell. */
+function valueIn(row: unknown, column: ResolvedColumn, isPartial: boolean): Scalar | undefined {
+  const given = givenAt(row, column);
+  if (given === null) return null;
+  if (given !== undefined) return canonicalOf(given, column.type);
+  if (isPartial || column.kind === "identity" || column.isComputed || column.initial !== undefined) return undefined;
+  return column.defaultValue ?? null;
+}
+
+/** The rules that a row breaks, as far as it says enough to tell. */
+function brokenRules({ checks }: ResolvedEntity, row: unknown, isPartial: boolean): readonly StandardIssue[] {
+  return [...checks].flatMap(([name, rule]) => {
+    const values = new Map(columnsIn(rule).map((column) => [column, valueIn(row, column, isPartial)]));
+    if ([...values.values()].includes(undefined)) return [];
+    return keepsRule(rule, (column) => values.get(column) ?? null) ? [] : [{ message: `breaks the rule '${name}'` }];
+  });
+}
+
 /** The schema of an entity's rows as they come in from outside: of a new one, or of a part of one. */
-export function rowSchema<Row>(members: Members, isPartial: boolean): StandardSchema<Row> {
+export function rowSchema<Row>(entity: ResolvedEntity, isPartial: boolean): StandardSchema<Row> {
   const validate = (value: unknown): StandardResult<Row> => {
-    const issues = memberIssues(members, value, [], isPartial);
-    return issues.length === 0 ? { value: value as Row } : { issues };
+    const issues = memberIssues(entity.members, value, [], isPartial);
+    const all = issues.length === 0 ? brokenRules(entity, value, isPartial) : issues;
+    return all.length === 0 ? { value: value as Row } : { issues: all };
   };
   return Object.freeze({ "~standard": Object.freeze({ version: 1 as const, vendor: "gemach", validate }) });
 }

@@ -1,13 +1,14 @@
+export { totalOrder } from "./order.js";
 export { planCount, planExists, planList, planSingle } from "./plan.js";
-export type {
-  Cut,
-  FedStatement,
-  JoinedRows,
-  JoinedSource,
-  Mount,
-  Output,
-  PlanSettings,
-  RowPlan,
-  Shape,
-  StatementPlan,
+export {
+  type Cut,
+  type FedStatement,
+  isCut,
+  type JoinedRows,
+  type JoinedSource,
+  type Mount,
+  type Output,
+  type RowPlan,
+  type Shape,
+  type StatementPlan,
 } from "./statement-plan.js";

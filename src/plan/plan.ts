@@ -1,4 +1,3 @@
-import type { ResolvedColumn, ResolvedMember, ResolvedRelation, Step, Strategy } from "../model/index.js";
 import {
   columnAt,
   type Path,
@@ -7,9 +6,14 @@ import {
   pathTo,
   type QueryState,
   type ReachedRelation,
+  type ResolvedColumn,
+  type ResolvedMember,
+  type ResolvedRelation,
   type Source,
+  type Step,
+  type Strategy,
   typeOf,
-} from "../query/index.js";
+} from "../expression/index.js";
 import { totalOrder } from "./order.js";
 import type {
   FedStatement,

@@ -1,6 +1,15 @@
-import type { Cardinality, ResolvedColumn, ResolvedRelation, Step, Strategy, ValueType } from "../model/index.js";
-import type { Node, OrderNode, Path, Source } from "../query/index.js";
-
+import type { ValueType } from "../columns/index.js";
+import type {
+  Cardinality,
+  Node,
+  OrderNode,
+  Path,
+  ResolvedColumn,
+  ResolvedRelation,
+  Source,
+  Step,
+  Strategy,
+} from "../expression/index.js";
 /** What a statement gives back in one place of its rows. */
 export type Output =
   | Node
@@ -60,6 +69,9 @@ export interface Cut {
   readonly limit: number | undefined;
   readonly offset: number | undefined;
 }
+
+/** Whether there is a limit or an offset. */
+export const isCut = ({ limit, offset }: Cut): boolean => limit !== undefined || offset !== undefined;
 
 /** A to-many relation that is joined into a statement. */
 export interface JoinedSource extends Cut {

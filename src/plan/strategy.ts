@@ -1,5 +1,4 @@
-import type { ResolvedRelation, Strategy } from "../model/index.js";
-
+import type { ResolvedRelation, Strategy } from "../expression/index.js";
 /** How a relation is fetched, once decided. */
 export type Way = "join" | "batch";
 

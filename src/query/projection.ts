@@ -1,7 +1,6 @@
 import { GemachError } from "../errors/index.js";
-import { isExpression, nodeOf } from "./expression.js";
-import { isRelatedSet, presenceOf } from "./reference.js";
-import type { Projection } from "./state.js";
+import { isExpression, nodeOf, type Projection, presenceOf } from "../expression/index.js";
+import { isRelatedSet } from "./reference.js";
 
 const isPlainObject = (value: unknown): value is Record<string, unknown> =>
   typeof value === "object" && value !== null && Object.getPrototypeOf(value) === Object.prototype;

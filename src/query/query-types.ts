@@ -1,3 +1,4 @@
+import type { Expression, Order, Predicate, QueryState, Strategy } from "../expression/index.js";
 import type {
   CardinalityOf,
   Definitions,
@@ -6,13 +7,9 @@ import type {
   MayBeMissing,
   PlainRow,
   RelationsOf,
-  Strategy,
   TargetOf,
 } from "../model/index.js";
-import type { Expression, Order, Predicate } from "./expression.js";
 import type { Reference } from "./reference.js";
-import type { QueryState } from "./state.js";
-
 export const stateKey: unique symbol = Symbol("gemach.state");
 declare const rowOf: unique symbol;
 

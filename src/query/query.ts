@@ -1,20 +1,22 @@
 import { GemachError } from "../errors/index.js";
 import {
-  type Definitions,
-  type Entity,
-  type EntityName,
-  type PlainRow,
+  allOf,
+  columnAt,
+  isOrder,
+  type OrderNode,
+  orderNodeOf,
+  pathTo,
+  predicateNode,
+  type QueryState,
+  type ReachedRelation,
   type ResolvedRelation,
-  resolve,
   type Strategy,
   strategies,
-} from "../model/index.js";
-import { isOrder, orderNodeOf, predicateNode } from "./expression.js";
-import { columnAt, type OrderNode, pathTo } from "./node.js";
+} from "../expression/index.js";
+import { type Definitions, type Entity, type EntityName, type PlainRow, resolve } from "../model/index.js";
 import { projectionOf } from "./projection.js";
 import { type EntityQuery, type Query, stateKey } from "./query-types.js";
 import { referenceAt } from "./reference.js";
-import { allOf, type QueryState, type ReachedRelation } from "./state.js";
 
 type Callback = (row: unknown) => unknown;
 

@@ -1,29 +1,27 @@
-import { GemachError } from "../errors/index.js";
+import {
+  type ColumnExpression,
+  expression,
+  guard,
+  memberAt,
+  type NumberExpression,
+  type Path,
+  type Predicate,
+  pathOn,
+  pathTo,
+  predicateNode,
+  type ResolvedEntity,
+  type SetNode,
+  setAlong,
+} from "../expression/index.js";
 import type {
   CardinalityOf,
-  Column,
-  ColumnKind,
   ColumnsOf,
-  ColumnValue,
   Definitions,
   EntityName,
   MayBeMissing,
   RelationsOf,
-  ResolvedEntity,
-  ResolvedMember,
   TargetOf,
-  ValueObject,
 } from "../model/index.js";
-import { type ExpressionOf, expression, type Ordered, type Predicate, predicateNode } from "./expression.js";
-import { columnAt, type Node, type Path, pathOn, pathTo, type SetNode, setAlong } from "./node.js";
-
-/** in: a column, and whether its row may be missing; out: the expression for it. */
-type ColumnExpression<C, Missing extends boolean> =
-  C extends ValueObject<infer V, infer N>
-    ? { readonly [P in keyof V]: ColumnExpression<V[P], N extends true ? true : Missing> }
-    : C extends Column<infer K extends ColumnKind, infer _V, infer _T>
-      ? ExpressionOf<K, Missing extends true ? ColumnValue<C> | null : ColumnValue<C>>
-      : never;
 
 /** in: a relation of entity `E`; out: where a path goes through it. */
 type Along<D extends Definitions, E extends EntityName<D>, R, Missing extends boolean> =
@@ -50,7 +48,7 @@ export interface RelatedRows<D extends Definitions, E extends EntityName<D>> {
   /** Adds to the set only where the value is there: neither undefined nor null. */
   given<V>(value: V, then: (set: RelatedSet<D, E>, value: NonNullable<V>) => RelatedSet<D, E>): RelatedSet<D, E>;
   /** How many there are. */
-  count(): Ordered<number, "integer">;
+  count(): NumberExpression<number, "integer">;
   /** Whether there is at least one. */
   exists(): Predicate;
   /** Whether there is none. */
@@ -73,17 +71,6 @@ interface HoldsSet {
   readonly [setKey]: SetNode;
 }
 
-/** Answers what a prototype does not have: names that code asks for by mistake are an error that says so. */
-function guard(entity: ResolvedEntity, known: readonly string[]): object {
-  const silent = new Set<PropertyKey>(["then", "toJSON", "constructor", "toString", "valueOf"]);
-  return new Proxy(Object.create(null), {
-    get(_, name) {
-      if (typeof name === "symbol" || silent.has(name)) return undefined;
-      throw new GemachError("NAME_UNKNOWN", { entity: entity.name, name, known });
-    },
-  });
-}
-
 const getter = <T>(get: (this: T) => unknown): PropertyDescriptor & ThisType<T> => ({ get, enumerable: true });
 
 /** Remembers what `make` made of an entity: an entity never changes. */
@@ -95,20 +82,6 @@ function perEntity(make: (entity: ResolvedEntity) => object): (entity: ResolvedE
     return known;
   };
 }
-
-/** What a value object in a reference is known by: the columns that tell whether there is one. */
-const valueKey: unique symbol = Symbol("gemach.value");
-
-function memberAt(path: Path, member: ResolvedMember): unknown {
-  if (!("fields" in member)) return expression(columnAt(path, member));
-  const parts = Object.fromEntries([...member.fields].map(([name, field]) => [name, memberAt(path, field)]));
-  const presence = member.presence?.map((column) => columnAt(path, column));
-  return Object.defineProperty(parts, valueKey, { value: presence });
-}
-
-/** Of a value object in a reference: nodes all of which are null where there is none. @internal */
-export const presenceOf = (parts: object): readonly Node[] | undefined =>
-  (parts as { readonly [valueKey]?: readonly Node[] })[valueKey];
 
 const rowPrototype = perEntity((entity) => {
   const prototype = Object.create(guard(entity, [...entity.members.keys(), ...entity.relations.keys()])) as object;
@@ -153,7 +126,15 @@ const setMethods: Record<string, (this: HoldsSet, ...given: AnyReference[]) => u
     return value === undefined || value === null ? this : then(this, value);
   },
   count() {
-    return expression({ kind: "count", set: this[setKey] });
+    const type = { kind: "integer" } as const;
+    return expression({
+      kind: "aggregate",
+      aggregate: "count",
+      set: this[setKey],
+      operand: undefined,
+      type,
+      isNullable: false,
+    });
   },
   exists() {
     return expression({ kind: "exists", set: this[setKey] });

@@ -1,5 +1,4 @@
 import { addressOf } from "./platform.js";
-
 /** A line of code. */
 export interface CallSite {
   readonly file: string;
@@ -8,7 +7,9 @@ export interface CallSite {
 }
 
 /** The rooms of the library; what lies outside of them is the user's. */
-const rooms = ["errors", "model", "query", "plan", "sql", "run", "drivers", "work", "ledger", "schema"];
+const rooms = [
+  ...["errors", "columns", "expression", "model", "query", "plan", "sql", "run", "drivers", "work", "ledger", "schema"],
+];
 
 const plain = (file: string): string => decodeURI(file.replace(/^file:\/\//, ""));
 

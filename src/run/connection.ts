@@ -2,7 +2,6 @@ import { type Dialect, dialectOf, type Wire } from "../sql/index.js";
 import type { CallSite } from "./call-site.js";
 import type { Driver, Request, Run, WireRows } from "./driver.js";
 import type { Steps } from "./fetch.js";
-
 /** One statement that was sent. */
 export interface SentStatement {
   readonly text: string;

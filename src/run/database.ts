@@ -1,16 +1,8 @@
 import { GemachError } from "../errors/index.js";
-import {
-  type Definitions,
-  type Entity,
-  type EntityName,
-  isEntity,
-  type NewRow,
-  resolve,
-  type Strategy,
-  strategies,
-} from "../model/index.js";
+import { type QueryState, type Strategy, strategies } from "../expression/index.js";
+import { type Definitions, type Entity, type EntityName, isEntity, type NewRow, resolve } from "../model/index.js";
 import { planCount, planExists, planList, planSingle, type RowPlan, type StatementPlan } from "../plan/index.js";
-import { type Query, type QueryState, stateOf } from "../query/index.js";
+import { type Query, stateOf } from "../query/index.js";
 import { type CompiledStatement, compile, type DialectName, type GivenRow, insertRequests } from "../sql/index.js";
 import { callSite } from "./call-site.js";
 import { type Connection, connect, type RunOptions } from "./connection.js";
@@ -18,7 +10,6 @@ import type { Driver } from "./driver.js";
 import { fetch, type Runtime, type Steps } from "./fetch.js";
 import { now } from "./platform.js";
 import { canGenerateCode, rowConstructors } from "./row-constructor.js";
-
 /** Settings of a database. */
 export interface DatabaseOptions {
   /** The strategy where neither query nor model says otherwise; "auto" by default. */

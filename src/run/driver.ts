@@ -1,5 +1,4 @@
 import type { DialectName, Wire } from "../sql/index.js";
-
 /** Rows as they came over the wire, each an array in the order of the select's items. */
 export type WireRows = readonly (readonly Wire[])[];
 

@@ -3,7 +3,6 @@ import type { CompiledStatement, Dialect, Keys, Parameter, Wire } from "../sql/i
 import type { Request, WireRows } from "./driver.js";
 import { type Gathered, gather, keyOf, ownerAt } from "./gather.js";
 import type { RowConstructor } from "./row-constructor.js";
-
 /** Work that asks for statements to be sent and goes on with their rows. */
 export type Steps<R> = Generator<Request, R, WireRows>;
 

@@ -2,7 +2,6 @@ import type { JoinedRows, Mount, RowPlan } from "../plan/index.js";
 import type { Wire } from "../sql/index.js";
 import type { WireRows } from "./driver.js";
 import type { RowConstructor } from "./row-constructor.js";
-
 /** The objects that rows became, each with the first row it was found in. */
 export interface Gathered {
   readonly plan: RowPlan;

@@ -1,7 +1,6 @@
-import { decoderFor, type ValueType } from "../model/index.js";
+import { decoderFor, type ValueType } from "../columns/index.js";
 import type { Shape } from "../plan/index.js";
 import type { Dialect, Wire } from "../sql/index.js";
-
 /** Makes what the user gets of one row. */
 export type RowConstructor = (row: readonly Wire[]) => unknown;
 

@@ -1,5 +1,6 @@
 import { GemachError } from "../errors/index.js";
-import { type Definitions, entitiesOf, isModel, type Model, type ResolvedEntity, type Step } from "../model/index.js";
+import type { ResolvedEntity, Step } from "../expression/index.js";
+import { type Definitions, entitiesOf, isModel, type Model } from "../model/index.js";
 import { connectionOf, type Database, type Steps } from "../run/index.js";
 import { type Dialect, type DialectName, dialectOf, qualifiedTable } from "../sql/index.js";
 import { addForeignKeyText, foreignKeysOf, indexTexts, tableText } from "./table-text.js";

@@ -1,13 +1,7 @@
+import { comparedKind } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import {
-  comparedKind,
-  type OwnCondition,
-  type ResolvedColumn,
-  type ResolvedEntity,
-  type Step,
-} from "../model/index.js";
-import { type Dialect, qualifiedTable } from "../sql/index.js";
-
+import type { OwnCondition, ResolvedColumn, ResolvedEntity, Step } from "../expression/index.js";
+import { type Dialect, definitionOf, qualifiedTable } from "../sql/index.js";
 /** Foreign keys stand where the key's columns are: at the entity that holds it. */
 export const foreignKeysOf = (entity: ResolvedEntity): readonly Step[] =>
   [...entity.relations.values()].flatMap(({ steps }) =>
@@ -24,10 +18,13 @@ function columnText(entity: ResolvedEntity, column: ResolvedColumn, dialect: Dia
   const isForeignKey = foreignKeysOf(entity).some(({ pairs }) => pairs.some(({ from }) => from === column));
   const check = dialect.columnCheck(column, name);
   const isText = comparedKind(column.kind) === "text";
+  const node = entity.computations.get(column);
+  const computation = node === undefined ? undefined : definitionOf(entity, node, dialect);
   return [
     `${name} ${dialect.columnType(column.type, column.isKey || column.isUnique || isInIndex || isForeignKey)}`,
     isText ? dialect.collate(column.collations[dialect.name]) : "",
-    column.isNullable ? "" : " not null",
+    computation === undefined ? "" : ` generated always as (${computation}) stored`,
+    column.isNullable || computation !== undefined ? "" : " not null",
     column.defaultValue === undefined ? "" : ` default ${dialect.literal(column.defaultValue, column.type)}`,
     column.isUnique ? " unique" : "",
     check === undefined ? "" : ` check (${check})`,
@@ -46,6 +43,10 @@ export function tableText(entity: ResolvedEntity, foreignKeys: readonly Step[], 
     ...[...entity.columns.values()].map((column) => columnText(entity, column, dialect)),
     ...(isInline ? [] : [`primary key (${listed(entity.key, dialect)})`]),
     ...foreignKeys.map((step) => foreignKeyText(step, dialect)),
+    ...[...entity.checks].map(
+      ([name, rule]) =>
+        `constraint ${dialect.quote(`${entity.table}_${name}`)} check (${definitionOf(entity, rule, dialect)})`,
+    ),
   ];
   return `create table if not exists ${qualifiedTable(entity, dialect)} (\n  ${lines.join(",\n  ")}\n)${dialect.tableSettings}`;
 }

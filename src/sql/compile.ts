@@ -3,7 +3,6 @@ import type { Dialect } from "./dialect.js";
 import { print } from "./print.js";
 import { translate } from "./translate.js";
 import type { Parameter } from "./tree.js";
-
 /** A statement ready to be sent, with the statements that its rows feed. */
 export interface CompiledStatement {
   readonly plan: StatementPlan;

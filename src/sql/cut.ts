@@ -1,5 +1,5 @@
+import type { OrderNode } from "../expression/index.js";
 import type { Cut } from "../plan/index.js";
-import type { OrderNode } from "../query/index.js";
 import { columnOf, type Place, type Scope } from "./scope.js";
 import { sortTerm } from "./translate-expression.js";
 import type { SortTerm, SqlExpression } from "./tree.js";
@@ -12,9 +12,6 @@ function addedName(place: Place, columns: Iterable<{ readonly name: string }>, w
   while (taken.has(name)) name += "_";
   return name;
 }
-
-/** Whether there is a limit or an offset. */
-export const isCut = ({ limit, offset }: Cut): boolean => limit !== undefined || offset !== undefined;
 
 /** How to say outside of a derived table the order that holds inside. */
 export function orderOutside(

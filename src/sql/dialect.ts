@@ -1,7 +1,8 @@
+import type { Scalar, ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import type { ResolvedColumn, Scalar, ValueType } from "../model/index.js";
+import type { AggregateName, CallName, ResolvedColumn } from "../expression/index.js";
+import type { CallPrinter } from "./calls.js";
 import type { Parameter } from "./tree.js";
-
 /** What goes over the wire in either direction: all that a driver has to take and may give. */
 export type Wire = null | boolean | number | bigint | string | Uint8Array;
 
@@ -24,6 +25,24 @@ export interface ArrayInsert {
   readonly identity: string | undefined;
 }
 
+/** The type of what an aggregate gives, and of the values that it is made of. */
+export interface AggregateTypes {
+  readonly type: ValueType;
+  readonly of: ValueType;
+}
+
+/** The names of aggregates as SQL has them; an average is a double, of an exact sum where the values are exact. */
+export function standardAggregate(
+  name: AggregateName,
+  operand: string,
+  double: string,
+  { of }: AggregateTypes,
+): string {
+  if (name === "countDistinct") return `count(distinct ${operand})`;
+  if (name === "avg" && of.kind !== "double") return `cast(sum(${operand}) as ${double}) / count(${operand})`;
+  return `${name}(${operand})`;
+}
+
 /** What sets one engine's SQL apart: texts, and the form of values on the wire. */
 export interface Dialect {
   readonly name: DialectName;
@@ -33,6 +52,15 @@ export interface Dialect {
   readonly placeholder: (position: number) => string;
   /** A value in a table's definition, the one place where values stand in text; they come from the model. */
   readonly literal: (value: Scalar, type: ValueType) => string;
+  /** A placeholder whose type the text says, since nothing beside it does. */
+  readonly typed: (placeholder: string, type: ValueType) => string;
+  /** The calls that this engine says in its own way. */
+  readonly calls: Readonly<Partial<Record<CallName, CallPrinter>>>;
+  /** The operator that matches a text with a pattern, and a pattern of `like` as it takes it. */
+  readonly likeOperator: string;
+  readonly pattern: (like: string) => string;
+  /** One value of many. */
+  readonly aggregate: (name: AggregateName, operand: string, types: AggregateTypes) => string;
   readonly distinct: (left: string, right: string) => string;
   readonly inList: (operand: string, placeholder: string, type: ValueType, negated: boolean) => string;
   /** Whether the operands are among the keys; `add` gives the placeholder of one part of them, or of all. */

@@ -1,15 +1,9 @@
+import { checked, type Scalar } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import {
-  checked,
-  ownIssues,
-  qualified,
-  type ResolvedColumn,
-  type ResolvedEntity,
-  type Scalar,
-} from "../model/index.js";
+import { qualified, type ResolvedColumn, type ResolvedEntity } from "../expression/index.js";
+import { ownIssues } from "../model/index.js";
 import type { Dialect, Wire } from "./dialect.js";
 import { qualifiedTable } from "./print.js";
-
 /** A new row, as the user gives it. */
 export type GivenRow = Readonly<Record<string, unknown>>;
 
@@ -22,9 +16,13 @@ function columnsFor(entity: ResolvedEntity, rows: readonly GivenRow[]): readonly
     for (const name of Object.keys(row))
       if (!entity.members.has(name))
         throw new GemachError("NAME_UNKNOWN", { entity: entity.name, name, known: [...entity.members.keys()] });
-  return [...entity.columns.values()].filter(
+  const columns = [...entity.columns.values()];
+  for (const column of columns)
+    if (column.isComputed && rows.some((row) => givenFor(row, column).given !== undefined))
+      throw new GemachError("COLUMN_COMPUTED", { column: qualified(column) });
+  return columns.filter(
     (column) =>
-      (column.kind !== "identity" && column.defaultValue === undefined) ||
+      (column.kind !== "identity" && column.defaultValue === undefined && !column.isComputed) ||
       rows.some((row) => givenFor(row, column).given !== undefined),
   );
 }

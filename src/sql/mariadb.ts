@@ -1,5 +1,6 @@
-import type { ColumnKind, Scalar, ValueType } from "../model/index.js";
-import { choiceCheck, type Decoder, type Dialect, quoteWith, type Wire } from "./dialect.js";
+import type { ColumnKind, Scalar, ValueType } from "../columns/index.js";
+import { type CallPrinter, named } from "./calls.js";
+import { choiceCheck, type Decoder, type Dialect, quoteWith, standardAggregate, type Wire } from "./dialect.js";
 import {
   decodeBigint,
   decodeBytes,
@@ -76,6 +77,42 @@ function literal(value: Scalar, type: ValueType): string {
   return typeof wire === "string" ? quotedText(wire) : String(wire);
 }
 
+/** Types that a cast may name; numbers travel as doubles or texts, so that arithmetic would be of doubles. */
+const castTypes: Readonly<Partial<Record<ColumnKind, (type: ValueType) => string>>> = {
+  identity: () => "signed",
+  integer: () => "signed",
+  bigint: () => "signed",
+  double: () => "double",
+  numeric: ({ precision, scale }) => `decimal(${precision}, ${scale})`,
+  text: () => "char",
+  varchar: () => "char",
+  choice: () => "char",
+  date: () => "date",
+};
+
+/** Letters are mapped by a collation that knows all of Unicode; comparisons stay by code point. */
+const inCase =
+  (name: string): CallPrinter =>
+  ({ beside }) =>
+    `${name}(${beside(0)} collate utf8mb4_uca1400_as_cs) collate utf8mb4_nopad_bin`;
+
+const mariadbCalls: Dialect["calls"] = {
+  dividedBy: ({ beside, inside, type }) =>
+    `${beside(0)} ${type.kind === "double" ? "/" : "div"} nullif(${inside(1)}, 0)`,
+  lower: inCase("lower"),
+  upper: inCase("upper"),
+  length: named("char_length"),
+  concat: named("concat"),
+  startsWith: ({ inside, beside }) => `left(${inside(0)}, char_length(${inside(1)})) = ${beside(1)}`,
+  endsWith: ({ inside, beside }) => `right(${inside(0)}, char_length(${inside(1)})) = ${beside(1)}`,
+  weekday: ({ inside }) => `weekday(${inside(0)}) + 1`,
+  plusDays: ({ beside }) => `${beside(0)} + interval ${beside(1)} day`,
+  daysSince: named("datediff"),
+  startOfMonth: ({ beside, inside }) => `${beside(0)} - interval dayofmonth(${inside(0)}) - 1 day`,
+  startOfYear: ({ beside, inside }) => `${beside(0)} - interval dayofyear(${inside(0)}) - 1 day`,
+  cast: ({ inside, type }) => `cast(${inside(0)} as ${castTypes[type.kind]?.(type)})`,
+};
+
 const decoders: Readonly<Partial<Record<ColumnKind, Decoder>>> = {
   identity: decodeWhole,
   integer: decodeWhole,
@@ -93,6 +130,14 @@ export const mariadbDialect: Dialect = {
   quote: quoteWith("`"),
   placeholder: () => "?",
   literal,
+  typed: (placeholder, type) => {
+    const castTo = castTypes[type.kind]?.(type);
+    return castTo === undefined ? placeholder : `cast(${placeholder} as ${castTo})`;
+  },
+  calls: mariadbCalls,
+  likeOperator: "like",
+  pattern: (like) => like,
+  aggregate: (name, operand, types) => standardAggregate(name, operand, "double", types),
   distinct: (left, right) => `not (${left} <=> ${right})`,
   inList: (operand, placeholder, type, negated) => among([operand], [type], placeholder, negated),
   inKeys: (operands, types, add) => among(operands, types, add("all"), false),

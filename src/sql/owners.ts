@@ -1,4 +1,4 @@
-import type { Step } from "../model/index.js";
+import type { Step } from "../expression/index.js";
 import {
   columnOf,
   draftFrom,
@@ -13,7 +13,6 @@ import {
   tableOf,
 } from "./scope.js";
 import type { SqlExpression } from "./tree.js";
-
 /** How the rows at a place are told to whom they belong. */
 export interface Owners {
   /** The columns that hold the owner's key, as the place's own select sees them. */

@@ -1,4 +1,4 @@
-import type { Scalar } from "../model/index.js";
+import type { Scalar } from "../columns/index.js";
 
 /** One element of an array literal. PostgreSQL 15, 8.15.2: in double quotes, with backslashes before quotes and backslashes. */
 const element = (value: string | null): string => (value === null ? "null" : `"${value.replace(/["\\]/g, "\\$&")}"`);

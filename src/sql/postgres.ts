@@ -1,5 +1,14 @@
-import type { ColumnKind, Scalar, ValueType } from "../model/index.js";
-import { choiceCheck, type Decoder, type Dialect, quotedText, quoteWith, type Wire } from "./dialect.js";
+import type { ColumnKind, Scalar, ValueType } from "../columns/index.js";
+import { type CallPrinter, named } from "./calls.js";
+import {
+  choiceCheck,
+  type Decoder,
+  type Dialect,
+  quotedText,
+  quoteWith,
+  standardAggregate,
+  type Wire,
+} from "./dialect.js";
 import { arrayLiteral, parseArray } from "./postgres-array.js";
 import { decodeBigint, decodeDouble, decodeInstant, decodeTime, decodeWhole, fromHex, toHex } from "./wire.js";
 
@@ -60,6 +69,48 @@ function toText(value: Scalar): string | null {
   return Array.isArray(value) ? arrayLiteral(value.map(toText)) : String(value);
 }
 
+/** Null where any operand is: the engine's own functions leave such operands out. */
+const unlessMissing =
+  (name: string): CallPrinter =>
+  ({ node, inside, beside, all }) => {
+    const missing = node.of.flatMap(({ isNullable }, i) => (isNullable ? [`${beside(i)} is null`] : []));
+    const plain = `${name}(${all()})`;
+    return missing.length === 0
+      ? plain
+      : `case when ${missing.join(" or ")} then null else ${name}(${node.operands.map((_, i) => inside(i)).join(", ")}) end`;
+  };
+
+/** A part of a day, or of an instant in UTC. */
+const datePart =
+  (field: string): CallPrinter =>
+  ({ inside, beside, of }) => {
+    const from = of(0).kind === "timestamp" ? `${beside(0)} at time zone 'UTC'` : inside(0);
+    return `cast(${field === "second" ? "trunc(" : ""}extract(${field} from ${from})${field === "second" ? ")" : ""} as integer)`;
+  };
+
+const postgresCalls: Dialect["calls"] = {
+  lower: ({ beside }) => `lower(${beside(0)} collate "C.utf8")`,
+  upper: ({ beside }) => `upper(${beside(0)} collate "C.utf8")`,
+  contains: ({ inside }) => `strpos(${inside(0)}, ${inside(1)}) > 0`,
+  startsWith: named("starts_with"),
+  year: datePart("year"),
+  month: datePart("month"),
+  dayOfMonth: datePart("day"),
+  weekday: datePart("isodow"),
+  hour: datePart("hour"),
+  minute: datePart("minute"),
+  second: datePart("second"),
+  startOfMonth: ({ inside }) => `cast(date_trunc('month', ${inside(0)}) as date)`,
+  startOfYear: ({ inside }) => `cast(date_trunc('year', ${inside(0)}) as date)`,
+  toDay: ({ beside }) => `cast(${beside(0)} at time zone 'UTC' as date)`,
+  least: unlessMissing("least"),
+  greatest: unlessMissing("greatest"),
+  cast: ({ inside, type }) =>
+    type.kind === "numeric"
+      ? `round(cast(${inside(0)} as numeric), ${type.scale})`
+      : `cast(${inside(0)} as ${castType(type)})`,
+};
+
 /** Drivers write numbers and truth values as text themselves. */
 const toWire = (value: Scalar): Wire =>
   typeof value === "number" || typeof value === "boolean" ? value : toText(value);
@@ -88,6 +139,11 @@ export const postgresDialect: Dialect = {
     const wire = toWire(value);
     return typeof wire === "string" ? quotedText(wire) : String(wire);
   },
+  typed: (placeholder, type) => `${placeholder}::${castType(type)}`,
+  calls: postgresCalls,
+  likeOperator: "like",
+  pattern: (like) => like,
+  aggregate: (name, operand, types) => standardAggregate(name, operand, "double precision", types),
   distinct: (left, right) => `${left} is distinct from ${right}`,
   inList: (operand, placeholder, type, negated) =>
     `${operand} ${negated ? "<> all" : "= any"} (${placeholder}::${castType(type)}[])`,

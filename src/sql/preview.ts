@@ -1,10 +1,10 @@
-import { qualified, type Scalar, type Strategy } from "../model/index.js";
+import type { Scalar } from "../columns/index.js";
+import { qualified, type Strategy } from "../expression/index.js";
 import { planList } from "../plan/index.js";
 import { type Query, stateOf } from "../query/index.js";
 import { type CompiledStatement, compile } from "./compile.js";
 import type { DialectName } from "./dialect.js";
 import { dialectOf } from "./dialects.js";
-
 /** Settings of a preview. */
 export interface PreviewOptions {
   /** The dialect of the texts; "sqlite" by default. */

@@ -1,6 +1,7 @@
+import type { NodeType } from "../expression/index.js";
+import { isClosed, standardCalls } from "./calls.js";
 import type { Dialect } from "./dialect.js";
-import type { Parameter, Select, SortTerm, SqlExpression, TableTerm } from "./tree.js";
-
+import type { CallExpression, Parameter, Select, SortTerm, SqlExpression, TableTerm } from "./tree.js";
 /** A statement's text, with what belongs to its placeholders in the order of their positions. */
 export interface Printed {
   readonly text: string;
@@ -9,11 +10,24 @@ export interface Printed {
 
 interface Printer {
   readonly dialect: Dialect;
-  readonly parameters: Parameter[];
+  /** Undefined in a table's definition, where values stand in the text. */
+  readonly parameters: Parameter[] | undefined;
 }
 
-function place(printer: Printer, parameter: Parameter): string {
-  return printer.dialect.placeholder(printer.parameters.push(parameter));
+function place({ dialect, parameters }: Printer, parameter: Parameter): string {
+  if (parameters !== undefined) {
+    const placeholder = dialect.placeholder(parameters.push(parameter));
+    const isTyped = parameter.kind === "value" && parameter.isTyped === true;
+    return isTyped ? dialect.typed(placeholder, parameter.type) : placeholder;
+  }
+  switch (parameter.kind) {
+    case "value":
+      return dialect.literal(parameter.value, parameter.type);
+    case "list":
+      return parameter.values.map((value) => dialect.literal(value, parameter.type)).join(", ");
+    default:
+      return "";
+  }
 }
 
 /** An operand in brackets where it is itself made of operands. */
@@ -26,7 +40,11 @@ function operand(printer: Printer, expression: SqlExpression): string {
     case "rowCount":
     case "exists":
     case "sortable":
+    case "aggregate":
+    case "case":
       return text;
+    case "call":
+      return isClosed(text) ? text : `(${text})`;
     default:
       return `(${text})`;
   }
@@ -45,7 +63,9 @@ function printExpression(printer: Printer, expression: SqlExpression): string {
   const { dialect } = printer;
   switch (expression.kind) {
     case "column":
-      return `${dialect.quote(expression.table)}.${dialect.quote(expression.name)}`;
+      return expression.table === ""
+        ? dialect.quote(expression.name)
+        : `${dialect.quote(expression.table)}.${dialect.quote(expression.name)}`;
     case "parameter":
       return place(printer, expression.parameter);
     case "constant":
@@ -65,6 +85,8 @@ function printExpression(printer: Printer, expression: SqlExpression): string {
     case "inList": {
       const { values, type, negated } = expression;
       const left = operand(printer, expression.operand);
+      if (printer.parameters === undefined)
+        return `${left} ${negated ? "not in" : "in"} (${place(printer, { kind: "list", values, type })})`;
       return dialect.inList(left, place(printer, { kind: "list", values, type }), type, negated);
     }
     case "inKeys": {
@@ -72,6 +94,23 @@ function printExpression(printer: Printer, expression: SqlExpression): string {
       const operands = expression.operands.map((part) => operand(printer, part));
       return dialect.inKeys(operands, types, (part) => place(printer, { kind: "keys", types, part }));
     }
+    case "call":
+      return printCall(printer, expression);
+    case "case": {
+      const branches = expression.branches.map(
+        ({ when, value }) => `when ${printExpression(printer, when)} then ${printExpression(printer, value)}`,
+      );
+      const { otherwise } = expression;
+      const rest = otherwise === undefined ? "" : ` else ${printExpression(printer, otherwise)}`;
+      return `case ${branches.join(" ")}${rest} end`;
+    }
+    case "like": {
+      const pattern = { kind: "value", value: dialect.pattern(expression.pattern), type: { kind: "text" } } as const;
+      const left = operand(printer, expression.operand);
+      return `${left} ${expression.negated ? "not " : ""}${dialect.likeOperator} ${place(printer, pattern)}`;
+    }
+    case "aggregate":
+      return dialect.aggregate(expression.aggregate, printExpression(printer, expression.operand), expression);
     case "exists":
       return `${expression.negated ? "not " : ""}exists (${printSelect(printer, expression.select)})`;
     case "subquery":
@@ -88,6 +127,24 @@ function printExpression(printer: Printer, expression: SqlExpression): string {
       return expression satisfies never;
   }
 }
+
+function printCall(printer: Printer, node: CallExpression): string {
+  const { operands, type, of, call } = node;
+  const inside = (index: number) => printExpression(printer, operands[index] as SqlExpression);
+  const print = printer.dialect.calls[call] ?? standardCalls[call];
+  return print({
+    node,
+    type,
+    of: (index) => (of[index] as NodeType).type,
+    inside,
+    beside: (index) => operand(printer, operands[index] as SqlExpression),
+    all: () => operands.map((_, index) => inside(index)).join(", "),
+  });
+}
+
+/** An expression in a table's definition: of its own columns, with values in the text. They come from the model. */
+export const printDefinition = (expression: SqlExpression, dialect: Dialect): string =>
+  printExpression({ dialect, parameters: undefined }, expression);
 
 function printOrder(printer: Printer, terms: readonly SortTerm[]): string {
   if (terms.length === 0) return "";
@@ -136,6 +193,6 @@ function printSelect(printer: Printer, select: Select): string {
 
 /** The text of a select in a dialect. Values stay out of it: each is a parameter. */
 export function print(select: Select, dialect: Dialect): Printed {
-  const printer: Printer = { dialect, parameters: [] };
-  return { text: printSelect(printer, select), parameters: printer.parameters };
+  const parameters: Parameter[] = [];
+  return { text: printSelect({ dialect, parameters }, select), parameters };
 }

@@ -1,8 +1,6 @@
 import { GemachError } from "../errors/index.js";
-import type { ResolvedColumn, ResolvedEntity, Step } from "../model/index.js";
-import type { Path, Source } from "../query/index.js";
+import type { Path, ResolvedColumn, ResolvedEntity, Source, Step } from "../expression/index.js";
 import type { Join, SelectItem, SortTerm, SqlExpression, TableTerm } from "./tree.js";
-
 /** A select under construction. */
 export interface SelectDraft {
   readonly items: SelectItem[];

@@ -1,5 +1,14 @@
-import type { ColumnKind, Scalar, ValueType } from "../model/index.js";
-import { choiceCheck, type Decoder, type Dialect, quotedText, quoteWith, type Wire } from "./dialect.js";
+import type { ColumnKind, Scalar, ValueType } from "../columns/index.js";
+import { type CallPrinter, named, standardCalls, structural } from "./calls.js";
+import {
+  choiceCheck,
+  type Decoder,
+  type Dialect,
+  quotedText,
+  quoteWith,
+  standardAggregate,
+  type Wire,
+} from "./dialect.js";
 import {
   decodeBigint,
   decodeBytes,
@@ -45,6 +54,62 @@ function literal(value: Scalar): string {
   return typeof wire === "string" ? quotedText(wire) : String(wire);
 }
 
+/** A pattern of `like` as one of `glob`, which tells capitals from small letters. */
+const globOf = (like: string): string =>
+  like.replace(/\\(.)|[%_*?[]/gsu, (found, escaped?: string) => {
+    if (escaped !== undefined) return "*?[".includes(escaped) ? `[${escaped}]` : escaped;
+    return { "%": "*", _: "?" }[found] ?? `[${found}]`;
+  });
+
+/** A call of exact decimals, which the driver adds to the engine; of other numbers the engine's own. */
+const ofDecimals =
+  (name: string, other: CallPrinter | undefined): CallPrinter =>
+  (call) =>
+    call.of(0).kind === "numeric" || other === undefined ? `gemach_${name}(${call.all()})` : other(call);
+
+/** A part of a day, an instant or a time of day, by its place in the text. */
+const textPart =
+  (at: number, length: number): CallPrinter =>
+  ({ inside, of }) =>
+    `cast(substr(${inside(0)}, ${of(0).kind === "time" ? at - 11 : at}, ${length}) as integer)`;
+
+const { plus, minus, times, absolute, rounded } = standardCalls;
+
+const sqliteCalls: Dialect["calls"] = {
+  plus: ofDecimals("plus", plus),
+  minus: ofDecimals("minus", minus),
+  times: ofDecimals("times", times),
+  negated: (call) => (call.type.kind === "numeric" ? `gemach_minus('0', ${call.inside(0)})` : `- ${call.beside(0)}`),
+  absolute: ofDecimals("absolute", absolute),
+  rounded: (call) =>
+    call.type.kind === "numeric" ? `gemach_round(${call.inside(0)}, ${structural(call, 1)})` : rounded(call),
+  lower: named("gemach_lower"),
+  upper: named("gemach_upper"),
+  startsWith: ({ inside, beside }) => `substr(${inside(0)}, 1, length(${inside(1)})) = ${beside(1)}`,
+  endsWith: ({ inside, beside }) =>
+    `substr(${inside(0)}, length(${inside(0)}) - length(${inside(1)}) + 1) = ${beside(1)}`,
+  year: textPart(1, 4),
+  month: textPart(6, 2),
+  dayOfMonth: textPart(9, 2),
+  weekday: ({ inside }) => `(strftime('%w', substr(${inside(0)}, 1, 10)) + 6) % 7 + 1`,
+  hour: textPart(12, 2),
+  minute: textPart(15, 2),
+  second: textPart(18, 2),
+  plusDays: ({ inside, beside }) => `date(${inside(0)}, ${beside(1)} || ' days')`,
+  daysSince: ({ inside }) => `cast(julianday(${inside(0)}) - julianday(${inside(1)}) as integer)`,
+  startOfMonth: ({ inside }) => `date(${inside(0)}, 'start of month')`,
+  startOfYear: ({ inside }) => `date(${inside(0)}, 'start of year')`,
+  toDay: ({ inside }) => `substr(${inside(0)}, 1, 10)`,
+  least: ofDecimals("least", named("min")),
+  greatest: ofDecimals("greatest", named("max")),
+  cast: (call) => {
+    const { type, inside, of } = call;
+    if (type.kind === "numeric") return `gemach_round(${inside(0)}, ${type.scale})`;
+    if (of(0).kind === "numeric") return type.kind === "double" ? `gemach_double(${inside(0)})` : inside(0);
+    return `cast(${inside(0)} as ${columnTypes[type.kind] ?? "text"})`;
+  },
+};
+
 /** Keys come as text where the wire would lose digits; numbers are compared with numbers. */
 const keyPart = (wire: Wire, type: ValueType | undefined): Wire =>
   type?.kind === "bigint" ? BigInt(wire as string) : wire;
@@ -56,6 +121,25 @@ export const sqliteDialect: Dialect = {
   quote: quoteWith('"'),
   placeholder: () => "?",
   literal,
+  typed: (placeholder) => placeholder,
+  calls: sqliteCalls,
+  likeOperator: "glob",
+  pattern: globOf,
+  aggregate: (name, operand, types) => {
+    const { of } = types;
+    if (of.kind !== "numeric") return standardAggregate(name, operand, "real", types);
+    switch (name) {
+      case "sum":
+        return `gemach_sum(${operand})`;
+      case "avg":
+        return `gemach_double(gemach_sum(${operand})) / count(${operand})`;
+      case "min":
+      case "max":
+        return `gemach_${name}(${operand})`;
+      default:
+        return standardAggregate(name, operand, "real", types);
+    }
+  },
   distinct: (left, right) => `${left} is not ${right}`,
   inList: (operand, placeholder, _type, negated) =>
     `${operand} ${negated ? "not in" : "in"} (select "value" from json_each(${placeholder}))`,
@@ -73,7 +157,14 @@ export const sqliteDialect: Dialect = {
     limit === undefined && offset === undefined
       ? ""
       : ` limit ${limit ?? "-1"}${offset === undefined ? "" : ` offset ${offset}`}`,
-  encode: (parameter) => (parameter.kind === "list" ? jsonList(parameter.values.map(encode)) : encode(parameter.value)),
+  encode: (parameter) => {
+    if (parameter.kind === "list") return jsonList(parameter.values.map(encode));
+    const wire = encode(parameter.value);
+    // A driver sends every number as a double, whose arithmetic is another.
+    return parameter.isTyped === true && typeof wire === "number" && parameter.type.kind === "integer"
+      ? BigInt(wire)
+      : wire;
+  },
   encodeKeys: ({ types }, keys) =>
     jsonList(
       keys.map((key) =>

@@ -1,4 +1,16 @@
-import { type Comparison, type Node, type OrderNode, type SetNode, typeOf } from "../query/index.js";
+import {
+  type AggregateNode,
+  type CallNode,
+  type Comparison,
+  type FirstNode,
+  matchCalls,
+  type Node,
+  type OrderNode,
+  type SetNode,
+  typeOf,
+} from "../expression/index.js";
+import { isCut, totalOrder } from "../plan/index.js";
+import { patternOf } from "./calls.js";
 import {
   columnOf,
   draftFrom,
@@ -34,7 +46,9 @@ const opposite: Record<Comparison, Comparison> = {
 
 /** Whether an expression may give no value where it stands, be it for want of the whole row. */
 function isNullable(scope: Scope, node: Node): boolean {
-  return typeOf(node).isNullable || (node.kind === "column" && placeOf(scope, node.path).isOptional);
+  if (typeOf(node).isNullable) return true;
+  if (node.kind === "column") return placeOf(scope, node.path).isOptional;
+  return node.kind === "call" && node.operands.some((operand) => isNullable(scope, operand));
 }
 
 /** Two missing values are neither equal nor distinct in SQL; here they are unequal, as a missing value is to any other. */
@@ -85,10 +99,23 @@ export function condition(scope: Scope, node: Node, negated = false): SqlExpress
     case "not":
       return condition(scope, node.item, !negated);
     case "exists":
-      return { kind: "exists", select: relatedSelect(scope, node.set, { kind: "constant", value: 1 }), negated };
+      return {
+        kind: "exists",
+        select: relatedSelect(scope, node.set, () => ({ kind: "constant", value: 1 })),
+        negated,
+      };
+    case "call": {
+      const like = likeOf(scope, node, negated);
+      if (like !== undefined) return like;
+      const item = callOf(scope, node);
+      if (!negated) return item;
+      return isNullable(scope, node) ? { kind: "isTrue", item, negated: true } : { kind: "not", item };
+    }
     case "column":
     case "value":
-    case "count": {
+    case "case":
+    case "first":
+    case "aggregate": {
       const item = value(scope, node);
       if (!negated) return item;
       return isNullable(scope, node) ? { kind: "isTrue", item, negated: true } : { kind: "not", item };
@@ -109,6 +136,8 @@ function mayBeUnknown(scope: Scope, node: Node): boolean {
       return node.items.some((item) => mayBeUnknown(scope, item));
     case "not":
       return mayBeUnknown(scope, node.item);
+    case "call":
+      return matchCalls.has(node.call) && isNullable(scope, node);
     default:
       return false;
   }
@@ -121,20 +150,61 @@ export function value(scope: Scope, node: Node): SqlExpression {
       return columnOf(placeOf(scope, node.path), node.column);
     case "value":
       return { kind: "parameter", parameter: { kind: "value", value: node.value, type: node.type } };
-    case "count":
-      return { kind: "subquery", select: relatedSelect(scope, node.set, { kind: "rowCount" }) };
+    case "call":
+      return matchCalls.has(node.call) ? truth(scope, node) : callOf(scope, node);
+    case "case":
+      return {
+        kind: "case",
+        branches: node.branches.map(({ when, value: then }) => ({
+          when: condition(scope, when),
+          value: operand(scope, then),
+        })),
+        otherwise: node.otherwise === undefined ? undefined : operand(scope, node.otherwise),
+      };
+    case "aggregate":
+      return { kind: "subquery", select: aggregateSelect(scope, node) };
+    case "first":
+      return { kind: "subquery", select: firstSelect(scope, node) };
     case "compare":
     case "isNull":
     case "oneOf":
     case "logic":
     case "not":
-    case "exists": {
-      const item = condition(scope, node);
-      return mayBeUnknown(scope, node) ? { kind: "isTrue", item, negated: false } : item;
-    }
+    case "exists":
+      return truth(scope, node);
     default:
       return node satisfies never;
   }
+}
+
+/** A predicate as a value: true or false, never unknown. */
+function truth(scope: Scope, node: Node): SqlExpression {
+  const item = condition(scope, node);
+  return mayBeUnknown(scope, node) ? { kind: "isTrue", item, negated: false } : item;
+}
+
+/** A value inside of a call: nothing beside it says its type. */
+function operand(scope: Scope, node: Node): SqlExpression {
+  if (node.kind !== "value") return value(scope, node);
+  const { value: given, type } = node;
+  return { kind: "parameter", parameter: { kind: "value", value: given, type, isTyped: true } };
+}
+
+const callOf = (scope: Scope, { call, operands, type }: CallNode): SqlExpression => ({
+  kind: "call",
+  call,
+  operands: operands.map((part) => operand(scope, part)),
+  type,
+  of: operands.map(typeOf),
+});
+
+/** A match with a text that is known, which an index may serve; undefined where the text is not known. */
+function likeOf(scope: Scope, node: CallNode, negated: boolean): SqlExpression | undefined {
+  const [left, right] = node.operands;
+  if (!matchCalls.has(node.call) || left === undefined || right?.kind !== "value") return undefined;
+  const like = { kind: "like", operand: value(scope, left), pattern: patternOf(node.call, right.value) } as const;
+  if (!negated || !isNullable(scope, left)) return { ...like, negated };
+  return { kind: "isTrue", item: { ...like, negated: false }, negated: true };
 }
 
 /** A value where its order matters; decimals are not compared alike by every engine as they are stored. */
@@ -151,13 +221,36 @@ export const sortTerm = (scope: Scope, { node, descending }: OrderNode): SortTer
   isNullable: isNullable(scope, node),
 });
 
-/** A select of a set's rows, correlated with its owner. */
-function relatedSelect(scope: Scope, set: SetNode, result: SqlExpression): SelectDraft {
+/** A select of a set's rows, correlated with its owner; `result` gives what is selected, in terms of its places. */
+function relatedSelect(scope: Scope, set: SetNode, result: () => SqlExpression, alias?: string): SelectDraft {
   const { select, place } = selectOfSet(scope, set);
   restrictToOwner(scope, set, place);
-  select.items.push({ expression: result, alias: undefined });
+  select.items.push({ expression: result(), alias });
+  if (isCut(set)) {
+    Object.assign(select, { limit: set.limit, offset: set.offset });
+    select.orderBy.push(...totalOrder(set).map((term) => sortTerm(scope, term)));
+  }
   releaseNames(scope, select);
   return select;
+}
+
+/** One value of all rows of a set; where it is cut, of those that the cut leaves. */
+function aggregateSelect(scope: Scope, { set, aggregate, operand: of, type }: AggregateNode): SelectDraft {
+  const made = (operand: SqlExpression): SqlExpression =>
+    of === undefined ? { kind: "rowCount" } : { kind: "aggregate", aggregate, operand, type, of: typeOf(of).type };
+  const row = (): SqlExpression => (of === undefined ? { kind: "constant", value: 1 } : value(scope, of));
+  if (!isCut(set)) return relatedSelect(scope, set, () => made(row()));
+  const alias = freeName(scope, "some");
+  const select = draftFrom({ kind: "derived", select: relatedSelect(scope, set, row, "value"), alias });
+  select.items.push({ expression: made({ kind: "column", table: alias, name: "value" }), alias: undefined });
+  releaseNames(scope, select);
+  return select;
+}
+
+/** A value of a set's first row. */
+function firstSelect(scope: Scope, { set, operand: of }: FirstNode): SelectDraft {
+  const limit = Math.min(set.limit ?? 1, 1);
+  return relatedSelect(scope, { ...set, limit }, () => value(scope, of));
 }
 
 function selectOfSet(scope: Scope, set: SetNode): { select: SelectDraft; place: Place } {
@@ -206,30 +299,3 @@ function restrictToOwner(scope: Scope, set: SetNode, place: Place): void {
   addConditions(scope, before, joined);
   restrictToOwner(scope, before, joined);
 }
-
-/** Whether a node follows a to-one relation away from the source's own row, outside of subqueries. */
-export function leavesRow(node: Node): boolean {
-  switch (node.kind) {
-    case "column":
-      return node.path.steps.length > 0;
-    case "compare":
-      return leavesRow(node.left) || leavesRow(node.right);
-    case "isNull":
-    case "oneOf":
-      return leavesRow(node.operand);
-    case "logic":
-      return node.items.some(leavesRow);
-    case "not":
-      return leavesRow(node.item);
-    case "count":
-    case "exists":
-      return ownerLeavesRow(node.set);
-    case "value":
-      return false;
-    default:
-      return node satisfies never;
-  }
-}
-
-const ownerLeavesRow = (set: SetNode): boolean =>
-  "step" in set.from ? ownerLeavesRow(set.from) : set.from.steps.length > 0;

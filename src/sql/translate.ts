@@ -1,7 +1,7 @@
-import type { Step } from "../model/index.js";
-import type { JoinedSource, Output, StatementPlan } from "../plan/index.js";
-import { type OrderNode, typeOf } from "../query/index.js";
-import { cutPerOwner, isCut, orderOutside } from "./cut.js";
+import { type OrderNode, type Step, typeOf } from "../expression/index.js";
+import { isCut, type JoinedSource, type Output, type StatementPlan } from "../plan/index.js";
+import { cutPerOwner, orderOutside } from "./cut.js";
+import { leavesRow } from "./leaves.js";
 import { ownersOf } from "./owners.js";
 import {
   columnOf,
@@ -15,7 +15,7 @@ import {
   type Scope,
   tableOf,
 } from "./scope.js";
-import { condition, leavesRow, sortTerm, value } from "./translate-expression.js";
+import { condition, sortTerm, value } from "./translate-expression.js";
 import type { Select, SelectItem, SortTerm, SqlExpression } from "./tree.js";
 
 /** The rows of a source where the statement can use them, and their order in terms of it. */

@@ -1,8 +1,14 @@
-import type { Scalar, ValueType } from "../model/index.js";
-
+import type { Scalar, ValueType } from "../columns/index.js";
+import type { AggregateName, CallName, NodeType } from "../expression/index.js";
 /** What a statement gets for one placeholder, before a dialect encodes it. */
 export type Parameter =
-  | { readonly kind: "value"; readonly value: Scalar; readonly type: ValueType }
+  | {
+      readonly kind: "value";
+      readonly value: Scalar;
+      readonly type: ValueType;
+      /** Whether the text says its type, since nothing beside it does. */
+      readonly isTyped?: boolean;
+    }
   | { readonly kind: "list"; readonly values: readonly Scalar[]; readonly type: ValueType }
   /** Keys that come from another statement's rows; `part` is the column of a composite key that it carries, or all of them. */
   | { readonly kind: "keys"; readonly types: readonly ValueType[]; readonly part: number | "all" };
@@ -12,6 +18,7 @@ export type Operator = "=" | "<>" | "<" | ">" | "<=" | ">=";
 
 /** An expression of SQL. */
 export type SqlExpression =
+  /** A column; in a table's own definition its table has no name. */
   | { readonly kind: "column"; readonly table: string; readonly name: string }
   | { readonly kind: "parameter"; readonly parameter: Parameter }
   | { readonly kind: "constant"; readonly value: 1 | true | false }
@@ -36,6 +43,21 @@ export type SqlExpression =
       readonly negated: boolean;
     }
   | { readonly kind: "inKeys"; readonly operands: readonly SqlExpression[]; readonly types: readonly ValueType[] }
+  | CallExpression
+  | {
+      readonly kind: "case";
+      readonly branches: readonly { readonly when: SqlExpression; readonly value: SqlExpression }[];
+      readonly otherwise: SqlExpression | undefined;
+    }
+  /** Whether a text matches a pattern of `like`, in which a backslash escapes. */
+  | { readonly kind: "like"; readonly operand: SqlExpression; readonly pattern: string; readonly negated: boolean }
+  | {
+      readonly kind: "aggregate";
+      readonly aggregate: AggregateName;
+      readonly operand: SqlExpression;
+      readonly type: ValueType;
+      readonly of: ValueType;
+    }
   | { readonly kind: "exists"; readonly select: Select; readonly negated: boolean }
   | { readonly kind: "subquery"; readonly select: Select }
   | { readonly kind: "rowCount" }
@@ -46,6 +68,16 @@ export type SqlExpression =
       readonly partitionBy: readonly SqlExpression[];
       readonly orderBy: readonly SortTerm[];
     };
+
+/** A function of values. */
+export interface CallExpression {
+  readonly kind: "call";
+  readonly call: CallName;
+  readonly operands: readonly SqlExpression[];
+  readonly type: ValueType;
+  /** The operands' types, and whether they may be missing. */
+  readonly of: readonly NodeType[];
+}
 
 /** One term of an order. */
 export interface SortTerm {

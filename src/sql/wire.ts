@@ -1,7 +1,6 @@
+import { canonicalInstant, canonicalTime, type Scalar, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { canonicalInstant, canonicalTime, type Scalar, type ValueType } from "../model/index.js";
 import type { Decoder, Wire } from "./dialect.js";
-
 /** A whole number from the wire, where a JavaScript number holds it. */
 export const decodeWhole: Decoder = (wire) => {
   const number = Number(wire);

@@ -1,11 +1,11 @@
 import type { StandardSchema } from "./standard-schema.js";
 import type { Codec, ColumnKind, ValueType } from "./value-type.js";
-
 /**
  * What a column may be besides its kind. `generated`: the database hands it out. `defaulted`: a new
- * row may leave it out. `heavy`: it stays in the database until it is asked for.
+ * row may leave it out. `computed`: the database works it out of the row's other columns. `heavy`: it
+ * stays in the database until it is asked for.
  */
-export type ColumnTrait = "nullable" | "key" | "unique" | "generated" | "defaulted" | "heavy";
+export type ColumnTrait = "nullable" | "key" | "unique" | "generated" | "defaulted" | "computed" | "heavy";
 
 declare const valueType: unique symbol;
 declare const traitsOf: unique symbol;
@@ -41,6 +41,11 @@ export interface Column<K extends ColumnKind = ColumnKind, V = unknown, T extend
   readonly unique: Column<K, V, T | "unique">;
   /** The same column, left in the database by queries that do not name it: a file, a long text. */
   readonly heavy: Column<K, V, T | "heavy">;
+  /**
+   * The same column, which the database works out of the row's other columns: rows are never given a
+   * value for it. The entity's option `computes` says how, for the tables that `layOut` creates.
+   */
+  readonly computed: Column<K, V, T | "computed">;
   /** The same column under a given name in the table. */
   named(columnName: string): Column<K, V, T>;
   /** The same column, for which the database takes this value where a new row leaves it out. */
@@ -102,6 +107,9 @@ function column<K extends ColumnKind, V, T extends ColumnTrait>(facts: ColumnFac
     },
     get heavy() {
       return withTrait("heavy");
+    },
+    get computed() {
+      return withTrait("computed");
     },
     named: (columnName: string) => changed({ columnName }),
     defaultsTo: (defaultValue: unknown) => withTrait("defaulted", { defaultValue }),

@@ -1,6 +1,5 @@
-import type { ResolvedRelation, Strategy } from "../model/index.js";
-import type { Node, OrderNode, Source } from "./node.js";
-
+import type { Node, OrderNode, ResolvedRelation, Source } from "./resolved.js";
+import type { Strategy } from "./strategy.js";
 /** What a projection makes of a row: one value, or an object of such. */
 export type Projection =
   | { readonly kind: "value"; readonly node: Node }

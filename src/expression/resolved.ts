@@ -1,7 +1,11 @@
-import type { Cardinality, Holder } from "./relation.js";
-import type { StandardSchema } from "./standard-schema.js";
+import type { ColumnKind, Scalar, StandardSchema, ValueType } from "../columns/index.js";
+import type { CallName } from "./calls.js";
 import type { Strategy } from "./strategy.js";
-import type { ColumnKind, Scalar, ValueType } from "./value-type.js";
+/** One related row, or any number of them. */
+export type Cardinality = "one" | "many";
+
+/** Which of the two entities of a relation holds the other's key. */
+export type Holder = "source" | "target";
 
 /** A column with everything settled: what the rooms to the right work with. */
 export interface ResolvedColumn {
@@ -26,6 +30,8 @@ export interface ResolvedColumn {
   readonly initial: (() => unknown) | undefined;
   /** What its values must meet besides being of its kind. */
   readonly schema: StandardSchema | undefined;
+  /** Whether the database works it out of the row's other columns. */
+  readonly isComputed: boolean;
   /** Collations by the name of the dialect. */
   readonly collations: Readonly<Record<string, string>>;
 }
@@ -107,8 +113,101 @@ export interface ResolvedEntity {
   readonly relations: ReadonlyMap<string, ResolvedRelation>;
   readonly indexes: readonly ResolvedIndex[];
   readonly isReadOnly: boolean;
+  /** Predicates that each row must fulfil, by the name of the constraint. */
+  readonly checks: ReadonlyMap<string, Node>;
+  /** What computed columns are worked out of. */
+  readonly computations: ReadonlyMap<ResolvedColumn, Node>;
   /** Makes what code gets of a plain row, where that is not the plain row itself. */
   readonly make: ((row: object) => object) | undefined;
+}
+
+/** Rows of one entity inside a query. Its identity tells two uses of one entity apart. */
+export interface Source {
+  readonly entity: ResolvedEntity;
+}
+
+/** To-one relations followed from a source, none or several. */
+export interface Path {
+  readonly source: Source;
+  readonly steps: readonly Step[];
+  readonly entity: ResolvedEntity;
+  /** Whether there may be no row at its end. */
+  readonly mayBeMissing: boolean;
+}
+
+/** The related rows of an owner, or of another such set, narrowed by conditions. */
+export interface SetNode {
+  readonly source: Source;
+  readonly step: Step;
+  /** Where the step starts: at a row, or at each row of a set. */
+  readonly from: Path | SetNode;
+  readonly where: readonly Node[];
+  readonly orderBy: readonly OrderNode[];
+  readonly limit: number | undefined;
+  readonly offset: number | undefined;
+}
+
+/** How two values are compared. */
+export type Comparison = "equal" | "unequal" | "below" | "above" | "atMost" | "atLeast";
+
+/** An expression, as a tree that knows no dialect. Predicates are two-valued: a comparison with a missing value is false. */
+export type Node =
+  | { readonly kind: "column"; readonly path: Path; readonly column: ResolvedColumn }
+  | { readonly kind: "value"; readonly value: Scalar; readonly type: ValueType }
+  | { readonly kind: "compare"; readonly comparison: Comparison; readonly left: Node; readonly right: Node }
+  | { readonly kind: "isNull"; readonly operand: Node }
+  | { readonly kind: "oneOf"; readonly operand: Node; readonly values: readonly Scalar[] }
+  | { readonly kind: "logic"; readonly operator: "and" | "or"; readonly items: readonly Node[] }
+  | { readonly kind: "not"; readonly item: Node }
+  | CallNode
+  | CaseNode
+  | AggregateNode
+  | FirstNode
+  | { readonly kind: "exists"; readonly set: SetNode };
+
+/** A function of values, such as a sum of two or a text in lower case. */
+export interface CallNode extends NodeType {
+  readonly kind: "call";
+  readonly call: CallName;
+  readonly operands: readonly Node[];
+}
+
+/** The value beside the first condition that is true. */
+export interface CaseNode extends NodeType {
+  readonly kind: "case";
+  readonly branches: readonly { readonly when: Node; readonly value: Node }[];
+  readonly otherwise: Node | undefined;
+}
+
+/** How the values of several rows become one. */
+export type AggregateName = "count" | "countDistinct" | "sum" | "avg" | "min" | "max";
+
+/** One value of all rows of a set. */
+export interface AggregateNode extends NodeType {
+  readonly kind: "aggregate";
+  readonly aggregate: AggregateName;
+  readonly set: SetNode;
+  /** What is added up and the like; a count of rows has none. */
+  readonly operand: Node | undefined;
+}
+
+/** A value of a set's first row in its order. */
+export interface FirstNode extends NodeType {
+  readonly kind: "first";
+  readonly set: SetNode;
+  readonly operand: Node;
+}
+
+/** An expression to sort by. */
+export interface OrderNode {
+  readonly node: Node;
+  readonly descending: boolean;
+}
+
+/** What values an expression gives, and whether it may give none. */
+export interface NodeType {
+  readonly type: ValueType;
+  readonly isNullable: boolean;
 }
 
 /** "Loan.due": how messages name a column or relation. */

@@ -1,5 +1,4 @@
 import type { AnyColumn } from "./column.js";
-
 /** The columns of an entity, or of a value object, by the name that code uses. */
 export type Columns = Readonly<Record<string, AnyColumn | AnyValueObject>>;
 

@@ -1,0 +1,45 @@
+/** An exact decimal: so many units of ten to the power of minus `scale`. */
+export interface Decimal {
+  readonly units: bigint;
+  readonly scale: number;
+}
+
+/** Digits such as "-12.50" as a decimal. */
+export function parseDecimal(digits: string): Decimal {
+  const [whole = "0", fraction = ""] = digits.split(".");
+  return { units: BigInt(whole + fraction), scale: fraction.length };
+}
+
+/** A decimal as digits, with all of its scale. */
+export function decimalText({ units, scale }: Decimal): string {
+  const digits = (units < 0n ? -units : units).toString().padStart(scale + 1, "0");
+  const point = digits.length - scale;
+  return `${units < 0n ? "-" : ""}${digits.slice(0, point)}${scale === 0 ? "" : `.${digits.slice(point)}`}`;
+}
+
+/** The same number at another scale; half a unit is rounded away from zero, as SQL's `round` does. */
+export function atScale({ units, scale }: Decimal, wanted: number): Decimal {
+  if (wanted >= scale) return { units: units * 10n ** BigInt(wanted - scale), scale: wanted };
+  const divisor = 10n ** BigInt(scale - wanted);
+  const half = units < 0n ? -divisor / 2n : divisor / 2n;
+  return { units: (units + half) / divisor, scale: wanted };
+}
+
+/** The sum of two decimals. */
+export function addDecimals(a: Decimal, b: Decimal): Decimal {
+  const scale = Math.max(a.scale, b.scale);
+  return { units: atScale(a, scale).units + atScale(b, scale).units, scale };
+}
+
+/** The product of two decimals. */
+export const multiplyDecimals = (a: Decimal, b: Decimal): Decimal => ({
+  units: a.units * b.units,
+  scale: a.scale + b.scale,
+});
+
+/** Less than zero, zero or more than zero: as the first decimal is less than, equal to or more than the second. */
+export function compareDecimals(a: Decimal, b: Decimal): number {
+  const scale = Math.max(a.scale, b.scale);
+  const [left, right] = [atScale(a, scale).units, atScale(b, scale).units];
+  return left < right ? -1 : Number(left > right);
+}

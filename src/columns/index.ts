@@ -1,0 +1,47 @@
+export {
+  type AnyColumn,
+  bigint,
+  boolean,
+  bytes,
+  type Column,
+  type ColumnFacts,
+  type ColumnValue,
+  choice,
+  date,
+  double,
+  type HasTrait,
+  identity,
+  integer,
+  isoTimestamp,
+  json,
+  list,
+  numeric,
+  text,
+  time,
+  timestamp,
+  uuid,
+  varchar,
+} from "./column.js";
+export {
+  addDecimals,
+  atScale,
+  compareDecimals,
+  type Decimal,
+  decimalText,
+  multiplyDecimals,
+  parseDecimal,
+} from "./decimal.js";
+export { canonicalInstant, canonicalTime } from "./instant.js";
+export { lowerCase, upperCase } from "./letter-case.js";
+export { type NameConvention, sameName, snakeCase } from "./naming.js";
+export type { StandardIssue, StandardResult, StandardSchema } from "./standard-schema.js";
+export { type Columns, codeName, flatColumns, isValueObject, type ValueObject, value } from "./value-object.js";
+export { canonicalOf, checked, decoderFor, expectedOf, typeWord } from "./value-rules.js";
+export {
+  type Codec,
+  type ColumnKind,
+  type ComparedKind,
+  comparedKind,
+  type Scalar,
+  type ValueType,
+} from "./value-type.js";

@@ -1,0 +1,67 @@
+import {
+  addDecimals,
+  atScale,
+  compareDecimals,
+  type Decimal,
+  decimalText,
+  lowerCase,
+  multiplyDecimals,
+  parseDecimal,
+  upperCase,
+} from "../columns/index.js";
+import { decimalOrder } from "./decimal-order.js";
+
+/** What is used of a handle that functions can be added to. */
+export interface ExtensibleHandle {
+  /** Adds a function to the SQL of this connection. */
+  // biome-ignore lint/suspicious/noExplicitAny: each package names its options' type itself
+  function(name: string, options: any, work: (...values: any[]) => any): unknown;
+  /** Adds a function of many rows to the SQL of this connection. */
+  // biome-ignore lint/suspicious/noExplicitAny: each package names its options' type itself
+  aggregate?(name: string, options: any): unknown;
+}
+
+type Value = string | number | bigint | null;
+
+const decimal = (value: Value): Decimal => parseDecimal(String(value));
+const negative = ({ units, scale }: Decimal): Decimal => ({ units: -units, scale });
+
+/** The functions that SQLite lacks; each is null where a value is. */
+const functions: Readonly<Record<string, (...values: Value[]) => Value>> = {
+  decimal: (value) => decimalOrder(value as string | number),
+  plus: (a, b) => decimalText(addDecimals(decimal(a as Value), decimal(b as Value))),
+  minus: (a, b) => decimalText(addDecimals(decimal(a as Value), negative(decimal(b as Value)))),
+  times: (a, b) => decimalText(multiplyDecimals(decimal(a as Value), decimal(b as Value))),
+  absolute: (a) => String(a).replace("-", ""),
+  round: (a, digits) => decimalText(atScale(decimal(a as Value), Number(digits))),
+  double: (a) => Number(a),
+  lower: (a) => lowerCase(String(a)),
+  upper: (a) => upperCase(String(a)),
+};
+
+const chosen = (sign: number) => (a: Value, b: Value) =>
+  Math.sign(compareDecimals(decimal(a), decimal(b))) === sign ? a : b;
+
+/** What begins with no value and takes each that is there. */
+const folded = (step: (a: Value, b: Value) => Value) => ({
+  start: null,
+  deterministic: true,
+  step: (total: Value, value: Value) => (value === null || total === null ? (total ?? value) : step(total, value)),
+});
+
+const [lesser, greater] = [chosen(-1), chosen(1)];
+
+/** Adds what SQLite lacks to a connection: exact decimals, which it stores as texts, and letters of all languages. */
+export function addFunctions(handle: ExtensibleHandle): void {
+  for (const [name, work] of Object.entries(functions))
+    handle.function(`gemach_${name}`, { deterministic: true, varargs: true }, (...values: Value[]) =>
+      values.includes(null) ? null : work(...values),
+    );
+  for (const [name, choose] of Object.entries({ least: lesser, greatest: greater }))
+    handle.function(`gemach_${name}`, { deterministic: true, varargs: true }, (...values: Value[]) =>
+      values.includes(null) ? null : values.reduce(choose),
+    );
+  const sum = (a: Value, b: Value) => decimalText(addDecimals(decimal(a), decimal(b)));
+  for (const [name, step] of Object.entries({ sum, min: lesser, max: greater }))
+    handle.aggregate?.(`gemach_${name}`, folded(step));
+}

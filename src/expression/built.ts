@@ -1,0 +1,80 @@
+import { checked, comparedKind, type ValueType } from "../columns/index.js";
+import { GemachError } from "../errors/index.js";
+import type { CallName } from "./calls.js";
+import { labelOf, typeOf, valueNode } from "./node.js";
+import type { Node, OrderNode } from "./resolved.js";
+
+export const nodeKey: unique symbol = Symbol("gemach.node");
+export const orderKey: unique symbol = Symbol("gemach.order");
+
+/** What every expression is made of: its tree, and the orders by it. */
+export class Built {
+  readonly [nodeKey]: Node;
+
+  constructor(node: Node) {
+    this[nodeKey] = node;
+  }
+
+  get asc(): { readonly [orderKey]: OrderNode } {
+    return { [orderKey]: { node: this[nodeKey], descending: false } };
+  }
+
+  get desc(): { readonly [orderKey]: OrderNode } {
+    return { [orderKey]: { node: this[nodeKey], descending: true } };
+  }
+}
+
+/** An expression of the same class for another tree. */
+export const again = (self: Built, node: Node): Built => new (self.constructor as typeof Built)(node);
+
+/** The type that a value compared with an expression must be of. */
+const unfit = (node: Node, expected: string, got: string): GemachError =>
+  new GemachError("VALUE_UNFIT", { column: labelOf(node), expected, got });
+
+/**
+ * An operand beside an expression: another expression of the same kind, or a value of its type.
+ * @throws GemachError `VALUE_MISSING`, `VALUE_UNFIT`
+ */
+export function operandOf(left: Node, value: unknown, type: ValueType = typeOf(left).type): Node {
+  if (value instanceof Built) {
+    const { kind } = typeOf(value[nodeKey]).type;
+    if (comparedKind(kind) === comparedKind(type.kind)) return value[nodeKey];
+    throw unfit(
+      left,
+      `an expression that is ${comparedKind(type.kind)}`,
+      `${labelOf(value[nodeKey])}, which is ${kind}`,
+    );
+  }
+  const passed = checked(value, type, labelOf(left));
+  if (passed === null) throw unfit(left, "a value to compare with", "null");
+  return valueNode(passed, type);
+}
+
+/**
+ * A call on an expression of one of the kinds.
+ * @throws GemachError `VALUE_UNFIT` where it is of another.
+ */
+export function call(
+  self: Built,
+  name: CallName,
+  kinds: readonly ValueType["kind"][],
+  operands: readonly Node[],
+  type: ValueType,
+  alwaysNullable = false,
+): Built {
+  const node = self[nodeKey];
+  const { kind } = typeOf(node).type;
+  if (!kinds.includes(comparedKind(kind)))
+    throw new GemachError("VALUE_UNFIT", {
+      column: labelOf(node),
+      expected: `to be ${kinds.join(" or ")} for ${name}()`,
+      got: kind,
+    });
+  const all = [node, ...operands];
+  const isNullable = alwaysNullable || all.some((operand) => typeOf(operand).isNullable);
+  return again(self, { kind: "call", call: name, operands: all, type, isNullable });
+}
+
+/** A plain value as an operand of a call. */
+export const constant = (value: number | string, kind: "integer" | "text"): Node =>
+  valueNode(checked(value, { kind }, `a ${kind}`), { kind });

@@ -1,0 +1,48 @@
+/** Functions of values that a predicate, a projection or an order may have in it. */
+export type CallName =
+  | ArithmeticCall
+  | TextCall
+  | MatchCall
+  | DayCall
+  | "coalesce"
+  | "nullIf"
+  | "least"
+  | "greatest"
+  | "cast";
+
+/** Of numbers. A quotient or remainder by zero is missing. */
+export type ArithmeticCall =
+  | "plus"
+  | "minus"
+  | "times"
+  | "dividedBy"
+  | "remainder"
+  | "negated"
+  | "absolute"
+  | "rounded"
+  | "floor"
+  | "ceiling";
+
+/** Of texts; positions and lengths count characters (code points), the first is 1. */
+export type TextCall = "lower" | "upper" | "length" | "trim" | "concat" | "substring" | "replace";
+
+/** Truth about a text: whether it has another in it, in the places that the name says; `like` knows wildcards. */
+export type MatchCall = "contains" | "startsWith" | "endsWith" | "like";
+
+/** Of days and instants, in UTC. Days of the week count from Monday, 1, as in ISO 8601. */
+export type DayCall =
+  | "year"
+  | "month"
+  | "dayOfMonth"
+  | "weekday"
+  | "hour"
+  | "minute"
+  | "second"
+  | "plusDays"
+  | "daysSince"
+  | "startOfMonth"
+  | "startOfYear"
+  | "toDay";
+
+/** Calls that are true or false. */
+export const matchCalls: ReadonlySet<CallName> = new Set<MatchCall>(["contains", "startsWith", "endsWith", "like"]);

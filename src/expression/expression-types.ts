@@ -1,0 +1,241 @@
+import type { Column, ColumnKind, ColumnValue, ValueObject } from "../columns/index.js";
+import type { nodeKey, orderKey } from "./built.js";
+import type { Node, OrderNode } from "./resolved.js";
+
+declare const valueType: unique symbol;
+declare const kindType: unique symbol;
+
+/** A direction of sorting, made by `asc` or `desc`. */
+export interface Order {
+  /** @internal */
+  readonly [orderKey]: OrderNode;
+}
+
+/** What an expression can be compared with: a value, or an expression of the same kind. */
+export type Operand<V, K extends ColumnKind> = V | Expression<V | null, K>;
+
+/** Something that the database works out for a row. `V` is the type of its values, `K` their kind. */
+export interface Expression<out V = unknown, out K extends ColumnKind = ColumnKind> {
+  /** For the types only. @internal */
+  readonly [valueType]: V;
+  /** For the types only. @internal */
+  readonly [kindType]: K;
+  /** @internal */
+  readonly [nodeKey]: Node;
+  /** Sorts by it, smallest first; rows without a value come first of all. */
+  readonly asc: Order;
+  /** Sorts by it, largest first; rows without a value come last of all. */
+  readonly desc: Order;
+}
+
+/** An expression of which can be asked only whether it has a value: engines compare such values each in its own way. */
+export interface Present<V, K extends ColumnKind> extends Expression<V, K> {
+  /** `is(null)`: has no value. */
+  is(value: null & V): Predicate;
+  /** `isNot(null)`: has a value. */
+  isNot(value: null & V): Predicate;
+}
+
+/** An expression that can be compared for equality. */
+export interface Comparable<V, K extends ColumnKind> extends Expression<V, K> {
+  /** Equal to the value; `is(null)`: has no value. */
+  is(value: Operand<V, K>): Predicate;
+  /** Not equal to the value; rows without a value are kept. `isNot(null)`: has a value. */
+  isNot(value: Operand<V, K>): Predicate;
+  /** Equal to one of the values; false for an empty list. */
+  oneOf(values: readonly NonNullable<V>[]): Predicate;
+  /** Equal to none of the values; rows without a value are kept. */
+  notOneOf(values: readonly NonNullable<V>[]): Predicate;
+}
+
+/** An expression whose values have an order. */
+export interface Ordered<V, K extends ColumnKind> extends Comparable<V, K> {
+  /** Less than the value; for days: earlier. */
+  below(value: Operand<NonNullable<V>, K>): Predicate;
+  /** Greater than the value; for days: later. */
+  above(value: Operand<NonNullable<V>, K>): Predicate;
+  /** Less than or equal to the value. */
+  atMost(value: Operand<NonNullable<V>, K>): Predicate;
+  /** Greater than or equal to the value. */
+  atLeast(value: Operand<NonNullable<V>, K>): Predicate;
+  /** From the first to the second value, both included. */
+  between(from: Operand<NonNullable<V>, K>, to: Operand<NonNullable<V>, K>): Predicate;
+}
+
+/** An expression that is true or false for each row: never without a value. */
+export interface Predicate extends Comparable<boolean, "boolean"> {}
+
+/** in: the type of an expression's values; out: null where it may be missing. */
+export type Missing<V> = V & null;
+
+/** in: an operand; out: null where it may be missing. */
+export type MissingIn<O> = O extends Expression<infer V> ? Missing<V> : never;
+
+/** A text operand. */
+type TextOperand = Operand<string, "text">;
+
+/** An expression that is text. `V` may be a narrower type than string, as that of a choice. */
+export interface Text<V> extends Ordered<V, "text"> {
+  /** Whether the text has the other in it; capitals and small letters are different ones. */
+  contains(text: TextOperand): Predicate;
+  /** Whether the text begins with the other. */
+  startsWith(text: TextOperand): Predicate;
+  /** Whether the text ends with the other. */
+  endsWith(text: TextOperand): Predicate;
+  /** Whether the text matches a pattern: `%` stands for any characters, `_` for one, after a backslash each for itself. */
+  like(pattern: string): Predicate;
+  /** The same text, for comparisons that take capitals and small letters for the same. */
+  ignoringCase(): CaselessText;
+  /** In small letters, each character by itself (Unicode's simple mapping). */
+  lower(): Text<string | Missing<V>>;
+  /** In capitals, each character by itself (Unicode's simple mapping). */
+  upper(): Text<string | Missing<V>>;
+  /** The number of its characters (code points). */
+  length(): NumberExpression<number | Missing<V>, "integer">;
+  /** Without spaces at its ends. */
+  trim(): Text<string | Missing<V>>;
+  /** With other texts after it; missing where one of them is. */
+  concat<const O extends readonly TextOperand[]>(...texts: O): Text<string | Missing<V> | MissingIn<O[number]>>;
+  /** A part of it, from a character on, the first of which is 1. */
+  substring(from: number, length: number): Text<string | Missing<V>>;
+  /** With each occurrence of a text replaced. */
+  replace(search: TextOperand, replacement: TextOperand): Text<string | Missing<V>>;
+  /** The text as plain text, where it is a choice. */
+  asText(): Text<string | Missing<V>>;
+}
+
+/** Comparisons of a text that take capitals and small letters for the same. */
+export interface CaselessText {
+  /** Equal to the text. */
+  is(text: TextOperand): Predicate;
+  /** Not equal to the text; rows without a value are kept. */
+  isNot(text: TextOperand): Predicate;
+  /** Whether the text has the other in it. */
+  contains(text: TextOperand): Predicate;
+  /** Whether the text begins with the other. */
+  startsWith(text: TextOperand): Predicate;
+  /** Whether the text ends with the other. */
+  endsWith(text: TextOperand): Predicate;
+  /** Sorts by it. */
+  readonly asc: Order;
+  /** Sorts by it, the last first. */
+  readonly desc: Order;
+}
+
+/** Kinds of number. */
+export type NumberKind = "integer" | "bigint" | "double" | "numeric";
+
+/** in: a kind of number; out: the type of its values in code. */
+type Native<K extends NumberKind> = K extends "bigint" ? bigint : K extends "numeric" ? string : number;
+
+/**
+ * An expression that is a number. Arithmetic stays in its kind; `asDouble` and the like change it.
+ * Whole numbers stay whole.
+ */
+export interface NumberExpression<V, K extends NumberKind> extends Ordered<V, K> {
+  /** The sum. */
+  plus<const O extends Operand<Native<K>, K>>(value: O): NumberExpression<Native<K> | Missing<V> | MissingIn<O>, K>;
+  /** The difference. */
+  minus<const O extends Operand<Native<K>, K>>(value: O): NumberExpression<Native<K> | Missing<V> | MissingIn<O>, K>;
+  /** The product. */
+  times<const O extends Operand<Native<K>, K>>(value: O): NumberExpression<Native<K> | Missing<V> | MissingIn<O>, K>;
+  /** The quotient, of whole numbers without its fraction; missing where the divisor is zero. Decimals: `asDouble` first. */
+  dividedBy(value: K extends "numeric" ? never : Operand<Native<K>, K>): NumberExpression<Native<K> | null, K>;
+  /** What is left over by a division of whole numbers, with the sign of the dividend; missing where the divisor is zero. */
+  remainder(
+    value: K extends "numeric" | "double" ? never : Operand<Native<K>, K>,
+  ): NumberExpression<Native<K> | null, K>;
+  /** With the other sign. */
+  negated(): NumberExpression<Native<K> | Missing<V>, K>;
+  /** Without its sign. */
+  absolute(): NumberExpression<Native<K> | Missing<V>, K>;
+  /** To so many digits after the point, 0 by default; a half is rounded away from zero. Of doubles and decimals. */
+  rounded(digits?: K extends "double" | "numeric" ? number : never): NumberExpression<Native<K> | Missing<V>, K>;
+  /** The whole number at or below it. Of doubles. */
+  floor(...only: K extends "double" ? [] : [never]): NumberExpression<Native<K> | Missing<V>, K>;
+  /** The whole number at or above it. Of doubles. */
+  ceiling(...only: K extends "double" ? [] : [never]): NumberExpression<Native<K> | Missing<V>, K>;
+  /** As a whole number of 64 bits. Of integers. */
+  asBigint(...only: K extends "integer" ? [] : [never]): NumberExpression<bigint | Missing<V>, "bigint">;
+  /** As a floating-point number. */
+  asDouble(...only: K extends "double" ? [never] : []): NumberExpression<number | Missing<V>, "double">;
+  /** As a decimal with so many digits after the point, 0 by default. Of whole numbers and decimals. */
+  asNumeric(scale?: K extends "double" ? never : number): NumberExpression<string | Missing<V>, "numeric">;
+  /** Its digits as text. Of whole numbers and decimals. */
+  asText(...only: K extends "double" ? [never] : []): Text<string | Missing<V>>;
+}
+
+/** What days and instants have in common. */
+interface Calendar<V, K extends ColumnKind> extends Ordered<V, K> {
+  /** The year. */
+  year(): NumberExpression<number | Missing<V>, "integer">;
+  /** The month, from 1. */
+  month(): NumberExpression<number | Missing<V>, "integer">;
+  /** The day of the month, from 1. */
+  dayOfMonth(): NumberExpression<number | Missing<V>, "integer">;
+  /** The day of the week: Monday is 1, Sunday is 7 (ISO 8601). */
+  weekday(): NumberExpression<number | Missing<V>, "integer">;
+}
+
+/** What instants and times of day have in common. */
+interface Clock<V, K extends ColumnKind> extends Ordered<V, K> {
+  /** The hour, from 0; of an instant: in UTC. */
+  hour(): NumberExpression<number | Missing<V>, "integer">;
+  /** The minute, from 0. */
+  minute(): NumberExpression<number | Missing<V>, "integer">;
+  /** The second, from 0, without its fraction. */
+  second(): NumberExpression<number | Missing<V>, "integer">;
+}
+
+/** An expression that is a calendar day. */
+export interface Day<V> extends Calendar<V, "date"> {
+  /** So many days later, or earlier where it is negative. */
+  plusDays<const O extends Operand<number, "integer">>(days: O): Day<string | Missing<V> | MissingIn<O>>;
+  /** The number of days since the other; negative where that is later. */
+  daysSince<const O extends Operand<string, "date">>(
+    day: O,
+  ): NumberExpression<number | Missing<V> | MissingIn<O>, "integer">;
+  /** The first day of its month. */
+  startOfMonth(): Day<string | Missing<V>>;
+  /** The first day of its year. */
+  startOfYear(): Day<string | Missing<V>>;
+  /** As text: "2026-05-01". */
+  asText(): Text<string | Missing<V>>;
+}
+
+/** An expression that is an instant; its parts are those in UTC. */
+export interface Instant<V> extends Calendar<V, "timestamp">, Clock<V, "timestamp"> {
+  /** Its day in UTC. */
+  toDay(): Day<string | Missing<V>>;
+}
+
+/** An expression that is a time of day. */
+export interface TimeOfDay<V> extends Clock<V, "time"> {}
+
+/** in: a column's kind and the type of its values; out: the expression that it gives. */
+export type ExpressionOf<K extends ColumnKind, V> = {
+  identity: NumberExpression<V, "integer">;
+  integer: NumberExpression<V, "integer">;
+  bigint: NumberExpression<V, "bigint">;
+  double: NumberExpression<V, "double">;
+  numeric: NumberExpression<V, "numeric">;
+  text: Text<V>;
+  varchar: Text<V>;
+  choice: Text<V>;
+  boolean: Comparable<V, "boolean">;
+  date: Day<V>;
+  time: TimeOfDay<V>;
+  timestamp: Instant<V>;
+  uuid: Ordered<V, "uuid">;
+  json: Present<V, "json">;
+  bytes: Comparable<V, "bytes">;
+  list: Present<V, "list">;
+}[K];
+
+/** in: a column, and whether its row may be missing; out: the expression for it. */
+export type ColumnExpression<C, IsMissing extends boolean> =
+  C extends ValueObject<infer V, infer N>
+    ? { readonly [P in keyof V]: ColumnExpression<V[P], N extends true ? true : IsMissing> }
+    : C extends Column<infer K extends ColumnKind, infer _V, infer _T>
+      ? ExpressionOf<K, IsMissing extends true ? ColumnValue<C> | null : ColumnValue<C>>
+      : never;

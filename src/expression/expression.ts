@@ -1,0 +1,146 @@
+import { checked } from "../columns/index.js";
+import { GemachError } from "../errors/index.js";
+import { again, Built, nodeKey, operandOf, orderKey } from "./built.js";
+import { dayMethods } from "./days.js";
+import type { Expression, Order, Predicate } from "./expression-types.js";
+import { labelOf, typeOf } from "./node.js";
+import { numberMethods } from "./numbers.js";
+import type { Comparison, Node, OrderNode } from "./resolved.js";
+import { textMethods } from "./texts.js";
+
+class BuiltExpression extends Built {
+  is(value: unknown): Built {
+    return this.#compare("equal", value);
+  }
+
+  isNot(value: unknown): Built {
+    return this.#compare("unequal", value);
+  }
+
+  below(value: unknown): Built {
+    return this.#compare("below", value);
+  }
+
+  above(value: unknown): Built {
+    return this.#compare("above", value);
+  }
+
+  atMost(value: unknown): Built {
+    return this.#compare("atMost", value);
+  }
+
+  atLeast(value: unknown): Built {
+    return this.#compare("atLeast", value);
+  }
+
+  between(from: unknown, to: unknown): Built {
+    const items = [this.atLeast(from)[nodeKey], this.atMost(to)[nodeKey]];
+    return again(this, { kind: "logic", operator: "and", items });
+  }
+
+  oneOf(values: readonly unknown[]): Built {
+    const operand = this[nodeKey];
+    const { type } = typeOf(operand);
+    if (!Array.isArray(values)) {
+      if (values === undefined) throw new GemachError("VALUE_MISSING", { column: labelOf(operand) });
+      throw new GemachError("VALUE_UNFIT", {
+        column: labelOf(operand),
+        expected: "a list of values",
+        got: "something else",
+      });
+    }
+    const list = values.map((value) => {
+      const passed = checked(value, type, labelOf(operand));
+      if (passed === null)
+        throw new GemachError("VALUE_UNFIT", {
+          column: labelOf(operand),
+          expected: "a list without null",
+          got: "null in it",
+        });
+      return passed;
+    });
+    return again(this, { kind: "oneOf", operand, values: list });
+  }
+
+  notOneOf(values: readonly unknown[]): Built {
+    return again(this, { kind: "not", item: this.oneOf(values)[nodeKey] });
+  }
+
+  #compare(comparison: Comparison, value: unknown): Built {
+    const left = this[nodeKey];
+    if (value === null && (comparison === "equal" || comparison === "unequal")) {
+      const isNull: Node = { kind: "isNull", operand: left };
+      return again(this, comparison === "equal" ? isNull : { kind: "not", item: isNull });
+    }
+    return again(this, { kind: "compare", comparison, left, right: operandOf(left, value) });
+  }
+}
+
+Object.assign(BuiltExpression.prototype, textMethods, numberMethods, dayMethods);
+
+/** The expression that a node stands for, with every method a kind may have. @internal */
+// biome-ignore lint/suspicious/noExplicitAny: the caller's declared type says which methods are open
+export function expression(node: Node): any {
+  return new BuiltExpression(node);
+}
+
+/** Whether a value is an expression. @internal */
+export function isExpression(value: unknown): value is Expression {
+  return value instanceof Built;
+}
+
+/** The tree of an expression. @internal */
+export const nodeOf = (of: Expression): Node => of[nodeKey];
+
+/** What an order sorts by. @internal */
+export const orderNodeOf = (order: Order): OrderNode => order[orderKey];
+
+/** Whether a value is an order. @internal */
+export const isOrder = (value: unknown): value is Order =>
+  typeof value === "object" && value !== null && orderKey in value;
+
+/**
+ * What a callback gave to sort by.
+ * @throws GemachError `ORDER_EXPECTED`
+ * @internal
+ */
+export const orderNodes = (given: unknown): readonly OrderNode[] =>
+  (Array.isArray(given) ? given : [given]).map((item) => {
+    if (!isOrder(item)) throw new GemachError("ORDER_EXPECTED", {});
+    return orderNodeOf(item);
+  });
+
+/**
+ * The tree of a predicate.
+ * @throws GemachError `PREDICATE_EXPECTED` for anything else.
+ * @internal
+ */
+export function predicateNode(value: unknown, method: string): Node {
+  const node = isExpression(value) ? nodeOf(value) : undefined;
+  if (node === undefined || !isPredicate(node)) throw new GemachError("PREDICATE_EXPECTED", { method });
+  return node;
+}
+
+/** Whether an expression is true or false for each row; a condition on a text without a value is false. */
+function isPredicate(node: Node): boolean {
+  const { type, isNullable } = typeOf(node);
+  return type.kind === "boolean" && !isNullable;
+}
+
+const combined = (operator: "and" | "or", predicates: readonly Predicate[]): Predicate =>
+  expression({ kind: "logic", operator, items: predicates.map((item) => predicateNode(item, operator)) });
+
+/** True where all of the predicates are; `and()` of none is true. */
+export function and(...predicates: readonly Predicate[]): Predicate {
+  return combined("and", predicates);
+}
+
+/** True where at least one of the predicates is; `or()` of none is false. */
+export function or(...predicates: readonly Predicate[]): Predicate {
+  return combined("or", predicates);
+}
+
+/** True where the predicate is false; a comparison with a missing value is false, so that this keeps it. */
+export function not(predicate: Predicate): Predicate {
+  return expression({ kind: "not", item: predicateNode(predicate, "not") });
+}

@@ -1,0 +1,116 @@
+import type { Scalar, ValueType } from "../columns/index.js";
+import {
+  type Node,
+  type NodeType,
+  type Path,
+  qualified,
+  type ResolvedColumn,
+  type ResolvedRelation,
+  type SetNode,
+  type Source,
+  type Step,
+} from "./resolved.js";
+
+/** The type of an expression's values. */
+export function typeOf(node: Node): NodeType {
+  switch (node.kind) {
+    case "column":
+      return { type: node.column.type, isNullable: node.column.isNullable || node.path.mayBeMissing };
+    case "value":
+      return { type: node.type, isNullable: node.value === null };
+    case "call":
+    case "case":
+    case "aggregate":
+    case "first":
+      return node;
+    case "compare":
+    case "isNull":
+    case "oneOf":
+    case "logic":
+    case "not":
+    case "exists":
+      return { type: { kind: "boolean" }, isNullable: false };
+    default:
+      return node satisfies never;
+  }
+}
+
+/** How messages name an expression. */
+export const labelOf = (node: Node): string => {
+  if (node.kind === "column") return qualified(node.column);
+  return node.kind === "call" ? `${node.call}()` : `a ${node.kind}`;
+};
+
+/** The path to a source's own row. */
+export const pathTo = (source: Source): Path => ({ source, steps: [], entity: source.entity, mayBeMissing: false });
+
+const pathOver = (path: Path, step: Step): Path => ({
+  source: path.source,
+  steps: [...path.steps, step],
+  entity: step.target,
+  mayBeMissing: path.mayBeMissing || step.mayBeMissing,
+});
+
+/** A path that goes one to-one relation further. */
+export const pathOn = (path: Path, { steps }: ResolvedRelation): Path => steps.reduce(pathOver, path);
+
+/** The set of rows that a to-many relation leads to; the to-one steps that it begins with still belong to the path. */
+export function setAlong(from: Path | SetNode, { steps }: ResolvedRelation): SetNode {
+  return steps.reduce<Path | SetNode>(
+    (at, step) =>
+      !("step" in at) && step.cardinality === "one"
+        ? pathOver(at, step)
+        : {
+            source: { entity: step.target },
+            step,
+            from: at,
+            where: [],
+            orderBy: [],
+            limit: undefined,
+            offset: undefined,
+          },
+    from,
+  ) as SetNode;
+}
+
+/** A column at the end of a path. */
+export const columnAt = (path: Path, column: ResolvedColumn): Node => ({ kind: "column", path, column });
+
+/** A value as an expression. */
+export const valueNode = (value: Scalar, type: ValueType): Node => ({ kind: "value", value, type });
+
+/** The expressions that an expression is directly made of; those inside of a set are its own affair. */
+export function partsOf(node: Node): readonly Node[] {
+  switch (node.kind) {
+    case "compare":
+      return [node.left, node.right];
+    case "isNull":
+    case "oneOf":
+      return [node.operand];
+    case "logic":
+      return node.items;
+    case "not":
+      return [node.item];
+    case "call":
+      return node.operands;
+    case "case": {
+      const branches = node.branches.flatMap((branch) => [branch.when, branch.value]);
+      return node.otherwise === undefined ? branches : [...branches, node.otherwise];
+    }
+    default:
+      return [];
+  }
+}
+
+/** The set that an expression asks something of. */
+export const setIn = (node: Node): SetNode | undefined => ("set" in node ? node.set : undefined);
+
+/** The rows that an expression is of; undefined where no column is in it. */
+export function sourceIn(node: Node): Source | undefined {
+  if (node.kind === "column") return node.path.source;
+  for (const part of partsOf(node)) {
+    const source = sourceIn(part);
+    if (source !== undefined) return source;
+  }
+  return undefined;
+}

@@ -1,0 +1,55 @@
+import { comparedKind } from "../columns/index.js";
+import { GemachError } from "../errors/index.js";
+import { isExpression, nodeOf, ownRow, predicateNode, typeOf } from "../expression/index.js";
+import type { EntityDefinition } from "./entity.js";
+import type { Draft } from "./link.js";
+
+/** What a callback of an option gives, or the mistakes that show when it is called. */
+function asked(label: string, ask: () => unknown, take: (name: string, given: unknown) => void): readonly string[] {
+  try {
+    for (const [name, given] of Object.entries(ask() as object)) take(name, given);
+    return [];
+  } catch (error) {
+    if (error instanceof GemachError) return [`${label}: ${error.message}`];
+    throw error;
+  }
+}
+
+function* computationMistakes(draft: Draft): Generator<string> {
+  for (const column of draft.columns.values()) {
+    const node = draft.computations.get(column);
+    const label = `${draft.name}.${column.property}`;
+    if (node === undefined) {
+      if (column.isComputed && !draft.isReadOnly) yield `${label}: it is computed, but 'computes' does not say of what`;
+      continue;
+    }
+    if (!column.isComputed) yield `${label}: 'computes' names it, but the column is not marked as computed`;
+    const { type, isNullable } = typeOf(node);
+    if (comparedKind(type.kind) !== comparedKind(column.kind))
+      yield `${label}: it is ${column.kind}, but what it is computed of is ${type.kind}`;
+    if (isNullable && !column.isNullable) yield `${label}: what it is computed of may be missing; make it nullable`;
+  }
+}
+
+/** Settles what the entity's rules say of its own columns, and gives the mistakes in them. */
+export function settleRules(draft: Draft, { checks, computes }: EntityDefinition["options"]): readonly string[] {
+  const row = ownRow(draft) as never;
+  const mistakes = [
+    ...asked(
+      `${draft.name}: checks`,
+      () => checks?.(row) ?? {},
+      (name, given) => draft.checks.set(name, predicateNode(given, "checks")),
+    ),
+    ...asked(
+      `${draft.name}: computes`,
+      () => computes?.(row) ?? {},
+      (name, given) => {
+        const column = draft.columns.get(name);
+        if (column === undefined)
+          throw new GemachError("NAME_UNKNOWN", { entity: draft.name, name, known: [...draft.columns.keys()] });
+        if (isExpression(given)) draft.computations.set(column, nodeOf(given));
+      },
+    ),
+  ];
+  return [...mistakes, ...(mistakes.length === 0 ? computationMistakes(draft) : [])];
+}
