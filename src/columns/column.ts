@@ -7,8 +7,9 @@ import type { Codec, ColumnKind, ValueType } from "./value-type.js";
  */
 export type ColumnTrait = "nullable" | "key" | "unique" | "generated" | "defaulted" | "computed" | "heavy";
 
-declare const valueType: unique symbol;
-declare const traitsOf: unique symbol;
+export declare const kindOf: unique symbol;
+export declare const valueType: unique symbol;
+export declare const traitsOf: unique symbol;
 
 /** What a column was told, for the rooms that work with it. @internal */
 export interface ColumnFacts {
@@ -65,6 +66,8 @@ export interface Column<K extends ColumnKind = ColumnKind, V = unknown, T extend
   /** The same column, whose values code sees as something else. */
   as<U>(codec: Codec<V, U>): Column<K, U, T>;
   /** For the types only. @internal */
+  readonly [kindOf]: K;
+  /** For the types only. @internal */
   readonly [valueType]: V;
   /** For the types only. @internal */
   readonly [traitsOf]: T;
@@ -74,13 +77,19 @@ export interface Column<K extends ColumnKind = ColumnKind, V = unknown, T extend
 // biome-ignore lint/suspicious/noExplicitAny: stands for every value type in a constraint
 export type AnyColumn = Column<ColumnKind, any, any>;
 
-/** in: a column; out: the type of its values, with null where it is nullable. */
-export type ColumnValue<C> =
-  C extends Column<ColumnKind, infer V, infer T> ? ("nullable" extends T ? V | null : V) : never;
+/** in: a column; out: the type of its values, with null where it is nullable. Asks by property: half the work for the compiler. */
+export type ColumnValue<C> = C extends { readonly [valueType]: infer V; readonly [traitsOf]: infer T }
+  ? "nullable" extends T
+    ? V | null
+    : V
+  : never;
 
 /** in: a column and traits; out: whether the column has one of them. */
-export type HasTrait<C, X extends ColumnTrait> =
-  C extends Column<ColumnKind, unknown, infer T> ? ([X & T] extends [never] ? false : true) : false;
+export type HasTrait<C, X extends ColumnTrait> = C extends { readonly [traitsOf]: infer T }
+  ? [X & T] extends [never]
+    ? false
+    : true
+  : false;
 
 function column<K extends ColumnKind, V, T extends ColumnTrait>(facts: ColumnFacts): Column<K, V, T> {
   const changed = (change: Partial<ColumnFacts>) => column({ ...facts, ...change });

@@ -14,12 +14,15 @@ export {
   integer,
   isoTimestamp,
   json,
+  type kindOf,
   list,
   numeric,
   text,
   time,
   timestamp,
+  type traitsOf,
   uuid,
+  type valueType,
   varchar,
 } from "./column.js";
 export {

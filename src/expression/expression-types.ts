@@ -1,8 +1,8 @@
-import type { Column, ColumnKind, ColumnValue, ValueObject } from "../columns/index.js";
+import type { ColumnKind, kindOf, traitsOf, ValueObject, valueType } from "../columns/index.js";
 import type { nodeKey, orderKey } from "./built.js";
 import type { Node, OrderNode } from "./resolved.js";
 
-declare const valueType: unique symbol;
+declare const valuesType: unique symbol;
 declare const kindType: unique symbol;
 
 /** A direction of sorting, made by `asc` or `desc`. */
@@ -17,7 +17,7 @@ export type Operand<V, K extends ColumnKind> = V | Expression<V | null, K>;
 /** Something that the database works out for a row. `V` is the type of its values, `K` their kind. */
 export interface Expression<out V = unknown, out K extends ColumnKind = ColumnKind> {
   /** For the types only. @internal */
-  readonly [valueType]: V;
+  readonly [valuesType]: V;
   /** For the types only. @internal */
   readonly [kindType]: K;
   /** @internal */
@@ -212,8 +212,8 @@ export interface Instant<V> extends Calendar<V, "timestamp">, Clock<V, "timestam
 /** An expression that is a time of day. */
 export interface TimeOfDay<V> extends Clock<V, "time"> {}
 
-/** in: a column's kind and the type of its values; out: the expression that it gives. */
-export type ExpressionOf<K extends ColumnKind, V> = {
+/** The expressions of all kinds of column, whose values are of one type. */
+interface Expressions<V> {
   identity: NumberExpression<V, "integer">;
   integer: NumberExpression<V, "integer">;
   bigint: NumberExpression<V, "bigint">;
@@ -230,12 +230,18 @@ export type ExpressionOf<K extends ColumnKind, V> = {
   json: Present<V, "json">;
   bytes: Comparable<V, "bytes">;
   list: Present<V, "list">;
-}[K];
+}
+
+/** in: a column's kind and the type of its values; out: the expression that it gives. */
+export type ExpressionOf<K extends ColumnKind, V> = Expressions<V>[K];
 
 /** in: a column, and whether its row may be missing; out: the expression for it. */
-export type ColumnExpression<C, IsMissing extends boolean> =
-  C extends ValueObject<infer V, infer N>
+export type ColumnExpression<C, IsMissing extends boolean> = C extends {
+  readonly [kindOf]: infer K extends ColumnKind;
+  readonly [valueType]: infer V;
+  readonly [traitsOf]: infer T;
+}
+  ? ExpressionOf<K, IsMissing extends true ? V | null : "nullable" extends T ? V | null : V>
+  : C extends ValueObject<infer V, infer N>
     ? { readonly [P in keyof V]: ColumnExpression<V[P], N extends true ? true : IsMissing> }
-    : C extends Column<infer K extends ColumnKind, infer _V, infer _T>
-      ? ExpressionOf<K, IsMissing extends true ? ColumnValue<C> | null : ColumnValue<C>>
-      : never;
+    : never;

@@ -10,15 +10,13 @@ declare const writable: unique symbol;
 /** in: a column or a value object; out: the type of its values. */
 export type MemberValue<C> =
   C extends ValueObject<infer V, infer N>
-    ? N extends true
-      ? { [P in keyof V]: MemberValue<V[P]> } | null
-      : { [P in keyof V]: MemberValue<V[P]> }
+    ? { [P in keyof V]: MemberValue<V[P]> } | (N extends true ? null : never)
     : ColumnValue<C>;
 
 /** in: columns; out: a plain row of them, without heavy ones. */
 export type ColumnRow<C extends Columns> = {
   [P in keyof C as HasTrait<C[P], "heavy"> extends true ? never : P]: MemberValue<C[P]>;
-} & {};
+};
 
 /** One entity as the model says it: a table, its columns, its relations. `I` is the class of its rows, if any; `W`: whether it may be written. */
 export interface EntityDefinition<
@@ -195,15 +193,17 @@ type RouteMayBeMissing<D extends Definitions, E extends keyof D, S extends reado
   : false;
 
 /** in: an entity and one of its to-one relations; out: whether its row may be missing. */
-export type MayBeMissing<D extends Definitions, E extends keyof D, R> = R extends { readonly isLoose: true }
-  ? true
-  : R extends { readonly by: readonly (infer B extends string)[] }
-    ? true extends HasTrait<ColumnsOf<D, E>[B], "nullable">
-      ? true
+export type MayBeMissing<D extends Definitions, E extends keyof D, R> = R extends { readonly isLoose: infer L }
+  ? L extends true
+    ? true
+    : R extends { readonly by: readonly (infer B extends string)[] }
+      ? true extends HasTrait<ColumnsOf<D, E>[B], "nullable">
+        ? true
+        : false
       : false
-    : R extends { readonly steps: infer S extends readonly string[] }
-      ? RouteMayBeMissing<D, E, S>
-      : false;
+  : R extends { readonly steps: infer S extends readonly string[] }
+    ? RouteMayBeMissing<D, E, S>
+    : false;
 
 /** The row of an entity: each of its columns but heavy ones, and nothing else; or an instance of its class. */
 export type PlainRow<D extends Definitions, E extends keyof D> = [D[E][typeof instanceType]] extends [never]
