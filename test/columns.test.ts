@@ -414,3 +414,13 @@ test("collations that are given, and indexes of some rows only", async () => {
   expect(layOutText({ Once }, "sqlite")[1]).toContain(`unique index if not exists "once_word" on "once" ("word") where "state" = 'on'`);
   expect(() => layOutText({ Once }, "mariadb")).toThrow(expect.objectContaining({ code: "INDEX_UNABLE" }));
 });
+
+test("a session of MariaDB is strict, and its tables hold all of Unicode and keep keys", async () => {
+  const maria = all().find(({ name }) => name === "mariadb");
+  if (maria === undefined) return;
+  const { Note } = model({ Note: entity("note", { id: identity, text: varchar(3) }) });
+  await layOut(maria.connect(), { Note });
+  await expect(maria.execute("insert into note (text) values ('four')")).rejects.toThrow(/too long/);
+  const [settings] = await maria.rows("select engine, table_collation from information_schema.tables where table_name = 'note' and table_schema = database()");
+  expect(settings).toEqual(["InnoDB", "utf8mb4_nopad_bin"]);
+});

@@ -81,15 +81,23 @@ const mistakes: readonly (readonly [name: string, definitions: object, line: str
   [
     "a column and a relation of one name",
     {
-      Depot: entity("depot", { id: identity, items: integer }, { items: toMany("Item", { by: "depotId" }) }),
+      Depot: entity("depot", { id: identity, items: integer }, { items: toMany("Item", { by: "depotId", constraint: false }) }),
       Item: entity("item", { id: identity, depotId: integer }),
     },
     "Depot: 'items' is the name of a column and of a relation",
   ],
   [
+    "a to-many without a way back",
+    {
+      Depot: entity("depot", { id: identity }, { items: toMany("Item", { by: "depotId" }) }),
+      Item: entity("item", { id: identity, depotId: integer }),
+    },
+    "Depot.items: Item has no to-one relation over 'depotId' to Depot; add one, or say constraint: false",
+  ],
+  [
     "a relation named as a method",
     {
-      Depot: entity("depot", { id: identity }, { count: toMany("Item", { by: "depotId" }) }),
+      Depot: entity("depot", { id: identity }, { count: toMany("Item", { by: "depotId", constraint: false }) }),
       Item: entity("item", { id: identity, depotId: integer }),
     },
     "Depot.count: a relation cannot have this name, it is a method of the builder",
@@ -98,7 +106,7 @@ const mistakes: readonly (readonly [name: string, definitions: object, line: str
     "a relation named as the language does",
     {
       // biome-ignore lint/suspicious/noThenProperty: the mistake under test
-      Depot: entity("depot", { id: identity }, { then: toMany("Item", { by: "depotId" }) }),
+      Depot: entity("depot", { id: identity }, { then: toMany("Item", { by: "depotId", constraint: false }) }),
       Item: entity("item", { id: identity, depotId: integer }),
     },
     "Depot.then: a relation cannot have this name, the language uses it",
@@ -111,8 +119,8 @@ const mistakes: readonly (readonly [name: string, definitions: object, line: str
   [
     "a step that is no relation",
     {
-      Depot: entity("depot", { id: identity }, { items: toMany("Item", { by: "depotId" }), lent: via("items", "lones") }),
-      Item: entity("item", { id: identity, depotId: integer }, { loans: toMany("Loan", { by: "itemId" }) }),
+      Depot: entity("depot", { id: identity }, { items: toMany("Item", { by: "depotId", constraint: false }), lent: via("items", "lones") }),
+      Item: entity("item", { id: identity, depotId: integer }, { loans: toMany("Loan", { by: "itemId", constraint: false }) }),
       Loan: entity("loan", { id: identity, itemId: integer }),
     },
     "Depot.lent: Item has no relation 'lones'. Did you mean 'loans'?",

@@ -270,3 +270,20 @@ describe("one row", () => {
       }
     }));
 });
+
+test("reservations, which have a column of each kind and a class, are as they were written", async () => {
+  const written = society.Reservation.map((row) => ({ ...row, days: (Date.parse(row.ends) - Date.parse(row.begins)) / 86_400_000 + 1 }));
+  for (const engine of all()) {
+    const found = await engine.connect().list(
+      from(lending.Reservation)
+        .orderBy((r) => r.code.asc)
+        .reach({ item: { tag: true } }),
+    );
+    expect(
+      found.map(({ item: _, ...row }) => row),
+      engine.name,
+    ).toEqual(written);
+    expect(found[0]?.covers(found[0].ends)).toBe(true);
+    for (const { item } of found) expect(item.tag, engine.name).toEqual(society.Tag.find(({ itemId }) => itemId === item.id) ?? null);
+  }
+});

@@ -1,9 +1,12 @@
 import type { NewRowOf } from "../model/index.js";
 import type { Database } from "../run/index.js";
+import { Euros } from "./domain.js";
 import { lending } from "./lending.js";
 import { type Random, randomFrom } from "./random.js";
 /** The rows of a made-up lending society. */
-export type Society = { readonly [E in keyof typeof lending]: readonly NewRowOf<(typeof lending)[E]>[] };
+export type Society = {
+  readonly [E in Exclude<keyof typeof lending, "FormerLoan">]: readonly NewRowOf<(typeof lending)[E]>[];
+};
 
 const districtNames = [
   "Northbank",
@@ -137,6 +140,45 @@ function around(random: Random, items: number, members: number) {
   };
 }
 
+const uuidFrom = (random: Random): string =>
+  series(32, () => random.whole(16).toString(16))
+    .join("")
+    .replace(/(.{8})(.{4})(.{4})(.{4})(.{12})/, "$1-$2-$3-$4-$5");
+
+/** A tag on each second item, with inspections; a reservation for each tenth. */
+function onItems(random: Random, items: readonly NewRowOf<typeof lending.Item>[], members: number) {
+  const tagged = items.filter((_, i) => i % 2 === 0);
+  const tags = tagged.map(({ id = 0, depotId }, i) => ({ depotId, number: i + 1, itemId: id }));
+  return {
+    Tag: tags,
+    Inspection: tags
+      .filter(() => random.chance(40))
+      .map(({ depotId, number }) => ({
+        depotId,
+        tagNumber: number,
+        on: day(random.whole(300)),
+        grams: 100 + random.whole(40_000) / 8,
+        at: random.chance(50) ? `${String(8 + random.whole(10)).padStart(2, "0")}:30:00` : null,
+      })),
+    Reservation: series(Math.ceil(items.length / 10), (i) => {
+      const begins = random.whole(300);
+      return {
+        id: uuidFrom(random),
+        itemId: 1 + random.whole(items.length),
+        memberId: 1 + random.whole(members),
+        begins: day(begins),
+        ends: day(begins + random.whole(20)),
+        deposit: new Euros(random.whole(20_000)),
+        handover: random.chance(50) ? { place: `${random.pick(towns)}, at the fountain`, at: "18:00:00" } : null,
+        wishes: random.chance(30) ? ["with the case"] : [],
+        code: `R${String(i + 1).padStart(5, "0")}`,
+        scans: random.chance(20) ? 9_007_199_254_740_993n : 0n,
+        made: `${day(begins - 3)}T08:00:00.000125Z`,
+      };
+    }),
+  };
+}
+
 /** How many rows belong to a depot, on average. */
 export interface PerDepot {
   readonly items: number;
@@ -153,7 +195,7 @@ export function generate(depots: number, seed = 7, perDepot: PerDepot = usual): 
   const items = depots * perDepot.items;
   const members = depots * perDepot.members;
   const loans = depots * perDepot.loans;
-  return {
+  const society = {
     District: series(districts, (i) => {
       const round = Math.floor(i / districtNames.length);
       return { id: i + 1, name: `${districtNames[i % districtNames.length]}${round === 0 ? "" : ` ${round + 1}`}` };
@@ -179,12 +221,14 @@ export function generate(depots: number, seed = 7, perDepot: PerDepot = usual): 
     Loan: series(loans, (i) => loan(random, i + 1, items, members)),
     ...around(random, items, members),
   };
+  return { ...society, ...onItems(random, society.Item, members) };
 }
 
 /** The entities, each after those that its keys refer to. */
 const ownersFirst = [
   ...(["District", "Depot", "Item", "Member", "Loan", "Manual", "Category"] as const),
-  ...(["Kit", "KitItem", "Skill", "MemberSkill", "Repair"] as const),
+  ...(["Kit", "KitItem", "Skill", "MemberSkill", "Repair", "Tag"] as const),
+  ...(["Inspection", "Reservation"] as const),
 ];
 
 /** Inserts a society's rows, owners first. `told` hears of each table once its rows are there. */

@@ -1,18 +1,26 @@
 import {
+  bigint,
   boolean,
   bytes,
   choice,
   date,
+  double,
   identity,
   integer,
+  isoTimestamp,
   json,
+  list,
   numeric,
   snakeCase,
   text,
+  time,
   timestamp,
+  uuid,
+  value,
   varchar,
 } from "../columns/index.js";
 import { entity, linked, model, toMany, toOne, via } from "../model/index.js";
+import { Euros, euros, newUuid, noWildGuess, Reservation } from "./domain.js";
 /** The lending society: people borrow tools and household things instead of buying them. */
 export const lending = model(
   {
@@ -32,6 +40,7 @@ export const lending = model(
       {
         district: toOne("District", { by: "districtId" }),
         items: toMany("Item", { by: "depotId" }),
+        tags: toMany("Tag", { by: "depotId" }),
         openLoans: via("items", "openLoans"),
       },
     ),
@@ -44,6 +53,8 @@ export const lending = model(
         openLoans: toMany("Loan", { by: "itemId", when: { returned: null }, order: { due: "desc" } }),
         manual: toOne("Manual", { theirs: "itemId" }),
         repairs: toMany("Repair", { by: "itemId" }),
+        tag: toOne("Tag", { theirs: "itemId" }),
+        reservations: toMany("Reservation", { by: "itemId" }),
         kits: linked("Kit", { by: "KitItem" }),
       },
     ),
@@ -66,6 +77,7 @@ export const lending = model(
         sponsored: toMany("Member", { by: "sponsorId" }),
         borrowed: via("loans", "item"),
         skills: linked("Skill", { by: "MemberSkill" }),
+        reservations: toMany("Reservation", { by: "memberId" }),
       },
     ),
     /** Has an item's own key: an item has one manual, or none. */
@@ -124,6 +136,62 @@ export const lending = model(
         // Volunteers of other societies help too: their numbers lead nowhere here.
         volunteer: toOne("Member", { by: "volunteerId", constraint: false }),
       },
+    ),
+    /** What is stuck on an item: a number of its own inside of each depot. */
+    Tag: entity(
+      "tag",
+      { depotId: integer.key, number: integer.key, itemId: integer.unique },
+      {
+        depot: toOne("Depot", { by: "depotId" }),
+        item: toOne("Item", { by: "itemId" }),
+        inspections: toMany("Inspection", { by: ["depotId", "tagNumber"] }),
+      },
+    ),
+    Inspection: entity(
+      "inspection",
+      {
+        depotId: integer.key,
+        tagNumber: integer.key,
+        on: date.named("inspected_on").key,
+        grams: double,
+        at: time.nullable,
+      },
+      { tag: toOne("Tag", { by: ["depotId", "tagNumber"] }) },
+    ),
+    Reservation: entity(
+      "reservation",
+      {
+        id: uuid.key.startsAs(newUuid),
+        itemId: integer,
+        memberId: integer,
+        begins: date,
+        ends: date,
+        /** Both days count. */
+        days: integer.computed,
+        deposit: numeric(8, 2).as(euros).defaultsTo(new Euros(0)),
+        handover: value({ place: varchar(60).meets(noWildGuess), at: time.nullable }).nullable,
+        wishes: list(varchar(40)).defaultsTo([]),
+        code: varchar(12).unique.collated({ sqlite: "nocase", mariadb: "utf8mb4_nopad_bin" }),
+        scans: bigint.defaultsTo(0n),
+        made: isoTimestamp,
+      },
+      {
+        item: toOne("Item", { by: "itemId" }),
+        member: toOne("Member", { by: "memberId" }).how("batch"),
+      },
+      {
+        as: Reservation,
+        indexes: [{ on: ["itemId", "begins desc"] }, { on: ["memberId", "handover.place"], when: { scans: 0n } }],
+        checks: (r) => ({ forwards: r.ends.atLeast(r.begins), brief: r.ends.daysSince(r.begins).below(60) }),
+        computes: (r) => ({ days: r.ends.daysSince(r.begins).plus(1) }),
+      },
+    ),
+    /** A table of the society's former software, which nothing here writes. */
+    FormerLoan: entity(
+      "loan",
+      { number: text.key, item: text, member: text },
+      {},
+      { schema: "former", readOnly: true },
     ),
   },
   { columnNames: snakeCase },

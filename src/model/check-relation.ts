@@ -88,6 +88,25 @@ function* keyMistakes(
     yield `${quotedList(referred)} of ${ownerName} ${referred.length === 1 ? "is" : "are"} not unique`;
 }
 
+/** The entity that holds a key must know whose it is: its relation is what gives the table a foreign key. */
+function* wayBackMistakes(
+  owner: string,
+  { holder, target, by, rules }: Relation,
+  definitions: FlatDefinitions,
+): Generator<string> {
+  if (holder === "source" || rules.constraint === false) return;
+  const isThere = Object.values(entityOf(definitions, target)?.relations ?? {}).some(
+    (relation) =>
+      relation.kind === "key" &&
+      relation.holder === "source" &&
+      relation.target === owner &&
+      relation.by.length === by.length &&
+      relation.by.every((column, i) => column === by[i]),
+  );
+  if (!isThere)
+    yield `${target} has no to-one relation over ${quotedList(by)} to ${owner}; add one, or say constraint: false`;
+}
+
 /** Whether no two rows can have the same values in these columns. */
 function isAlone(definition: FlatDefinition, columns: readonly string[]): boolean {
   const isUnique = columns.some((column) => definition.columns[column]?.facts.traits.has("unique"));
@@ -155,9 +174,11 @@ export function* relationMistakes(
   definitions: FlatDefinitions,
 ): Generator<string> {
   switch (relation.kind) {
-    case "key":
-      yield* keyMistakes(name, definition, relation, definitions);
+    case "key": {
+      const mistakes = [...keyMistakes(name, definition, relation, definitions)];
+      yield* mistakes.length === 0 ? wayBackMistakes(name, relation, definitions) : mistakes;
       break;
+    }
     case "link":
       yield* linkMistakes(name, relation, definitions);
       break;

@@ -16,7 +16,7 @@ export type MemberValue<C> =
 /** in: columns; out: a plain row of them, without heavy ones. */
 export type ColumnRow<C extends Columns> = {
   [P in keyof C as HasTrait<C[P], "heavy"> extends true ? never : P]: MemberValue<C[P]>;
-};
+} & {};
 
 /** One entity as the model says it: a table, its columns, its relations. `I` is the class of its rows, if any; `W`: whether it may be written. */
 export interface EntityDefinition<

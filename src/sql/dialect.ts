@@ -1,4 +1,4 @@
-import type { Scalar, ValueType } from "../columns/index.js";
+import type { ColumnKind, Scalar, ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import type { AggregateName, CallName, ResolvedColumn } from "../expression/index.js";
 import type { CallPrinter } from "./calls.js";
@@ -124,6 +124,9 @@ export function quoteWith(mark: string): (name: string) => string {
     return made;
   };
 }
+
+/** Kinds of number that travel as their digits, so as not to lose any; in a text they stand without quotes. */
+export const isExact = (kind: ColumnKind): boolean => kind === "numeric" || kind === "bigint";
 
 /** A text between single quotes. */
 export const quotedText = (text: string): string => `'${text.replaceAll("'", "''")}'`;

@@ -1,6 +1,14 @@
 import type { ColumnKind, Scalar, ValueType } from "../columns/index.js";
 import { type CallPrinter, named } from "./calls.js";
-import { choiceCheck, type Decoder, type Dialect, quoteWith, standardAggregate, type Wire } from "./dialect.js";
+import {
+  choiceCheck,
+  type Decoder,
+  type Dialect,
+  isExact,
+  quoteWith,
+  standardAggregate,
+  type Wire,
+} from "./dialect.js";
 import {
   decodeBigint,
   decodeBytes,
@@ -74,7 +82,7 @@ const quotedText = (text: string): string => `'${text.replaceAll("'", "''").repl
 function literal(value: Scalar, type: ValueType): string {
   const wire = encode(value, type);
   if (wire instanceof Uint8Array) return `x'${toHex(wire)}'`;
-  return typeof wire === "string" ? quotedText(wire) : String(wire);
+  return typeof wire === "string" && !isExact(type.kind) ? quotedText(wire) : String(wire);
 }
 
 /** Types that a cast may name; numbers travel as doubles or texts, so that arithmetic would be of doubles. */

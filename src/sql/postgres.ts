@@ -4,6 +4,7 @@ import {
   choiceCheck,
   type Decoder,
   type Dialect,
+  isExact,
   quotedText,
   quoteWith,
   standardAggregate,
@@ -135,9 +136,9 @@ export const postgresDialect: Dialect = {
   engine: "PostgreSQL",
   quote: quoteWith('"'),
   placeholder: (position) => `$${position}`,
-  literal: (value) => {
+  literal: (value, { kind }) => {
     const wire = toWire(value);
-    return typeof wire === "string" ? quotedText(wire) : String(wire);
+    return typeof wire === "string" && !isExact(kind) ? quotedText(wire) : String(wire);
   },
   typed: (placeholder, type) => `${placeholder}::${castType(type)}`,
   calls: postgresCalls,

@@ -11,6 +11,7 @@ import {
 } from "../expression/index.js";
 import { isCut, totalOrder } from "../plan/index.js";
 import { patternOf } from "./calls.js";
+import { isExact } from "./dialect.js";
 import {
   columnOf,
   draftFrom,
@@ -55,9 +56,13 @@ function isNullable(scope: Scope, node: Node): boolean {
 function comparison(scope: Scope, node: Extract<Node, { kind: "compare" }>, negated: boolean): SqlExpression {
   const isOrdered = node.comparison !== "equal" && node.comparison !== "unequal";
   const needsOrder = isOrdered || (node.left.kind !== "value" && node.right.kind !== "value");
-  const side = needsOrder ? sortable : value;
-  const left = side(scope, node.left);
-  const right = side(scope, node.right);
+  const side = (own: Node, other: Node): SqlExpression => {
+    // Digits beside a column are of its type; beside anything else an engine may read them as a double.
+    const item = other.kind !== "column" && isExact(typeOf(own).type.kind) ? operand(scope, own) : value(scope, own);
+    return needsOrder ? sortable(own, item) : item;
+  };
+  const left = side(node.left, node.right);
+  const right = side(node.right, node.left);
   const missing = [node.left, node.right].filter((operand) => isNullable(scope, operand)).length;
   const [positive, isOpposite] =
     node.comparison === "unequal" ? (["equal", !negated] as const) : [node.comparison, negated];
@@ -208,15 +213,14 @@ function likeOf(scope: Scope, node: CallNode, negated: boolean): SqlExpression |
 }
 
 /** A value where its order matters; decimals are not compared alike by every engine as they are stored. */
-function sortable(scope: Scope, node: Node): SqlExpression {
-  const item = value(scope, node);
+function sortable(node: Node, item: SqlExpression): SqlExpression {
   const { type } = typeOf(node);
   return type.kind === "numeric" ? { kind: "sortable", item, type } : item;
 }
 
 /** One term of an order. */
 export const sortTerm = (scope: Scope, { node, descending }: OrderNode): SortTerm => ({
-  expression: sortable(scope, node),
+  expression: sortable(node, value(scope, node)),
   descending,
   isNullable: isNullable(scope, node),
 });

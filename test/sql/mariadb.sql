@@ -510,9 +510,48 @@ create table if not exists `repair` (
   `item_id` int not null,
   `volunteer_id` int,
   `begun` datetime(6) not null,
-  `cost` decimal(8, 2) not null default '0.00',
+  `cost` decimal(8, 2) not null default 0.00,
   `findings` longtext check (json_valid(`findings`)),
   foreign key (`item_id`) references `item` (`id`)
 ) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
 create index if not exists `repair_item_id` on `repair` (`item_id`);
 create index if not exists `repair_volunteer_id` on `repair` (`volunteer_id`);
+create table if not exists `tag` (
+  `depot_id` int not null,
+  `number` int not null,
+  `item_id` int not null unique,
+  primary key (`depot_id`, `number`),
+  foreign key (`depot_id`) references `depot` (`id`),
+  foreign key (`item_id`) references `item` (`id`)
+) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
+create table if not exists `inspection` (
+  `depot_id` int not null,
+  `tag_number` int not null,
+  `inspected_on` date not null,
+  `grams` double not null,
+  `at` time(6),
+  primary key (`depot_id`, `tag_number`, `inspected_on`),
+  foreign key (`depot_id`, `tag_number`) references `tag` (`depot_id`, `number`)
+) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
+create table if not exists `reservation` (
+  `id` char(36) character set ascii collate ascii_nopad_bin not null,
+  `item_id` int not null,
+  `member_id` int not null,
+  `begins` date not null,
+  `ends` date not null,
+  `days` int generated always as (datediff(`ends`, `begins`) + 1) stored,
+  `deposit` decimal(8, 2) not null default 0.00,
+  `handover_place` varchar(60),
+  `handover_at` time(6),
+  `wishes` longtext not null default '[]' check (json_valid(`wishes`)),
+  `code` varchar(12) collate utf8mb4_nopad_bin not null unique,
+  `scans` bigint not null default 0,
+  `made` datetime(6) not null,
+  primary key (`id`),
+  foreign key (`item_id`) references `item` (`id`),
+  foreign key (`member_id`) references `member` (`id`),
+  constraint `reservation_forwards` check (`ends` >= `begins`),
+  constraint `reservation_brief` check (datediff(`ends`, `begins`) < 60)
+) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
+create index if not exists `reservation_item_id_begins` on `reservation` (`item_id`, `begins` desc);
+create index if not exists `reservation_member_id_handover_place` on `reservation` (`member_id`, `handover_place`);

@@ -473,9 +473,48 @@ create table if not exists "repair" (
   "item_id" integer not null,
   "volunteer_id" integer,
   "begun" timestamptz not null,
-  "cost" numeric(8, 2) not null default '0.00',
+  "cost" numeric(8, 2) not null default 0.00,
   "findings" jsonb,
   foreign key ("item_id") references "item" ("id")
 );
 create index if not exists "repair_item_id" on "repair" ("item_id");
 create index if not exists "repair_volunteer_id" on "repair" ("volunteer_id");
+create table if not exists "tag" (
+  "depot_id" integer not null,
+  "number" integer not null,
+  "item_id" integer not null unique,
+  primary key ("depot_id", "number"),
+  foreign key ("depot_id") references "depot" ("id"),
+  foreign key ("item_id") references "item" ("id")
+);
+create table if not exists "inspection" (
+  "depot_id" integer not null,
+  "tag_number" integer not null,
+  "inspected_on" date not null,
+  "grams" double precision not null,
+  "at" time,
+  primary key ("depot_id", "tag_number", "inspected_on"),
+  foreign key ("depot_id", "tag_number") references "tag" ("depot_id", "number")
+);
+create table if not exists "reservation" (
+  "id" uuid not null,
+  "item_id" integer not null,
+  "member_id" integer not null,
+  "begins" date not null,
+  "ends" date not null,
+  "days" integer generated always as (("ends" - "begins") + 1) stored,
+  "deposit" numeric(8, 2) not null default 0.00,
+  "handover_place" varchar(60) collate "C",
+  "handover_at" time,
+  "wishes" text[] not null default '{}',
+  "code" varchar(12) collate "C" not null unique,
+  "scans" bigint not null default 0,
+  "made" timestamptz not null,
+  primary key ("id"),
+  foreign key ("item_id") references "item" ("id"),
+  foreign key ("member_id") references "member" ("id"),
+  constraint "reservation_forwards" check ("ends" >= "begins"),
+  constraint "reservation_brief" check (("ends" - "begins") < 60)
+);
+create index if not exists "reservation_item_id_begins" on "reservation" ("item_id", "begins" desc);
+create index if not exists "reservation_member_id_handover_place" on "reservation" ("member_id", "handover_place") where "scans" = 0;

@@ -516,3 +516,42 @@ create table if not exists "repair" (
 );
 create index if not exists "repair_item_id" on "repair" ("item_id");
 create index if not exists "repair_volunteer_id" on "repair" ("volunteer_id");
+create table if not exists "tag" (
+  "depot_id" integer not null,
+  "number" integer not null,
+  "item_id" integer not null unique,
+  primary key ("depot_id", "number"),
+  foreign key ("depot_id") references "depot" ("id"),
+  foreign key ("item_id") references "item" ("id")
+);
+create table if not exists "inspection" (
+  "depot_id" integer not null,
+  "tag_number" integer not null,
+  "inspected_on" text not null,
+  "grams" real not null,
+  "at" text,
+  primary key ("depot_id", "tag_number", "inspected_on"),
+  foreign key ("depot_id", "tag_number") references "tag" ("depot_id", "number")
+);
+create table if not exists "reservation" (
+  "id" text not null,
+  "item_id" integer not null,
+  "member_id" integer not null,
+  "begins" text not null,
+  "ends" text not null,
+  "days" integer generated always as (cast(julianday("ends") - julianday("begins") as integer) + 1) stored,
+  "deposit" text not null default '0.00',
+  "handover_place" text check (length("handover_place") <= 60),
+  "handover_at" text,
+  "wishes" text not null default '[]',
+  "code" text collate nocase not null unique check (length("code") <= 12),
+  "scans" integer not null default 0,
+  "made" text not null,
+  primary key ("id"),
+  foreign key ("item_id") references "item" ("id"),
+  foreign key ("member_id") references "member" ("id"),
+  constraint "reservation_forwards" check ("ends" >= "begins"),
+  constraint "reservation_brief" check (cast(julianday("ends") - julianday("begins") as integer) < 60)
+);
+create index if not exists "reservation_item_id_begins" on "reservation" ("item_id", "begins" desc);
+create index if not exists "reservation_member_id_handover_place" on "reservation" ("member_id", "handover_place") where "scans" = 0;

@@ -18,6 +18,8 @@ export interface Engine {
   connect(options?: DatabaseOptions): Database;
   /** Sends SQL past the library. */
   execute(sql: string): Promise<void>;
+  /** The rows of SQL sent past the library. */
+  rows(sql: string): Promise<readonly unknown[][]>;
   close(): Promise<void>;
 }
 
@@ -39,6 +41,7 @@ async function openSqlite(name: "sqlite" | "node-sqlite"): Promise<Engine> {
     name,
     connect: (options) => database(driver, options),
     execute: async (sql) => void handle.exec(sql),
+    rows: async (sql) => (handle.prepare(sql).all() as object[]).map(Object.values),
     close: async () => void handle.close(),
   };
 }
@@ -57,6 +60,7 @@ async function openPostgres(): Promise<Engine> {
     name: "postgres",
     connect: (options) => database(driver, options),
     execute: async (sql) => void (await pool.query(sql)),
+    rows: async (sql) => (await pool.query({ text: sql, rowMode: "array" })).rows,
     close: async () => {
       await pool.end();
       await admin.query(`drop database ${name} with (force)`);
@@ -73,6 +77,7 @@ async function openPglite(): Promise<Engine> {
     name: "pglite",
     connect: (options) => database(driver, options),
     execute: async (sql) => void (await inProcess.exec(sql)),
+    rows: async (sql) => (await inProcess.query(sql, [], { rowMode: "array" })).rows as unknown[][],
     close: () => inProcess.close(),
   };
 }
@@ -89,6 +94,7 @@ async function openMariadb(): Promise<Engine> {
     name: "mariadb",
     connect: (options) => database(driver, options),
     execute: async (sql) => void (await pool.query(sql)),
+    rows: async (sql) => (await pool.query({ sql, rowsAsArray: true }))[0] as unknown[][],
     close: async () => {
       await pool.end();
       await admin.query(`drop database ${name}`);

@@ -1,0 +1,178 @@
+import fc from "fast-check";
+import { expect, test } from "vitest";
+import {
+  coalesce,
+  date,
+  entity,
+  from,
+  identity,
+  integer,
+  layOut,
+  layOutText,
+  model,
+  type NewRowOf,
+  not,
+  numeric,
+  or,
+  text,
+  value,
+  varchar,
+  when,
+} from "../src/index.js";
+import { useEngines } from "./support/engines.js";
+
+const { all } = useEngines();
+
+const parcels = model({
+  Parcel: entity(
+    "parcel",
+    {
+      id: identity,
+      name: text.nullable,
+      weight: numeric(6, 2),
+      pieces: integer.nullable,
+      sent: date,
+      back: date.nullable,
+      to: value({ town: varchar(20), street: text.nullable }).nullable,
+      label: text.nullable.computed,
+      postage: numeric(12, 4).computed,
+      size: text.computed,
+    },
+    {},
+    {
+      checks: (p) => ({
+        light: or(p.weight.below("30.00"), p.name.contains("!")),
+        homewards: p.back.atLeast(p.sent),
+        few: not(p.pieces.above(5)),
+        not_three: p.pieces.notOneOf([3]),
+        not_none: p.name.ignoringCase().isNot("NONE"),
+        town: p.to.town.oneOf(["Carrow", "Dunmere"]),
+        same_month: or(p.back.is(null), p.back.startOfMonth().is(p.sent.startOfMonth())),
+      }),
+      computes: (p) => ({
+        label: p.name.upper().concat(" / ", p.to.town),
+        postage: p.weight.times("0.35").plus("1.2"),
+        size: when(p.pieces.above(2), "large").when(p.weight.atLeast("10.00"), "heavy").otherwise("small"),
+      }),
+    },
+  ),
+});
+const { Parcel } = parcels;
+
+const day = fc.constantFrom("2024-02-29", "2026-05-01", "2026-05-31", "2026-06-01");
+const parcel: fc.Arbitrary<NewRowOf<typeof Parcel>> = fc.record({
+  name: fc.constantFrom(null, "", "Drill", "drill!", "none", "NoNe", "Æsir", "%_"),
+  weight: fc.constantFrom("0.00", "9.99", "10.00", "29.99", "30.00", "-4.50"),
+  pieces: fc.constantFrom(null, 0, 2, 3, 5, 6),
+  sent: day,
+  back: fc.option(day, { nil: null }),
+  to: fc.option(fc.record({ town: fc.constantFrom("Carrow", "Dunmere", "carrow"), street: fc.constantFrom(null, "Elm") }), { nil: null }),
+});
+
+const broken = (row: unknown): readonly string[] => {
+  const result = Parcel.newRow["~standard"].validate(row);
+  if (result instanceof Promise) throw new Error("answers at once");
+  return (result.issues ?? []).map(({ message }) => message);
+};
+
+test("what newRow says of a rule is what every engine does", async () => {
+  const rows = fc.sample(parcel, { numRuns: 150, seed: 11 });
+  const fine = rows.filter((row) => broken(row).length === 0);
+  expect(fine.length).toBeGreaterThan(10);
+  const answers: unknown[] = [];
+  for (const engine of all()) {
+    const db = engine.connect();
+    await layOut(db, parcels);
+    for (const row of rows) {
+      const refused = await db.insert(Parcel, [row]).then(
+        () => false,
+        (error: { code: string; names: { constraint: string } }) => {
+          expect(error.code).toBe("CHECK_VIOLATED");
+          const rule = error.names.constraint.replace("parcel_", "");
+          expect(broken(row), `${engine.name}: ${JSON.stringify(row)}`).toContain(`breaks the rule '${rule}'`);
+          return true;
+        },
+      );
+      expect(refused, `${engine.name}: ${JSON.stringify(row)}`).toBe(broken(row).length > 0);
+    }
+    const found = await db.list(from(Parcel).orderBy((p) => p.id.asc));
+    expect(found).toHaveLength(fine.length);
+    for (const { name, weight, pieces, to, label, postage, size } of found) {
+      expect(label).toBe(name === null || to === null ? null : `${name.toUpperCase()} / ${to.town}`);
+      expect(Number(postage)).toBeCloseTo(Number(weight) * 0.35 + 1.2, 9);
+      expect(size).toBe((pieces ?? 0) > 2 ? "large" : Number(weight) >= 10 ? "heavy" : "small");
+    }
+    answers.push(found.map(({ id: _, ...row }) => row));
+  }
+  for (const answer of answers) expect(answer).toStrictEqual(answers[0]);
+});
+
+test("a part of a row is asked only for the rules that it says enough for", async () => {
+  const issues = (row: object) => {
+    const result = Parcel.partialRow["~standard"].validate(row);
+    return result instanceof Promise ? [] : (result.issues ?? []).map(({ message }) => message);
+  };
+  expect(issues({ sent: "2026-05-01" })).toEqual([]);
+  expect(issues({ sent: "2026-05-02", back: "2026-05-01" })).toEqual(["breaks the rule 'homewards'"]);
+  expect(issues({ pieces: 3, name: null })).toEqual(["breaks the rule 'not_three'"]);
+  expect(issues({ label: "x" })).toEqual(["is worked out by the database"]);
+});
+
+test("a computed column is not written", async () => {
+  for (const engine of all()) {
+    // @ts-expect-error the database works it out
+    const sent = engine.connect().insert(Parcel, [{ weight: "1.00", sent: "2026-05-01", size: "small" }]);
+    await expect(sent).rejects.toMatchObject({ code: "COLUMN_COMPUTED" });
+  }
+});
+
+test("rules stand in the table as a person would write them", () => {
+  const [table = ""] = layOutText(parcels, "postgres");
+  expect(table.split("\n").slice(-8)).toEqual([
+    `  constraint "parcel_light" check ("weight" < 30.00 or "name" like '%!%'),`,
+    `  constraint "parcel_homewards" check ("back" >= "sent"),`,
+    `  constraint "parcel_few" check (("pieces" > 5) is not true),`,
+    `  constraint "parcel_not_three" check ("pieces" is null or "pieces" not in (3)),`,
+    `  constraint "parcel_not_none" check (lower("name" collate "C.utf8") is distinct from lower('NONE' collate "C.utf8")),`,
+    `  constraint "parcel_town" check ("toTown" in ('Carrow', 'Dunmere')),`,
+    `  constraint "parcel_same_month" check ("back" is null or cast(date_trunc('month', "back") as date) = cast(date_trunc('month', "sent") as date))`,
+    ")",
+  ]);
+});
+
+const wrong: [string, () => unknown, string][] = [
+  [
+    "a rule on a column that is not there",
+    () => model({ A: entity("a", { id: identity, name: text }, {}, { checks: (a) => ({ named: (a as unknown as { nam: typeof a.name }).nam.is("x") }) }) }),
+    "A: checks: A has no 'nam'",
+  ],
+  [
+    "a rule that is no predicate",
+    () => model({ A: entity("a", { id: identity, name: text }, {}, { checks: (a) => ({ named: a.name as never }) }) }),
+    "A: checks: checks() got something that is no predicate",
+  ],
+  [
+    "a computed column of nothing",
+    () => model({ A: entity("a", { id: identity, twice: integer.computed }) }),
+    "A.twice: it is computed, but 'computes' does not say of what",
+  ],
+  [
+    "a computed column of another kind",
+    () => model({ A: entity("a", { id: identity, name: text, size: integer.computed }, {}, { computes: (a) => ({ size: a.name }) }) }),
+    "A.size: it is integer, but what it is computed of is text",
+  ],
+  [
+    "a computed column that may be missing",
+    () => model({ A: entity("a", { id: identity, name: text.nullable, size: integer.computed }, {}, { computes: (a) => ({ size: a.name.length() }) }) }),
+    "A.size: what it is computed of may be missing; make it nullable",
+  ],
+];
+
+test.each(wrong)("%s is a mistake of the model", (_, make, message) => {
+  expect(make).toThrow(expect.objectContaining({ code: "MODEL_INVALID", message: expect.stringContaining(message) }));
+});
+
+test("a computed column may be made to have a value", () => {
+  const sized = entity("a", { id: identity, name: text.nullable, size: integer.computed }, {}, { computes: (a) => ({ size: coalesce(a.name.length(), 0) }) });
+  expect(layOutText(model({ A: sized }), "sqlite")[0]).toContain(`"size" integer generated always as (coalesce(length("name"), 0)) stored`);
+});
