@@ -84,10 +84,15 @@ export const faults = {
     (n: { entity: string }) => `An expression refers to a row of ${n.entity} that is not part of this query.`,
     "Use the row that the callback gets, not one kept from the callback of another query.",
   ),
+  SET_CUT: define(
+    (n: { entity: string; relation: string }) =>
+      `A set of ${n.entity} that limit() or offset() cut leads to no '${n.relation}'.`,
+    "Cut the set at the end of the path, or ask for what is behind it inside of select().",
+  ),
   SELECTION_UNFIT: define(
     (n: { entity: string; path: string }) =>
       `The projection of ${n.entity} has something at '${n.path}' that is no expression.`,
-    "Return columns, paths to columns, counts and the like, or plain objects of them; end a to-many path in count() or exists().",
+    "Return columns, paths to columns, counts and the like, or plain objects of them; end a to-many path in count(), first() or, inside of an object, select().",
   ),
   REACH_UNFIT: define(
     (n: { entity: string; relation: string; got: string }) =>

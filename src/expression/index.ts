@@ -1,12 +1,14 @@
+export { type Aggregates, aggregated, aggregateNames } from "./aggregates.js";
 export { type CallName, matchCalls } from "./calls.js";
 export { columnsIn, keepsRule } from "./evaluate.js";
-export { and, expression, isExpression, isOrder, nodeOf, not, or, orderNodeOf, predicateNode } from "./expression.js";
+export { and, expression, isExpression, nodeOf, not, or, orderNodes, predicateNode } from "./expression.js";
 export type {
   CaselessText,
   ColumnExpression,
   Comparable,
   Day,
   Expression,
+  ExpressionOf,
   Instant,
   NumberExpression,
   Order,

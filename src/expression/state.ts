@@ -1,8 +1,10 @@
-import type { Node, OrderNode, ResolvedRelation, Source } from "./resolved.js";
+import type { Node, OrderNode, ResolvedRelation, SetNode, Source } from "./resolved.js";
 import type { Strategy } from "./strategy.js";
 /** What a projection makes of a row: one value, or an object of such. */
 export type Projection =
   | { readonly kind: "value"; readonly node: Node }
+  /** Related rows as a list. */
+  | { readonly kind: "rows"; readonly set: SetNode; readonly projection: Projection }
   | {
       readonly kind: "object";
       readonly fields: readonly (readonly [name: string, projection: Projection])[];

@@ -1,4 +1,5 @@
 import {
+  allOf,
   columnAt,
   type Path,
   type Projection,
@@ -9,6 +10,7 @@ import {
   type ResolvedColumn,
   type ResolvedMember,
   type ResolvedRelation,
+  type SetNode,
   type Source,
   type Step,
   type Strategy,
@@ -68,10 +70,22 @@ interface RowDraft {
   readonly fed: FedStatement[];
 }
 
-function shapeOfProjection(draft: Draft, projection: Projection, presence: readonly number[] | undefined): Shape {
+function shapeOfProjection(
+  draft: Draft,
+  rows: RowDraft,
+  projection: Projection,
+  at: readonly string[],
+  presence: readonly number[] | undefined,
+): Shape {
   if (projection.kind === "value")
     return { kind: "value", slot: draft.slots.output(projection.node), type: typeOf(projection.node).type };
-  const fields = projection.fields.map(([name, part]) => [name, shapeOfProjection(draft, part, undefined)] as const);
+  if (projection.kind === "rows") {
+    feedSet(draft, rows, projection.set, projection.projection, at);
+    return { kind: "related", cardinality: "many" };
+  }
+  const fields = projection.fields.map(
+    ([name, part]) => [name, shapeOfProjection(draft, rows, part, [...at, name], undefined)] as const,
+  );
   return { kind: "object", fields, presence: presence ?? projection.presence?.map((node) => draft.slots.output(node)) };
 }
 
@@ -103,12 +117,40 @@ function shapeOfRow(
 ): Shape {
   const presence =
     path.steps.length > 0 && path.mayBeMissing ? keySlots(draft, path, path.entity.key).slice(0, 1) : undefined;
-  if (query.projection !== undefined) return shapeOfProjection(draft, query.projection, presence);
+  if (query.projection !== undefined) return shapeOfProjection(draft, rows, query.projection, at, presence);
   const columns = shapesOfMembers(draft, path, path.entity.members);
   const related = query.reach.map(
     (reached) => [reached.relation.name, shapeOfRelation(draft, rows, reached, path, at, strategy)] as const,
   );
   return { kind: "object", fields: [...columns, ...related], presence, make: path.entity.make, own: columns.length };
+}
+
+/** The sets that lead to a set, the first of them starting at a row. */
+const chainOf = (set: SetNode): readonly [SetNode, ...SetNode[]] =>
+  "step" in set.from ? [...chainOf(set.from), set] : [set];
+
+/** Rows of a set in a projection: one more statement for all owners, as a relation by batch. */
+function feedSet(draft: Draft, rows: RowDraft, set: SetNode, projection: Projection, at: readonly string[]): void {
+  const chain = chainOf(set);
+  const [{ from: owner, step }] = chain;
+  const keyColumns = step.pairs.map((pair) => pair.from);
+  const { source, where, orderBy, limit, offset } = set;
+  const query: QueryState = { ...allOf(source), where, orderBy, limit, offset, projection };
+  const statement = planStatement(query, undefined, draft.settings, {
+    purpose: `${step.source.name}.${chain.map((part) => part.step.name).join(".")} of a projection`,
+    fedOver: chain.map((part) => part.step),
+    fedSets: chain.slice(0, -1),
+    ordered: true,
+  });
+  const keys = keySlots(draft, owner as Path, keyColumns);
+  rows.fed.push({
+    at: at.slice(0, -1),
+    property: at.at(-1) as string,
+    cardinality: "many",
+    keys,
+    keyColumns,
+    statement,
+  });
 }
 
 const keySlots = ({ slots }: Draft, path: Path, columns: readonly ResolvedColumn[]): readonly number[] =>
@@ -128,7 +170,13 @@ function shapeOfRelation(
   if (way === "batch") {
     const keyColumns = relation.steps[0].pairs.map((pair) => pair.from);
     const statement = planFed(relation, query, inherited, draft.settings);
-    rows.fed.push({ ...mount, relation, keys: keySlots(draft, path, keyColumns), keyColumns, statement });
+    rows.fed.push({
+      ...mount,
+      cardinality: relation.cardinality,
+      keys: keySlots(draft, path, keyColumns),
+      keyColumns,
+      statement,
+    });
     return { kind: "related", cardinality: relation.cardinality };
   }
   if (relation.cardinality === "one") {
@@ -167,16 +215,20 @@ function planStatement(
   query: QueryState,
   strategy: Strategy | undefined,
   settings: PlanSettings,
-  feed: { readonly purpose: string; readonly fedOver: readonly Step[]; readonly ordered: boolean },
+  feed: Pick<StatementPlan, "purpose" | "fedOver"> & {
+    readonly fedSets?: readonly SetNode[];
+    readonly ordered: boolean;
+  },
 ): StatementPlan {
   const draft: Draft = { slots: makeSlots(), joined: [], bound: new Map(), settings };
   const rows = planRows(draft, query, strategy);
-  const { purpose, fedOver, ordered } = feed;
+  const { purpose, fedOver, fedSets = [], ordered } = feed;
   const { source, where, limit, offset } = query;
   return {
     purpose,
     source,
     fedOver,
+    fedSets,
     fedSlots: ownerSlots(draft, source, fedOver),
     cutPerOwner: fedOver.length > 0 && (limit !== undefined || offset !== undefined),
     where,
@@ -230,6 +282,7 @@ function planScalar(
     purpose,
     source: query.source,
     fedOver: [],
+    fedSets: [],
     fedSlots: [],
     cutPerOwner: false,
     where: query.where,

@@ -6,6 +6,7 @@ import type {
   Path,
   ResolvedColumn,
   ResolvedRelation,
+  SetNode,
   Source,
   Step,
   Strategy,
@@ -48,7 +49,7 @@ export interface JoinedRows extends Mount {
 
 /** Related rows that another statement fetches by the keys of this one's rows. */
 export interface FedStatement extends Mount {
-  readonly relation: ResolvedRelation;
+  readonly cardinality: Cardinality;
   /** Slots of this statement's rows, and what they hold: the keys to send. */
   readonly keys: readonly number[];
   readonly keyColumns: readonly ResolvedColumn[];
@@ -90,6 +91,8 @@ export interface StatementPlan extends Cut {
   readonly source: Source;
   /** The steps from the rows of another statement, whose keys this one gets; none where there is no other. */
   readonly fedOver: readonly Step[];
+  /** What narrows the rows between two of these steps; none where nothing does. */
+  readonly fedSets: readonly SetNode[];
   /** Slots that hold the owners' keys, by which the rows find them. */
   readonly fedSlots: readonly number[];
   /** Whether limit and offset are counted for each owner. */

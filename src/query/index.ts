@@ -1,3 +1,4 @@
 export { from, stateOf } from "./query.js";
-export type { EntityQuery, OneQuery, ProjectedQuery, Query, ReachShape, RowOf, Selection } from "./query-types.js";
+export type { EntityQuery, OneQuery, ProjectedQuery, Query, ReachShape, RowOf } from "./query-types.js";
 export type { Reference, RelatedSet } from "./reference.js";
+export type { Selection } from "./selection.js";

@@ -1,6 +1,7 @@
 import { GemachError } from "../errors/index.js";
 import { isExpression, nodeOf, type Projection, presenceOf } from "../expression/index.js";
 import { isRelatedSet } from "./reference.js";
+import { collectedIn } from "./selection.js";
 
 const isPlainObject = (value: unknown): value is Record<string, unknown> =>
   typeof value === "object" && value !== null && Object.getPrototypeOf(value) === Object.prototype;
@@ -11,6 +12,13 @@ const isPlainObject = (value: unknown): value is Record<string, unknown> =>
  */
 export function projectionOf(selection: unknown, entity: string, path: readonly string[] = []): Projection {
   if (isExpression(selection)) return { kind: "value", node: nodeOf(selection) };
+  const collected = collectedIn(selection);
+  if (collected !== undefined && path.length > 0)
+    return {
+      kind: "rows",
+      set: collected.set,
+      projection: projectionOf(collected.selection, collected.set.source.entity.name),
+    };
   if (isRelatedSet(selection) || !isPlainObject(selection) || Object.keys(selection).length === 0)
     throw new GemachError("SELECTION_UNFIT", { entity, path: path.join(".") || "its top" });
   const fields = Object.entries(selection).map(

@@ -1,4 +1,4 @@
-import type { Expression, Order, Predicate, QueryState, Strategy } from "../expression/index.js";
+import type { Order, Predicate, QueryState, Strategy } from "../expression/index.js";
 import type {
   CardinalityOf,
   Definitions,
@@ -10,6 +10,7 @@ import type {
   TargetOf,
 } from "../model/index.js";
 import type { Reference } from "./reference.js";
+import type { Selected, Selection } from "./selection.js";
 export const stateKey: unique symbol = Symbol("gemach.state");
 declare const rowOf: unique symbol;
 
@@ -78,12 +79,6 @@ export interface OneQuery<D extends Definitions, E extends EntityName<D>, Row> e
   /** Brings only what the function names. */
   select<const S extends Selection>(projection: (row: Reference<D, E>) => S): Query<Selected<S>>;
 }
-
-/** What a projection may give: an expression, or an object of such, as deep as one likes. */
-export type Selection = Expression | { readonly [name: string]: Selection };
-
-/** in: a projection's result; out: the type of its rows. */
-export type Selected<S> = S extends Expression<infer V> ? V : { -readonly [P in keyof S]: Selected<S[P]> };
 
 /** in: a relation; out: the query that a reach's function gets. */
 type RelationQuery<D extends Definitions, E extends EntityName<D>, R> =

@@ -2,9 +2,7 @@ import { GemachError } from "../errors/index.js";
 import {
   allOf,
   columnAt,
-  isOrder,
-  type OrderNode,
-  orderNodeOf,
+  orderNodes,
   pathTo,
   predicateNode,
   type QueryState,
@@ -17,13 +15,9 @@ import { type Definitions, type Entity, type EntityName, type PlainRow, resolve 
 import { projectionOf } from "./projection.js";
 import { type EntityQuery, type Query, stateKey } from "./query-types.js";
 import { referenceAt } from "./reference.js";
+import { rowCount } from "./row-count.js";
 
 type Callback = (row: unknown) => unknown;
-
-function rowCount(value: unknown, method: string): number {
-  if (!Number.isSafeInteger(value) || (value as number) < 0) throw new GemachError("LIMIT_UNFIT", { method });
-  return value as number;
-}
 
 function refuseLoop(query: BuiltQuery): never {
   throw new GemachError("QUERY_NOT_RUN", { entity: query[stateKey].source.entity.name });
@@ -58,11 +52,7 @@ class BuiltQuery {
   }
 
   orderBy(order: Callback): BuiltQuery {
-    const given = order(this.#row());
-    const orders = (Array.isArray(given) ? given : [given]).map((item): OrderNode => {
-      if (!isOrder(item)) throw new GemachError("ORDER_EXPECTED", {});
-      return orderNodeOf(item);
-    });
+    const orders = orderNodes(order(this.#row()));
     return this.#with({ orderBy: [...this[stateKey].orderBy, ...orders] });
   }
 

@@ -1,9 +1,20 @@
+import type { ColumnKind } from "../columns/index.js";
+import { GemachError } from "../errors/index.js";
 import {
+  type Aggregates,
+  aggregated,
+  aggregateNames,
   type ColumnExpression,
+  columnAt,
+  type Expression,
+  type ExpressionOf,
   expression,
   guard,
+  isExpression,
   memberAt,
-  type NumberExpression,
+  nodeOf,
+  type Order,
+  orderNodes,
   type Path,
   type Predicate,
   pathOn,
@@ -12,6 +23,7 @@ import {
   type ResolvedEntity,
   type SetNode,
   setAlong,
+  typeOf,
 } from "../expression/index.js";
 import type {
   CardinalityOf,
@@ -22,6 +34,8 @@ import type {
   RelationsOf,
   TargetOf,
 } from "../model/index.js";
+import { rowCount } from "./row-count.js";
+import { type Collection, collection, type Selected, type Selection } from "./selection.js";
 
 /** in: a relation of entity `E`; out: where a path goes through it. */
 type Along<D extends Definitions, E extends EntityName<D>, R, Missing extends boolean> =
@@ -42,17 +56,27 @@ export type Reference<D extends Definitions, E extends EntityName<D>, Missing ex
 };
 
 /** What can be asked of a set of related rows. */
-export interface RelatedRows<D extends Definitions, E extends EntityName<D>> {
+export interface RelatedRows<D extends Definitions, E extends EntityName<D>> extends Aggregates<[Reference<D, E>]> {
   /** The rows of the set for which the predicate is true. */
-  where(predicate: (row: Reference<D, E>) => Predicate): RelatedSet<D, E>;
+  where(predicate: (row: Reference<D, E>) => Predicate): this;
   /** Adds to the set only where the value is there: neither undefined nor null. */
-  given<V>(value: V, then: (set: RelatedSet<D, E>, value: NonNullable<V>) => RelatedSet<D, E>): RelatedSet<D, E>;
-  /** How many there are. */
-  count(): NumberExpression<number, "integer">;
+  given<V>(value: V, then: (set: this, value: NonNullable<V>) => this): this;
+  /** Sorts the rows, after what earlier calls sorted by; ties go by primary key. */
+  orderBy(order: (row: Reference<D, E>) => Order | readonly Order[]): this;
+  /** At most so many rows of the set. */
+  limit(rows: number): RelatedRows<D, E>;
+  /** Leaves out so many rows of the set at its beginning. */
+  offset(rows: number): RelatedRows<D, E>;
   /** Whether there is at least one. */
   exists(): Predicate;
   /** Whether there is none. */
   notExists(): Predicate;
+  /** Whether the predicate is true for each; so it is where there is none. */
+  all(predicate: (row: Reference<D, E>) => Predicate): Predicate;
+  /** A value of the first row in the set's order; missing where there is none. */
+  first<V, K extends ColumnKind>(of: (row: Reference<D, E>) => Expression<V, K>): ExpressionOf<K, V | null>;
+  /** All rows of the set as a list inside of a projection, each with what the function names. */
+  select<const S extends Selection>(projection: (row: Reference<D, E>) => S): Collection<Selected<S>>;
 }
 
 /** A set of related rows: no duplicates, however many ways lead there. Its relations lead on to further sets. */
@@ -116,32 +140,79 @@ export function referenceAt(path: Path): unknown {
 // biome-ignore lint/suspicious/noExplicitAny: typed by the interface that callers see
 type AnyReference = any;
 
+/** Rows in the order of their relation, where nothing else was said. */
+function inOrder(set: SetNode): SetNode {
+  if (set.orderBy.length > 0 || set.step.order.length === 0) return set;
+  const path = pathTo(set.source);
+  return {
+    ...set,
+    orderBy: set.step.order.map(({ column, descending }) => ({ node: columnAt(path, column), descending })),
+  };
+}
+
+/** What a callback gives for a row of a set. */
+const ofRow = (set: SetNode, callback: (row: AnyReference) => unknown): unknown =>
+  callback(referenceAt(pathTo(set.source)));
+
+const narrowed = (set: SetNode, predicate: (row: AnyReference) => unknown, method: string): SetNode => ({
+  ...set,
+  where: [...set.where, predicateNode(ofRow(set, predicate), method)],
+});
+
+const none = (set: SetNode): unknown => expression({ kind: "not", item: { kind: "exists", set } });
+
 const setMethods: Record<string, (this: HoldsSet, ...given: AnyReference[]) => unknown> = {
   where(predicate: (row: AnyReference) => unknown) {
-    const set = this[setKey];
-    const node = predicateNode(predicate(referenceAt(pathTo(set.source))), "where");
-    return relatedSet({ ...set, where: [...set.where, node] });
+    return relatedSet(narrowed(this[setKey], predicate, "where"));
   },
   given(value: unknown, then: (set: unknown, value: unknown) => unknown) {
     return value === undefined || value === null ? this : then(this, value);
   },
+  orderBy(order: (row: AnyReference) => unknown) {
+    const set = this[setKey];
+    return relatedSet({ ...set, orderBy: [...set.orderBy, ...orderNodes(ofRow(set, order))] });
+  },
+  limit(rows: number) {
+    return relatedSet({ ...this[setKey], limit: rowCount(rows, "limit") });
+  },
+  offset(rows: number) {
+    return relatedSet({ ...this[setKey], offset: rowCount(rows, "offset") });
+  },
   count() {
-    const type = { kind: "integer" } as const;
-    return expression({
-      kind: "aggregate",
-      aggregate: "count",
-      set: this[setKey],
-      operand: undefined,
-      type,
-      isNullable: false,
-    });
+    return expression({ kind: "aggregate", set: inOrder(this[setKey]), ...aggregated("count") });
   },
   exists() {
-    return expression({ kind: "exists", set: this[setKey] });
+    return expression({ kind: "exists", set: inOrder(this[setKey]) });
   },
   notExists() {
-    return expression({ kind: "not", item: { kind: "exists", set: this[setKey] } });
+    return none(inOrder(this[setKey]));
   },
+  all(predicate: (row: AnyReference) => unknown) {
+    const set = this[setKey];
+    const opposite = (row: AnyReference) => expression({ kind: "not", item: predicateNode(predicate(row), "all") });
+    return none(narrowed(inOrder(set), opposite, "all"));
+  },
+  first(of: (row: AnyReference) => unknown) {
+    const set = inOrder(this[setKey]);
+    const given = ofRow(set, of);
+    if (!isExpression(given))
+      throw new GemachError("SELECTION_UNFIT", { entity: set.source.entity.name, path: "first()" });
+    const operand = nodeOf(given);
+    return expression({ kind: "first", set, operand, type: typeOf(operand).type, isNullable: true });
+  },
+  select(projection: (row: AnyReference) => unknown) {
+    const set = inOrder(this[setKey]);
+    return collection(set, ofRow(set, projection));
+  },
+  ...Object.fromEntries(
+    aggregateNames.map((name) => [
+      name,
+      function (this: HoldsSet, of: (row: AnyReference) => unknown) {
+        const set = inOrder(this[setKey]);
+        return expression({ kind: "aggregate", set, ...aggregated(name, ofRow(set, of)) });
+      },
+    ]),
+  ),
 };
 
 const setPrototype = perEntity((entity) => {
@@ -152,7 +223,10 @@ const setPrototype = perEntity((entity) => {
       prototype,
       name,
       getter<HoldsSet>(function () {
-        return relatedSet(setAlong(this[setKey], relation));
+        const set = this[setKey];
+        if (set.limit !== undefined || set.offset !== undefined)
+          throw new GemachError("SET_CUT", { entity: entity.name, relation: name });
+        return relatedSet(setAlong(set, relation));
       }),
     );
   }

@@ -104,7 +104,7 @@ export function connect(driver: Driver, clock: () => number): Connection {
   };
 
   return {
-    dialect: dialectOf(driver.dialect),
+    dialect: dialectOf(driver.dialect, driver.letters),
     clock,
     isObserved: () => observers.size > 0,
     observe: (observer) => {

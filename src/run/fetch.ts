@@ -85,7 +85,7 @@ function* feed(statement: CompiledStatement, gathered: Gathered, runtime: Runtim
     const compiled = statement.fed.get(fed);
     if (waiting.keys.length === 0 || compiled === undefined) continue;
     const related = yield* fetchGathered(compiled, runtime, waiting.keys);
-    const handOut = fed.relation.cardinality === "many" ? handOutMany : handOutOne;
+    const handOut = fed.cardinality === "many" ? handOutMany : handOutOne;
     handOut(waiting, fed.property, compiled.plan.fedSlots, related);
   }
   for (const joined of gathered.joined) yield* feed(statement, joined, runtime);

@@ -1,4 +1,4 @@
-import type { Step } from "../expression/index.js";
+import type { SetNode, Step } from "../expression/index.js";
 import {
   columnOf,
   draftFrom,
@@ -12,6 +12,7 @@ import {
   type SelectDraft,
   tableOf,
 } from "./scope.js";
+import { condition } from "./translate-expression.js";
 import type { SqlExpression } from "./tree.js";
 /** How the rows at a place are told to whom they belong. */
 export interface Owners {
@@ -23,8 +24,8 @@ export interface Owners {
 }
 
 /** Joins the rows before each step, from the last step back to the first, none of which multiplies rows. */
-function joinBack(scope: Scope, place: Place, steps: readonly Step[]): Place {
-  return steps.reduceRight((at, step) => {
+function joinBack(scope: Scope, place: Place, steps: readonly Step[], sets: readonly SetNode[]): Place {
+  return steps.reduceRight((at, step, i) => {
     const { source } = step;
     const alias = freeName(scope, source.table, `${step.name}_${source.table}`);
     const before = placeIn(place.select, source, alias);
@@ -33,8 +34,16 @@ function joinBack(scope: Scope, place: Place, steps: readonly Step[]): Place {
       table: tableOf(source, alias),
       on: keysEqual(step, before, at),
     });
+    narrow(scope, before, sets[i]);
     return before;
   }, place);
+}
+
+/** The conditions of a set on its rows, which stand at a place. */
+function narrow(scope: Scope, place: Place, set: SetNode | undefined): void {
+  if (set === undefined) return;
+  scope.places.set(set.source, place);
+  place.select.where.push(...set.where.map((node) => condition(scope, node)));
 }
 
 /** Whether a link's rows are told apart by what they link, so that none leads from one owner to a target twice. */
@@ -57,7 +66,13 @@ function lastMeeting(steps: readonly Step[]): number | undefined {
 }
 
 /** The pairs of an owner and the row at which its ways meet, each once, joined to that row. */
-function joinPairs(scope: Scope, met: Place, steps: readonly [Step, ...Step[]], meeting: number): Owners {
+function joinPairs(
+  scope: Scope,
+  met: Place,
+  steps: readonly [Step, ...Step[]],
+  meeting: number,
+  sets: readonly SetNode[],
+): Owners {
   const [first] = steps;
   const step = steps[meeting] as Step;
   const { source } = step;
@@ -65,7 +80,8 @@ function joinPairs(scope: Scope, met: Place, steps: readonly [Step, ...Step[]], 
   const innerAlias = freeName(scope, source.table);
   const before = placeIn(draftFrom(tableOf(source, innerAlias)), source, innerAlias);
   const { select } = before;
-  const nearest = joinBack(scope, before, steps.slice(1, meeting));
+  narrow(scope, before, sets[meeting - 1]);
+  const nearest = joinBack(scope, before, steps.slice(1, meeting), sets);
   const innermost = first.pairs.map((pair) => columnOf(nearest, pair.to));
   select.isDistinct = true;
   select.where.push(...ownConditions(first, nearest));
@@ -91,15 +107,23 @@ function joinPairs(scope: Scope, met: Place, steps: readonly [Step, ...Step[]], 
   return { columns: innermost.map((_, i) => named(`owner_${i + 1}`)), select, innermost };
 }
 
-/** Follows steps back from the rows at a place to the keys of their owners; no row comes twice for one owner. */
-export function ownersOf(scope: Scope, place: Place, steps: readonly [Step, ...Step[]]): Owners {
+/**
+ * Follows steps back from the rows at a place to the keys of their owners; no row comes twice for one owner.
+ * `sets`: what narrows the rows after each step but the last.
+ */
+export function ownersOf(
+  scope: Scope,
+  place: Place,
+  steps: readonly [Step, ...Step[]],
+  sets: readonly SetNode[] = [],
+): Owners {
   const meeting = lastMeeting(steps);
   if (meeting !== undefined) {
-    const met = joinBack(scope, place, steps.slice(meeting + 1));
-    return joinPairs(scope, met, steps, meeting);
+    const met = joinBack(scope, place, steps.slice(meeting + 1), sets.slice(meeting));
+    return joinPairs(scope, met, steps, meeting, sets);
   }
   const [first, ...further] = steps;
-  const nearest = joinBack(scope, place, further);
+  const nearest = joinBack(scope, place, further, sets);
   place.select.where.push(...ownConditions(first, nearest));
   const columns = first.pairs.map((pair) => columnOf(nearest, pair.to));
   return { columns, select: place.select, innermost: columns };

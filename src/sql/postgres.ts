@@ -73,12 +73,11 @@ function toText(value: Scalar): string | null {
 /** Null where any operand is: the engine's own functions leave such operands out. */
 const unlessMissing =
   (name: string): CallPrinter =>
-  ({ node, inside, beside, all }) => {
+  ({ node, beside, all }) => {
     const missing = node.of.flatMap(({ isNullable }, i) => (isNullable ? [`${beside(i)} is null`] : []));
-    const plain = `${name}(${all()})`;
     return missing.length === 0
-      ? plain
-      : `case when ${missing.join(" or ")} then null else ${name}(${node.operands.map((_, i) => inside(i)).join(", ")}) end`;
+      ? `${name}(${all()})`
+      : `case when ${missing.join(" or ")} then null else ${name}(${all()}) end`;
   };
 
 /** A part of a day, or of an instant in UTC. */
@@ -89,9 +88,15 @@ const datePart =
     return `cast(${field === "second" ? "trunc(" : ""}extract(${field} from ${from})${field === "second" ? ")" : ""} as integer)`;
   };
 
+/** Letters are mapped by a collation that knows all of Unicode. */
+const inCase =
+  (name: string, collation: string): CallPrinter =>
+  ({ beside }) =>
+    `${name}(${beside(0)} collate "${collation}")`;
+
 const postgresCalls: Dialect["calls"] = {
-  lower: ({ beside }) => `lower(${beside(0)} collate "C.utf8")`,
-  upper: ({ beside }) => `upper(${beside(0)} collate "C.utf8")`,
+  lower: inCase("lower", "C.utf8"),
+  upper: inCase("upper", "C.utf8"),
   contains: ({ inside }) => `strpos(${inside(0)}, ${inside(1)}) > 0`,
   startsWith: named("starts_with"),
   year: datePart("year"),
@@ -190,3 +195,9 @@ export const postgresDialect: Dialect = {
   addsForeignKeys: true,
   tableSettings: "",
 };
+
+/** The same for an engine whose own table of letters has another name. */
+export const postgresWithLetters = (collation: string): Dialect => ({
+  ...postgresDialect,
+  calls: { ...postgresCalls, lower: inCase("lower", collation), upper: inCase("upper", collation) },
+});

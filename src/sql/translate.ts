@@ -1,4 +1,4 @@
-import { type OrderNode, type Step, typeOf } from "../expression/index.js";
+import { type OrderNode, typeOf } from "../expression/index.js";
 import { isCut, type JoinedSource, type Output, type StatementPlan } from "../plan/index.js";
 import { cutPerOwner, orderOutside } from "./cut.js";
 import { leavesRow } from "./leaves.js";
@@ -30,9 +30,10 @@ interface Root extends OrderedPlace {
 }
 
 /** Ties the rows to the owners whose keys the statement gets. */
-function tieToOwners(scope: Scope, place: Place, [first, ...further]: readonly Step[]): readonly SqlExpression[] {
+function tieToOwners(scope: Scope, place: Place, { fedOver, fedSets }: StatementPlan): readonly SqlExpression[] {
+  const [first, ...further] = fedOver;
   if (first === undefined) return [];
-  const { columns, select, innermost } = ownersOf(scope, place, [first, ...further]);
+  const { columns, select, innermost } = ownersOf(scope, place, [first, ...further], fedSets);
   select.where.unshift({ kind: "inKeys", operands: innermost, types: first.pairs.map(({ to }) => to.type) });
   return columns;
 }
@@ -58,7 +59,7 @@ function placeRoot(scope: Scope, plan: StatementPlan): Root {
   const select = draftFrom(tableOf(entity, alias));
   const place = placeIn(select, entity, alias);
   scope.places.set(source, place);
-  const owners = tieToOwners(scope, place, plan.fedOver);
+  const owners = tieToOwners(scope, place, plan);
   select.where.push(...plan.where.map((node) => condition(scope, node)));
   const innerOrder = plan.orderBy.map((term) => sortTerm(scope, term));
   const isCounted = plan.outputs.some((given) => given.kind === "rowCount");

@@ -1,0 +1,38 @@
+import type { Expression, SetNode } from "../expression/index.js";
+
+declare const collectedRow: unique symbol;
+const collectionKey: unique symbol = Symbol("gemach.collection");
+
+/** A list of related rows inside of a projection. */
+export interface Collection<out Row> {
+  /** For the types only. @internal */
+  readonly [collectedRow]: Row;
+}
+
+/** What a projection may give: an expression, a list of related rows, or an object of such, as deep as one likes. */
+export type Selection = Expression | Collection<unknown> | { readonly [name: string]: Selection };
+
+/** in: a projection's result; out: the type of its rows. */
+export type Selected<S> =
+  S extends Expression<infer V>
+    ? V
+    : S extends Collection<infer Row>
+      ? Row[]
+      : { -readonly [P in keyof S]: Selected<S[P]> };
+
+/** The rows of a set, and what a projection gives of each. */
+interface Collected {
+  readonly set: SetNode;
+  readonly selection: unknown;
+}
+
+/** A set's rows, with what a projection's function gave for one of them. */
+export const collection = (set: SetNode, selection: unknown): { readonly [collectionKey]: Collected } => ({
+  [collectionKey]: { set, selection },
+});
+
+/** What a list of related rows is made of; undefined for anything else. */
+export const collectedIn = (value: unknown): Collected | undefined =>
+  typeof value === "object" && value !== null
+    ? (value as { readonly [collectionKey]?: Collected })[collectionKey]
+    : undefined;
