@@ -44,6 +44,10 @@ export const faults = {
     (n: { column: string; expected: string; got: string }) => `${n.column} takes ${n.expected}, but got ${n.got}.`,
     "Convert the value before it is handed over.",
   ),
+  ENGINE_UNABLE: define(
+    (n: { engine: string; what: string; instead: string }) => `${n.engine} cannot ${n.what}. ${n.instead}`,
+    "Say it so on this engine; the others take both.",
+  ),
   INDEX_UNABLE: define(
     (n: { entity: string; engine: string }) => `${n.engine} cannot keep only some rows of ${n.entity} unique.`,
     "Leave the condition out of the unique index, or keep the rule in code on this engine.",

@@ -10,7 +10,7 @@ import { condition, value } from "./translate-expression.js";
  */
 export function definitionOf(entity: ResolvedEntity, node: Node, dialect: Dialect): string {
   const source = sourceIn(node);
-  const scope: Scope = { places: new Map(), names: new Set(), bound: new Map() };
+  const scope: Scope = { dialect, places: new Map(), names: new Set(), bound: new Map() };
   if (source !== undefined) scope.places.set(source, placeIn(draftFrom(tableOf(entity, "")), entity, ""));
   const isRule = typeOf(node).type.kind === "boolean";
   return printDefinition(isRule ? condition(scope, node) : value(scope, node), dialect);

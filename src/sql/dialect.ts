@@ -99,6 +99,8 @@ export interface Dialect {
    * naming it: its first column is the schema's name then, else null.
    */
   readonly tablesQuery: string;
+  /** Whether a derived table inside of a subquery may refer to the rows outside of both. */
+  readonly hasDeepCorrelation: boolean;
   /** Whether schemas are created by a statement; a schema of SQLite is a file that the caller attached. */
   readonly createsSchemas: boolean;
   /** Whether an index is created in a schema of its own, and a foreign key leads to tables of the same schema only. */

@@ -176,6 +176,7 @@ export const mariadbDialect: Dialect = {
     return kind === "json" || kind === "list" ? `json_valid(${name})` : undefined;
   },
   tablesQuery: "select nullif(table_schema, database()), table_name from information_schema.tables",
+  hasDeepCorrelation: false,
   createsSchemas: true,
   keepsToSchema: false,
   addsForeignKeys: true,

@@ -190,6 +190,7 @@ export const postgresDialect: Dialect = {
   columnCheck: ({ type: { choices } }, name) =>
     choices === undefined ? undefined : choiceCheck(name, choices, quotedText),
   tablesQuery: "select nullif(table_schema, current_schema()), table_name from information_schema.tables",
+  hasDeepCorrelation: true,
   createsSchemas: true,
   keepsToSchema: false,
   addsForeignKeys: true,

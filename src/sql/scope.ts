@@ -1,5 +1,6 @@
 import { GemachError } from "../errors/index.js";
 import type { Path, ResolvedColumn, ResolvedEntity, Source, Step } from "../expression/index.js";
+import type { Dialect } from "./dialect.js";
 import type { Join, SelectItem, SortTerm, SqlExpression, TableTerm } from "./tree.js";
 /** A select under construction. */
 export interface SelectDraft {
@@ -29,6 +30,7 @@ export interface Place {
 
 /** Names in use, and the places where sources are to be found, while a statement is built. */
 export interface Scope {
+  readonly dialect: Dialect;
   readonly places: Map<Source, Place>;
   readonly names: Set<string>;
   readonly bound: ReadonlyMap<Source, Path>;

@@ -184,6 +184,7 @@ export const sqliteDialect: Dialect = {
     return type.kind === "json" ? `json_valid(${name})` : undefined;
   },
   tablesQuery: "select nullif(schema, 'main'), name from pragma_table_list",
+  hasDeepCorrelation: true,
   createsSchemas: false,
   keepsToSchema: true,
   addsForeignKeys: false,

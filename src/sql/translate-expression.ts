@@ -1,5 +1,7 @@
+import { GemachError } from "../errors/index.js";
 import {
   type AggregateNode,
+  type CallName,
   type CallNode,
   type Comparison,
   type FirstNode,
@@ -167,7 +169,9 @@ export function value(scope: Scope, node: Node): SqlExpression {
         otherwise: node.otherwise === undefined ? undefined : operand(scope, node.otherwise),
       };
     case "aggregate":
-      return { kind: "subquery", select: aggregateSelect(scope, node) };
+      return scope.dialect.hasDeepCorrelation || !isCut(node.set)
+        ? { kind: "subquery", select: aggregateSelect(scope, node) }
+        : cutCount(scope, node);
     case "first":
       return { kind: "subquery", select: firstSelect(scope, node) };
     case "compare":
@@ -249,6 +253,29 @@ function aggregateSelect(scope: Scope, { set, aggregate, operand: of, type }: Ag
   select.items.push({ expression: made({ kind: "column", table: alias, name: "value" }), alias: undefined });
   releaseNames(scope, select);
   return select;
+}
+
+/** How many rows a cut leaves, worked out of how many there are. */
+function cutCount(scope: Scope, { set, aggregate, operand: of, type }: AggregateNode): SqlExpression {
+  if (aggregate !== "count")
+    throw new GemachError("ENGINE_UNABLE", {
+      engine: scope.dialect.engine,
+      what: `work out ${aggregate}() of a set that is cut`,
+      instead: "List the set inside of select(), and work it out of what comes.",
+    });
+  const whole = { type, isNullable: false };
+  const number = (value: number): Node => ({ kind: "value", value, type });
+  const call = (name: CallName, ...operands: Node[]): Node => ({ kind: "call", call: name, operands, ...whole });
+  const all: Node = {
+    kind: "aggregate",
+    aggregate,
+    set: { ...set, limit: undefined, offset: undefined },
+    operand: of,
+    ...whole,
+  };
+  const { limit, offset } = set;
+  const rest = offset === undefined ? all : call("greatest", call("minus", all, number(offset)), number(0));
+  return value(scope, limit === undefined ? rest : call("least", rest, number(limit)));
 }
 
 /** A value of a set's first row. */

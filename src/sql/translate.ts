@@ -1,6 +1,7 @@
 import { type OrderNode, typeOf } from "../expression/index.js";
 import { isCut, type JoinedSource, type Output, type StatementPlan } from "../plan/index.js";
 import { cutPerOwner, orderOutside } from "./cut.js";
+import type { Dialect } from "./dialect.js";
 import { leavesRow } from "./leaves.js";
 import { ownersOf } from "./owners.js";
 import {
@@ -157,8 +158,8 @@ function output(
 }
 
 /** The select that a statement's plan asks for. */
-export function translate(plan: StatementPlan): Select {
-  const scope: Scope = { places: new Map(), names: new Set(), bound: plan.bound };
+export function translate(plan: StatementPlan, dialect: Dialect): Select {
+  const scope: Scope = { dialect, places: new Map(), names: new Set(), bound: plan.bound };
   const root = placeRoot(scope, plan);
   const { select } = root.place;
   const order = [...root.order, ...plan.joined.flatMap((joined) => joinRows(scope, joined))];
