@@ -9,7 +9,7 @@ import {
   parseDecimal,
   upperCase,
 } from "../columns/index.js";
-import { decimalOrder } from "./decimal-order.js";
+import { decimalOf, decimalOrder } from "./decimal-order.js";
 
 /** What is used of a handle that functions can be added to. */
 export interface ExtensibleHandle {
@@ -29,6 +29,7 @@ const negative = ({ units, scale }: Decimal): Decimal => ({ units: -units, scale
 /** The functions that SQLite lacks; each is null where a value is. */
 const functions: Readonly<Record<string, (...values: Value[]) => Value>> = {
   decimal: (value) => decimalOrder(value as string | number),
+  digits: (order, scale) => decimalText(atScale(parseDecimal(decimalOf(order as string)), Number(scale))),
   plus: (a, b) => decimalText(addDecimals(decimal(a as Value), decimal(b as Value))),
   minus: (a, b) => decimalText(addDecimals(decimal(a as Value), negative(decimal(b as Value)))),
   times: (a, b) => decimalText(multiplyDecimals(decimal(a as Value), decimal(b as Value))),
@@ -42,12 +43,25 @@ const functions: Readonly<Record<string, (...values: Value[]) => Value>> = {
 const chosen = (sign: number) => (a: Value, b: Value) =>
   Math.sign(compareDecimals(decimal(a), decimal(b))) === sign ? a : b;
 
-/** What begins with no value and takes each that is there. */
-const folded = (step: (a: Value, b: Value) => Value) => ({
-  start: null,
+/** A sum in the making: how many values it is of, and what they come to. */
+interface Total {
+  readonly count: number;
+  readonly sum: Decimal;
+}
+
+const moved = ({ count, sum }: Total, value: Value, by: 1 | -1): Total =>
+  value === null
+    ? { count, sum }
+    : { count: count + by, sum: addDecimals(sum, by > 0 ? decimal(value) : negative(decimal(value))) };
+
+/** A sum of decimals, also of rows that come and go in a window. */
+const sum = {
+  start: (): Total => ({ count: 0, sum: { units: 0n, scale: 0 } }),
   deterministic: true,
-  step: (total: Value, value: Value) => (value === null || total === null ? (total ?? value) : step(total, value)),
-});
+  step: (total: Total, value: Value) => moved(total, value, 1),
+  inverse: (total: Total, value: Value) => moved(total, value, -1),
+  result: ({ count, sum }: Total) => (count === 0 ? null : decimalText(sum)),
+};
 
 const [lesser, greater] = [chosen(-1), chosen(1)];
 
@@ -61,7 +75,5 @@ export function addFunctions(handle: ExtensibleHandle): void {
     handle.function(`gemach_${name}`, { deterministic: true, varargs: true }, (...values: Value[]) =>
       values.includes(null) ? null : values.reduce(choose),
     );
-  const sum = (a: Value, b: Value) => decimalText(addDecimals(decimal(a), decimal(b)));
-  for (const [name, step] of Object.entries({ sum, min: lesser, max: greater }))
-    handle.aggregate?.(`gemach_${name}`, folded(step));
+  handle.aggregate?.("gemach_sum", sum);
 }

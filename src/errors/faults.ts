@@ -56,6 +56,10 @@ export const faults = {
     (n: { entity: string }) => `${n.entity} is only read, says the model.`,
     "Write to the tables behind it, or take readOnly from the entity.",
   ),
+  RULE_BEYOND_ROW: define(
+    (n: { entity: string; name: string }) => `The rule '${n.name}' of ${n.entity} asks for more than a row by itself.`,
+    "Write it with the row's own columns and plain values; no database checks more by itself.",
+  ),
   COLUMN_COMPUTED: define(
     (n: { column: string }) => `${n.column} is worked out by the database, but a row brings a value for it.`,
     "Leave it out of the row.",
@@ -92,6 +96,11 @@ export const faults = {
     (n: { entity: string; relation: string }) =>
       `A set of ${n.entity} that limit() or offset() cut leads to no '${n.relation}'.`,
     "Cut the set at the end of the path, or ask for what is behind it inside of select().",
+  ),
+  QUERIES_UNLIKE: define(
+    (n: { call: string; name: string; expected: string; got: string }) =>
+      `The queries of ${n.call} do not match: '${n.name}' is ${n.expected} in the first, and ${n.got} in another.`,
+    "Select values of the same names and kinds in each of them.",
   ),
   SELECTION_UNFIT: define(
     (n: { entity: string; path: string }) =>

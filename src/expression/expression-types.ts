@@ -1,6 +1,7 @@
 import type { ColumnKind, kindOf, traitsOf, ValueObject, valueType } from "../columns/index.js";
 import type { nodeKey, orderKey } from "./built.js";
 import type { Node, OrderNode } from "./resolved.js";
+import type { Query } from "./state.js";
 
 declare const valuesType: unique symbol;
 declare const kindType: unique symbol;
@@ -42,10 +43,10 @@ export interface Comparable<V, K extends ColumnKind> extends Expression<V, K> {
   is(value: Operand<V, K>): Predicate;
   /** Not equal to the value; rows without a value are kept. `isNot(null)`: has a value. */
   isNot(value: Operand<V, K>): Predicate;
-  /** Equal to one of the values; false for an empty list. */
-  oneOf(values: readonly NonNullable<V>[]): Predicate;
-  /** Equal to none of the values; rows without a value are kept. */
-  notOneOf(values: readonly NonNullable<V>[]): Predicate;
+  /** Equal to one of the values, or to a value of the query's rows; false where there is none. */
+  oneOf(values: readonly NonNullable<V>[] | Query<V | null>): Predicate;
+  /** Equal to none of them; rows without a value are kept. */
+  notOneOf(values: readonly NonNullable<V>[] | Query<V | null>): Predicate;
 }
 
 /** An expression whose values have an order. */

@@ -3,9 +3,11 @@ import { GemachError } from "../errors/index.js";
 import { again, Built, nodeKey, operandOf, orderKey } from "./built.js";
 import { dayMethods } from "./days.js";
 import type { Expression, Order, Predicate } from "./expression-types.js";
+import { inQuery } from "./in-query.js";
 import { labelOf, typeOf } from "./node.js";
 import { numberMethods } from "./numbers.js";
 import type { Comparison, Node, OrderNode } from "./resolved.js";
+import { type Query, stateIn } from "./state.js";
 import { textMethods } from "./texts.js";
 
 class BuiltExpression extends Built {
@@ -38,9 +40,11 @@ class BuiltExpression extends Built {
     return again(this, { kind: "logic", operator: "and", items });
   }
 
-  oneOf(values: readonly unknown[]): Built {
+  oneOf(values: readonly unknown[] | Query): Built {
     const operand = this[nodeKey];
     const { type } = typeOf(operand);
+    const query = stateIn(values);
+    if (query !== undefined) return again(this, inQuery([operand], query));
     if (!Array.isArray(values)) {
       if (values === undefined) throw new GemachError("VALUE_MISSING", { column: labelOf(operand) });
       throw new GemachError("VALUE_UNFIT", {
@@ -62,7 +66,7 @@ class BuiltExpression extends Built {
     return again(this, { kind: "oneOf", operand, values: list });
   }
 
-  notOneOf(values: readonly unknown[]): Built {
+  notOneOf(values: readonly unknown[] | Query): Built {
     return again(this, { kind: "not", item: this.oneOf(values)[nodeKey] });
   }
 

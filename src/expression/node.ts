@@ -22,6 +22,8 @@ export function typeOf(node: Node): NodeType {
     case "case":
     case "aggregate":
     case "first":
+    case "group":
+    case "window":
       return node;
     case "compare":
     case "isNull":
@@ -29,6 +31,9 @@ export function typeOf(node: Node): NodeType {
     case "logic":
     case "not":
     case "exists":
+    case "inRows":
+    case "inQuery":
+    case "existsQuery":
       return { type: { kind: "boolean" }, isNullable: false };
     default:
       return node satisfies never;
@@ -92,7 +97,13 @@ export function partsOf(node: Node): readonly Node[] {
     case "not":
       return [node.item];
     case "call":
+    case "inRows":
+    case "inQuery":
       return node.operands;
+    case "group":
+      return [node.operand, node.filter].filter((part) => part !== undefined);
+    case "window":
+      return [...node.operands, ...node.partitionBy, ...node.orderBy.map((order) => order.node)];
     case "case": {
       const branches = node.branches.flatMap((branch) => [branch.when, branch.value]);
       return node.otherwise === undefined ? branches : [...branches, node.otherwise];

@@ -117,6 +117,8 @@ export interface ResolvedEntity {
   readonly checks: ReadonlyMap<string, Node>;
   /** What computed columns are worked out of. */
   readonly computations: ReadonlyMap<ResolvedColumn, Node>;
+  /** Where its rows come from, where that is no table. */
+  readonly derivation?: Derivation;
   /** Makes what code gets of a plain row, where that is not the plain row itself. */
   readonly make: ((row: object) => object) | undefined;
 }
@@ -163,7 +165,15 @@ export type Node =
   | CaseNode
   | AggregateNode
   | FirstNode
-  | { readonly kind: "exists"; readonly set: SetNode };
+  | { readonly kind: "exists"; readonly set: SetNode }
+  | GroupNode
+  | WindowNode
+  /** Whether the values are those of one of the rows. */
+  | { readonly kind: "inRows"; readonly operands: readonly Node[]; readonly rows: readonly (readonly Scalar[])[] }
+  /** Whether the values are those of a row of a query. */
+  | { readonly kind: "inQuery"; readonly operands: readonly Node[]; readonly query: QueryState }
+  /** Whether a query has a row. */
+  | { readonly kind: "existsQuery"; readonly query: QueryState };
 
 /** A function of values, such as a sum of two or a text in lower case. */
 export interface CallNode extends NodeType {
@@ -191,6 +201,28 @@ export interface AggregateNode extends NodeType {
   readonly operand: Node | undefined;
 }
 
+/** One value of all rows of a group, or of those that fulfil a condition. */
+export interface GroupNode extends NodeType {
+  readonly kind: "group";
+  readonly aggregate: AggregateName;
+  readonly operand: Node | undefined;
+  readonly filter: Node | undefined;
+}
+
+/** Functions of a row among others. */
+export type WindowName = "rowNumber" | "rank" | "denseRank" | "lag" | "lead" | "firstValue" | "lastValue";
+
+/** A value of a row among the rows of its partition. */
+export interface WindowNode extends NodeType {
+  readonly kind: "window";
+  readonly call: WindowName | Exclude<AggregateName, "countDistinct">;
+  readonly operands: readonly Node[];
+  readonly partitionBy: readonly Node[];
+  readonly orderBy: readonly OrderNode[];
+  /** How many rows before and after the row are taken; undefined where all are. */
+  readonly frame: { readonly before: number | undefined; readonly after: number | undefined } | undefined;
+}
+
 /** A value of a set's first row in its order. */
 export interface FirstNode extends NodeType {
   readonly kind: "first";
@@ -213,3 +245,58 @@ export interface NodeType {
 /** "Loan.due": how messages name a column or relation. */
 export const qualified = (member: { readonly entity: string; readonly property: string }): string =>
   `${member.entity}.${member.property}`;
+
+/** What a projection makes of a row: one value, or an object of such. */
+export type Projection =
+  | { readonly kind: "value"; readonly node: Node }
+  /** Related rows as a list. */
+  | { readonly kind: "rows"; readonly set: SetNode; readonly projection: Projection }
+  | {
+      readonly kind: "object";
+      readonly fields: readonly (readonly [name: string, projection: Projection])[];
+      /** Nodes that are all null where there is no such object; undefined where there always is one. */
+      readonly presence: readonly Node[] | undefined;
+    };
+
+/** A relation that a query reaches, with the query of its target. */
+export interface ReachedRelation {
+  readonly relation: ResolvedRelation;
+  readonly query: QueryState;
+}
+
+/** Rows of another source beside each row that a condition ties them to. */
+export interface JoinNode {
+  readonly kind: "inner" | "left" | "cross";
+  readonly source: Source;
+  readonly on: Node | undefined;
+}
+
+/** How the rows of several queries become those of one. */
+export type SetOperator = "union" | "union all" | "intersect" | "except";
+
+/** Where the rows of a source come from that is no table. */
+export type Derivation =
+  | { readonly kind: "query"; readonly query: QueryState }
+  | { readonly kind: "compound"; readonly operator: SetOperator; readonly queries: readonly QueryState[] }
+  /** A query that a statement names once, however often it is used. */
+  | { readonly kind: "named"; readonly name: string; readonly query: QueryState }
+  /** One whose second part goes on from its own rows. */
+  | { readonly kind: "recursive"; readonly name: string; readonly seed: QueryState; readonly step: QueryState };
+
+/** All that was said of a query. */
+export interface QueryState {
+  readonly source: Source;
+  readonly where: readonly Node[];
+  readonly orderBy: readonly OrderNode[];
+  readonly limit: number | undefined;
+  readonly offset: number | undefined;
+  /** Other rows beside those of the source. */
+  readonly joins: readonly JoinNode[];
+  /** What rows are grouped by; undefined where they are not. */
+  readonly groupBy: readonly Node[] | undefined;
+  /** What groups must fulfil. */
+  readonly having: readonly Node[];
+  readonly reach: readonly ReachedRelation[];
+  readonly projection: Projection | undefined;
+  readonly strategy: Strategy | undefined;
+}

@@ -1,34 +1,25 @@
-import type { Node, OrderNode, ResolvedRelation, SetNode, Source } from "./resolved.js";
-import type { Strategy } from "./strategy.js";
-/** What a projection makes of a row: one value, or an object of such. */
-export type Projection =
-  | { readonly kind: "value"; readonly node: Node }
-  /** Related rows as a list. */
-  | { readonly kind: "rows"; readonly set: SetNode; readonly projection: Projection }
-  | {
-      readonly kind: "object";
-      readonly fields: readonly (readonly [name: string, projection: Projection])[];
-      /** Nodes that are all null where there is no such object; undefined where there always is one. */
-      readonly presence: readonly Node[] | undefined;
-    };
+import type { QueryState, Source } from "./resolved.js";
 
-/** A relation that a query reaches, with the query of its target. */
-export interface ReachedRelation {
-  readonly relation: ResolvedRelation;
-  readonly query: QueryState;
+export const stateKey: unique symbol = Symbol("gemach.state");
+declare const rowOf: unique symbol;
+
+/**
+ * A query: an immutable value that a verb of a database runs, any number of times. `Row` is what it
+ * gives for each row.
+ */
+export interface Query<out Row = unknown> {
+  /** @internal */
+  readonly [stateKey]: QueryState;
+  /** For the types only. @internal */
+  readonly [rowOf]: Row;
 }
 
-/** All that was said of a query. */
-export interface QueryState {
-  readonly source: Source;
-  readonly where: readonly Node[];
-  readonly orderBy: readonly OrderNode[];
-  readonly limit: number | undefined;
-  readonly offset: number | undefined;
-  readonly reach: readonly ReachedRelation[];
-  readonly projection: Projection | undefined;
-  readonly strategy: Strategy | undefined;
-}
+/** in: a query; out: the type of its rows. */
+export type RowOf<Q> = Q extends Query<infer Row> ? Row : never;
+
+/** All that was said of a query; undefined for anything else. */
+export const stateIn = (value: unknown): QueryState | undefined =>
+  typeof value === "object" && value !== null ? (value as Partial<Query>)[stateKey] : undefined;
 
 /** A query of all rows of an entity. */
 export const allOf = (source: Source): QueryState => ({
@@ -37,6 +28,9 @@ export const allOf = (source: Source): QueryState => ({
   orderBy: [],
   limit: undefined,
   offset: undefined,
+  joins: [],
+  groupBy: undefined,
+  having: [],
   reach: [],
   projection: undefined,
   strategy: undefined,

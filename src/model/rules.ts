@@ -1,8 +1,15 @@
 import { comparedKind } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { isExpression, nodeOf, ownRow, predicateNode, typeOf } from "../expression/index.js";
+import { isExpression, type Node, nodeOf, ownRow, partsOf, predicateNode, typeOf } from "../expression/index.js";
 import type { EntityDefinition } from "./entity.js";
 import type { Draft } from "./link.js";
+
+/** Expressions that are of one row alone, and of nothing but its columns. */
+const ownKinds: ReadonlySet<Node["kind"]> = new Set([
+  ...(["column", "value", "compare", "isNull", "oneOf", "logic", "not", "call", "case"] as const),
+]);
+
+const isOwn = (node: Node): boolean => ownKinds.has(node.kind) && partsOf(node).every(isOwn);
 
 /** What a callback of an option gives, or the mistakes that show when it is called. */
 function asked(label: string, ask: () => unknown, take: (name: string, given: unknown) => void): readonly string[] {
@@ -31,6 +38,11 @@ function* computationMistakes(draft: Draft): Generator<string> {
   }
 }
 
+function own(node: Node, entity: string, name: string): Node {
+  if (!isOwn(node)) throw new GemachError("RULE_BEYOND_ROW", { entity, name });
+  return node;
+}
+
 /** Settles what the entity's rules say of its own columns, and gives the mistakes in them. */
 export function settleRules(draft: Draft, { checks, computes }: EntityDefinition["options"]): readonly string[] {
   const row = ownRow(draft) as never;
@@ -38,7 +50,7 @@ export function settleRules(draft: Draft, { checks, computes }: EntityDefinition
     ...asked(
       `${draft.name}: checks`,
       () => checks?.(row) ?? {},
-      (name, given) => draft.checks.set(name, predicateNode(given, "checks")),
+      (name, given) => draft.checks.set(name, own(predicateNode(given, "checks"), draft.name, name)),
     ),
     ...asked(
       `${draft.name}: computes`,
@@ -47,7 +59,7 @@ export function settleRules(draft: Draft, { checks, computes }: EntityDefinition
         const column = draft.columns.get(name);
         if (column === undefined)
           throw new GemachError("NAME_UNKNOWN", { entity: draft.name, name, known: [...draft.columns.keys()] });
-        if (isExpression(given)) draft.computations.set(column, nodeOf(given));
+        if (isExpression(given)) draft.computations.set(column, own(nodeOf(given), draft.name, name));
       },
     ),
   ];

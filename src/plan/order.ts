@@ -1,22 +1,42 @@
-import { columnAt, type OrderNode, pathTo, type Source } from "../expression/index.js";
+import {
+  columnAt,
+  type JoinNode,
+  type Node,
+  type OrderNode,
+  type Path,
+  pathTo,
+  type Source,
+} from "../expression/index.js";
 
 /** Rows of a source in an order: a query, or a set of related rows. */
 interface Ordered {
   readonly source: Source;
   readonly orderBy: readonly OrderNode[];
+  readonly joins?: readonly JoinNode[];
+  readonly groupBy?: readonly Node[] | undefined;
 }
 
 /**
  * The order of a query made total: ties go by primary key, in the direction of the last order, so
- * that an index on that order can give both.
+ * that an index on that order can give both; those of groups by what they are grouped by.
  */
-export function totalOrder({ source, orderBy }: Ordered): readonly OrderNode[] {
+export function totalOrder({ source, orderBy, joins = [], groupBy }: Ordered): readonly OrderNode[] {
   const descending = orderBy.at(-1)?.descending ?? false;
-  const sorted = new Set(
-    orderBy.flatMap(({ node }) =>
-      node.kind === "column" && node.path.source === source && node.path.steps.length === 0 ? [node.column] : [],
-    ),
-  );
-  const missing = source.entity.key.filter((column) => !sorted.has(column));
-  return [...orderBy, ...missing.map((column) => ({ node: columnAt(pathTo(source), column), descending }))];
+  const isSorted = (wanted: Node) => orderBy.some(({ node }) => node === wanted || isSameColumn(node, wanted));
+  const keys = groupBy ?? [
+    ...keyOf(pathTo(source)),
+    ...joins.flatMap((join) => keyOf({ ...pathTo(join.source), mayBeMissing: join.kind === "left" })),
+  ];
+  const missing = keys.filter((key) => !isSorted(key));
+  return [...orderBy, ...missing.map((node) => ({ node, descending }))];
 }
+
+const keyOf = (path: Path): readonly Node[] => path.entity.key.map((column) => columnAt(path, column));
+
+const isSameColumn = (a: Node, b: Node): boolean =>
+  a.kind === "column" &&
+  b.kind === "column" &&
+  a.column === b.column &&
+  a.path.source === b.path.source &&
+  a.path.steps.length === 0 &&
+  b.path.steps.length === 0;

@@ -1,6 +1,7 @@
 import type { ValueType } from "../columns/index.js";
 import type {
   Cardinality,
+  JoinNode,
   Node,
   OrderNode,
   Path,
@@ -99,6 +100,10 @@ export interface StatementPlan extends Cut {
   readonly cutPerOwner: boolean;
   readonly where: readonly Node[];
   readonly orderBy: readonly OrderNode[];
+  /** Rows of other sources beside those of the source. */
+  readonly beside: readonly JoinNode[];
+  readonly groupBy: readonly Node[] | undefined;
+  readonly having: readonly Node[];
   readonly joined: readonly JoinedSource[];
   /** Sources that stand for the end of a path. */
   readonly bound: ReadonlyMap<Source, Path>;

@@ -1,4 +1,4 @@
-import type { Order, Predicate, QueryState, Strategy } from "../expression/index.js";
+import type { Order, Predicate, Query, Strategy } from "../expression/index.js";
 import type {
   CardinalityOf,
   Definitions,
@@ -9,25 +9,9 @@ import type {
   RelationsOf,
   TargetOf,
 } from "../model/index.js";
+import type { Joining, Selecting } from "./combined-types.js";
 import type { Reference } from "./reference.js";
 import type { Selected, Selection } from "./selection.js";
-export const stateKey: unique symbol = Symbol("gemach.state");
-declare const rowOf: unique symbol;
-
-/**
- * A query: an immutable value that a verb of a database runs, any number of times. `Row` is what it
- * gives for each row.
- */
-export interface Query<out Row = unknown> {
-  /** @internal */
-  readonly [stateKey]: QueryState;
-  /** For the types only. @internal */
-  readonly [rowOf]: Row;
-}
-
-/** in: a query; out: the type of its rows. */
-export type RowOf<Q> = Q extends Query<infer Row> ? Row : never;
-
 /** What narrows, orders and cuts a query; each gives a new query and leaves the old one as it was. */
 export interface Narrowing<D extends Definitions, E extends EntityName<D>> {
   /** Only the rows for which the predicate is true; several calls must all be true. */
@@ -46,7 +30,10 @@ export interface Narrowing<D extends Definitions, E extends EntityName<D>> {
 }
 
 /** A query of an entity, whose rows are plain rows with what was reached. */
-export interface EntityQuery<D extends Definitions, E extends EntityName<D>, Row> extends Narrowing<D, E>, Query<Row> {
+export interface EntityQuery<D extends Definitions, E extends EntityName<D>, Row>
+  extends Narrowing<D, E>,
+    Joining<[Reference<D, E>]>,
+    Query<Row> {
   /**
    * Brings related rows along: names of relations, each with true, with an object of further
    * relations, or with a function that narrows the query of the relation's target.
@@ -57,13 +44,15 @@ export interface EntityQuery<D extends Definitions, E extends EntityName<D>, Row
   /** Sets the strategy for what is reached; inside a reach: for that relation and what it reaches in turn. */
   how(strategy: Strategy): this;
   /** Brings for each row only what the function names: an expression, or an object of such. */
-  select<const S extends Selection>(projection: (row: Reference<D, E>) => S): ProjectedQuery<D, E, Selected<S>>;
+  select<const S extends Selection>(projection: (row: Reference<D, E>) => S): ProjectedQuery<D, E, S>;
 }
 
-/** A query of an entity that brings only what its projection names. */
-export interface ProjectedQuery<D extends Definitions, E extends EntityName<D>, Row>
+/** A query of an entity that brings only what its projection names. `S`: what the projection gives. */
+export interface ProjectedQuery<D extends Definitions, E extends EntityName<D>, S>
   extends Narrowing<D, E>,
-    Query<Row> {
+    Selecting<S> {
+  /** Each different row once. */
+  distinct(): ProjectedQuery<D, E, S>;
   /** Sets the strategy by which it is fetched where it is reached itself. */
   how(strategy: Strategy): this;
 }

@@ -2,22 +2,29 @@ import { GemachError } from "../errors/index.js";
 import {
   allOf,
   columnAt,
+  type JoinNode,
   orderNodes,
   pathTo,
   predicateNode,
+  type Query,
   type QueryState,
   type ReachedRelation,
+  type ResolvedEntity,
   type ResolvedRelation,
+  type Source,
   type Strategy,
+  stateKey,
   strategies,
 } from "../expression/index.js";
-import { type Definitions, type Entity, type EntityName, type PlainRow, resolve } from "../model/index.js";
+import { type Definitions, type Entity, type EntityName, isEntity, type PlainRow, resolve } from "../model/index.js";
+import type { Derived, Selecting } from "./combined-types.js";
+import { derivedEntity, fieldsOf, ownProjection, projectionOfQuery, rowAt, singleOf } from "./derived.js";
+import { groupOf } from "./group.js";
 import { projectionOf } from "./projection.js";
-import { type EntityQuery, type Query, stateKey } from "./query-types.js";
-import { referenceAt } from "./reference.js";
+import type { EntityQuery } from "./query-types.js";
 import { rowCount } from "./row-count.js";
 
-type Callback = (row: unknown) => unknown;
+type Callback = (...rows: readonly unknown[]) => unknown;
 
 function refuseLoop(query: BuiltQuery): never {
   throw new GemachError("QUERY_NOT_RUN", { entity: query[stateKey].source.entity.name });
@@ -33,27 +40,68 @@ function inOwnOrder(query: QueryState, { steps }: ResolvedRelation): QueryState 
 
 class BuiltQuery {
   readonly [stateKey]: QueryState;
+  /** What the rows are grouped by, as the callback gave it. */
+  readonly #keys: unknown;
 
-  constructor(state: QueryState) {
+  constructor(state: QueryState, keys?: unknown) {
     this[stateKey] = Object.freeze(state);
+    this.#keys = keys;
   }
 
   #with(change: Partial<QueryState>): BuiltQuery {
-    return new BuiltQuery({ ...this[stateKey], ...change });
+    return new BuiltQuery({ ...this[stateKey], ...change }, this.#keys);
   }
 
-  #row(): unknown {
-    return referenceAt(pathTo(this[stateKey].source));
+  /** What callbacks get: each source's row, or the group that they are part of. */
+  #rows(): readonly unknown[] {
+    const { source, joins } = this[stateKey];
+    const rows = [rowAt(source), ...joins.map((join) => rowAt(join.source, join.kind === "left"))];
+    return this.#keys === undefined ? rows : [groupOf(this.#keys, rows)];
   }
 
   where(predicate: Callback): BuiltQuery {
-    const node = predicateNode(predicate(this.#row()), "where");
+    const node = predicateNode(predicate(...this.#rows()), "where");
     return this.#with({ where: [...this[stateKey].where, node] });
   }
 
+  having(predicate: Callback): BuiltQuery {
+    const node = predicateNode(predicate(...this.#rows()), "having");
+    return this.#with({ having: [...this[stateKey].having, node] });
+  }
+
   orderBy(order: Callback): BuiltQuery {
-    const orders = orderNodes(order(this.#row()));
+    const orders = orderNodes(order(...this.#rows()));
     return this.#with({ orderBy: [...this[stateKey].orderBy, ...orders] });
+  }
+
+  join(other: unknown, on: Callback): BuiltQuery {
+    return this.#beside("inner", other, on);
+  }
+
+  leftJoin(other: unknown, on: Callback): BuiltQuery {
+    return this.#beside("left", other, on);
+  }
+
+  crossJoin(other: unknown): BuiltQuery {
+    return this.#beside("cross", other, undefined);
+  }
+
+  #beside(kind: JoinNode["kind"], other: unknown, on: Callback | undefined): BuiltQuery {
+    const source = isEntity(other) ? { entity: resolve(other) } : derivedSource(stateOf(other, "join"));
+    const rows = [...this.#rows(), rowAt(source, kind === "left")];
+    const condition = on === undefined ? undefined : predicateNode(on(...rows), "join");
+    return this.#with({ joins: [...this[stateKey].joins, { kind, source, on: condition }] });
+  }
+
+  groupBy(keys: Callback): BuiltQuery {
+    const given = keys(...this.#rows());
+    const groupBy = [...fieldsOf(projectionOf(given, this[stateKey].source.entity.name)).values()];
+    return new BuiltQuery({ ...this[stateKey], groupBy, reach: [], projection: undefined }, given);
+  }
+
+  distinct(): BuiltQuery {
+    const { projection } = this[stateKey];
+    return projection === undefined ? this : this.#with({ groupBy: [...fieldsOf(projection).values()] });
   }
 
   limit(rows: number): BuiltQuery {
@@ -101,7 +149,7 @@ class BuiltQuery {
 
   select(projection: Callback): BuiltQuery {
     return this.#with({
-      projection: projectionOf(projection(this.#row()), this[stateKey].source.entity.name),
+      projection: projectionOf(projection(...this.#rows()), this[stateKey].source.entity.name),
       reach: [],
     });
   }
@@ -115,11 +163,42 @@ class BuiltQuery {
   }
 }
 
-/** Starts a query: all rows of an entity, each with its columns and nothing else. */
+/** Starts a query: all rows of an entity, each with its columns and nothing else; or the rows of another query. */
 export function from<D extends Definitions, E extends EntityName<D>>(
   entity: Entity<D, E>,
-): EntityQuery<D, E, PlainRow<D, E>> {
-  return new BuiltQuery(allOf({ entity: resolve(entity) })) as unknown as EntityQuery<D, E, PlainRow<D, E>>;
+): EntityQuery<D, E, PlainRow<D, E>>;
+export function from<S>(query: Selecting<S>): Derived<S>;
+export function from(given: unknown): unknown {
+  return new BuiltQuery(isEntity(given) ? allOf({ entity: resolve(given) }) : rowsOf(stateOf(given, "from")));
+}
+
+/** Another query's rows, as a query. */
+function rowsOf(query: QueryState): QueryState {
+  const source = derivedSource(query);
+  return { ...allOf(source), projection: ownProjection(source) };
+}
+
+/** A source without a table, as a query. @internal */
+export function queryOf(entity: ResolvedEntity): unknown {
+  const source = { entity };
+  return new BuiltQuery({ ...allOf(source), projection: ownProjection(source) });
+}
+
+/** Whether a query is all rows of its source, as they are. */
+const isPlain = ({ where, joins, groupBy, limit, offset, source, projection }: QueryState): boolean =>
+  source.entity.derivation !== undefined &&
+  where.length + joins.length === 0 &&
+  groupBy === undefined &&
+  limit === undefined &&
+  offset === undefined &&
+  (projection === undefined || singleOf(source.entity) !== undefined);
+
+/** A query's rows as a source; those of a source without a table, taken as they are, need no query around it. */
+function derivedSource(query: QueryState): Source {
+  if (isPlain(query)) return { entity: query.source.entity };
+  const projection = projectionOfQuery(query);
+  const named = { ...query, projection };
+  return { entity: derivedEntity(query.source.entity.table, [projection], { kind: "query", query: named }) };
 }
 
 /** Whether a value is a query. @internal */

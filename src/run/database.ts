@@ -1,8 +1,8 @@
 import { GemachError } from "../errors/index.js";
-import { type QueryState, type Strategy, strategies } from "../expression/index.js";
+import { type Query, type QueryState, type Strategy, strategies } from "../expression/index.js";
 import { type Definitions, type Entity, type EntityName, isEntity, type NewRow, resolve } from "../model/index.js";
 import { planCount, planExists, planList, planSingle, type RowPlan, type StatementPlan } from "../plan/index.js";
-import { type Query, stateOf } from "../query/index.js";
+import { stateOf } from "../query/index.js";
 import { type CompiledStatement, compile, type DialectName, type GivenRow, insertRequests } from "../sql/index.js";
 import { callSite } from "./call-site.js";
 import { type Connection, connect, type RunOptions } from "./connection.js";

@@ -1,3 +1,4 @@
+import type { ValueType } from "../columns/index.js";
 import type { FedStatement, Mount, RowPlan } from "../plan/index.js";
 import type { CompiledStatement, Dialect, Keys, Parameter, Wire } from "../sql/index.js";
 import type { Request, WireRows } from "./driver.js";
@@ -12,8 +13,21 @@ export interface Runtime {
   readonly constructorOf: (plan: RowPlan) => RowConstructor;
 }
 
-const encode = (dialect: Dialect, parameter: Parameter, keys: Keys): Wire =>
-  parameter.kind === "keys" ? dialect.encodeKeys(parameter, keys) : dialect.encode(parameter);
+function encode(dialect: Dialect, parameter: Parameter, keys: Keys): Wire {
+  switch (parameter.kind) {
+    case "keys":
+      return dialect.encodeKeys(parameter, keys);
+    case "rows": {
+      const { types } = parameter;
+      const wires = parameter.rows.map((row) =>
+        row.map((value, i) => dialect.encode({ kind: "value", value, type: types[i] as ValueType })),
+      );
+      return dialect.encodeKeys(parameter, wires);
+    }
+    default:
+      return dialect.encode(parameter);
+  }
+}
 
 /** A compiled statement with its values. */
 const requestOf = (statement: CompiledStatement, { dialect }: Runtime, keys: Keys): Request => ({

@@ -34,6 +34,17 @@ export function orderOutside(
   });
 }
 
+const rowNumber = (partitionBy: readonly SqlExpression[], orderBy: readonly SortTerm[]): SqlExpression => ({
+  kind: "window",
+  call: "rowNumber",
+  operands: [],
+  partitionBy,
+  orderBy,
+  frame: undefined,
+  type: { kind: "integer" },
+  of: { kind: "integer" },
+});
+
 const bound = (position: number): SqlExpression => ({
   kind: "parameter",
   parameter: { kind: "value", value: position, type: { kind: "integer" } },
@@ -48,7 +59,7 @@ export function cutPerOwner(
   { limit, offset }: Cut,
 ): readonly SqlExpression[] {
   const alias = addedName(inner, inner.entity.columns.values(), "position");
-  inner.select.items.push({ expression: { kind: "rowNumber", partitionBy, orderBy }, alias });
+  inner.select.items.push({ expression: rowNumber(partitionBy, orderBy), alias });
   const position: SqlExpression = { kind: "column", table: outer.alias, name: alias };
   const conditions: SqlExpression[] = [];
   if (offset !== undefined) conditions.push({ kind: "binary", operator: ">", left: position, right: bound(offset) });

@@ -1,7 +1,7 @@
 import { type Node, type ResolvedEntity, sourceIn, typeOf } from "../expression/index.js";
 import type { Dialect } from "./dialect.js";
 import { printDefinition } from "./print.js";
-import { draftFrom, placeIn, type Scope, tableOf } from "./scope.js";
+import { draftFrom, newScope, placeIn, tableOf } from "./scope.js";
 import { condition, value } from "./translate-expression.js";
 
 /**
@@ -10,7 +10,7 @@ import { condition, value } from "./translate-expression.js";
  */
 export function definitionOf(entity: ResolvedEntity, node: Node, dialect: Dialect): string {
   const source = sourceIn(node);
-  const scope: Scope = { dialect, places: new Map(), names: new Set(), bound: new Map() };
+  const scope = newScope(dialect);
   if (source !== undefined) scope.places.set(source, placeIn(draftFrom(tableOf(entity, "")), entity, ""));
   const isRule = typeOf(node).type.kind === "boolean";
   return printDefinition(isRule ? condition(scope, node) : value(scope, node), dialect);

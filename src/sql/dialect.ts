@@ -34,13 +34,15 @@ export interface AggregateTypes {
 /** The names of aggregates as SQL has them; an average is a double, of an exact sum where the values are exact. */
 export function standardAggregate(
   name: AggregateName,
-  operand: string,
+  operand: () => string,
   double: string,
   { of }: AggregateTypes,
+  over: () => string,
 ): string {
-  if (name === "countDistinct") return `count(distinct ${operand})`;
-  if (name === "avg" && of.kind !== "double") return `cast(sum(${operand}) as ${double}) / count(${operand})`;
-  return `${name}(${operand})`;
+  if (name === "countDistinct") return `count(distinct ${operand()})`;
+  if (name === "avg" && of.kind !== "double")
+    return `cast(sum(${operand()})${over()} as ${double}) / count(${operand()})${over()}`;
+  return `${name}(${operand()})${over()}`;
 }
 
 /** What sets one engine's SQL apart: texts, and the form of values on the wire. */
@@ -60,7 +62,15 @@ export interface Dialect {
   readonly likeOperator: string;
   readonly pattern: (like: string) => string;
   /** One value of many. */
-  readonly aggregate: (name: AggregateName, operand: string, types: AggregateTypes) => string;
+  readonly aggregate: (
+    name: AggregateName,
+    operand: () => string,
+    types: AggregateTypes,
+    /** What makes a window of it. */
+    over: () => string,
+  ) => string;
+  /** Whether placeholders have numbers, so that one may stand in several places. */
+  readonly isNumbered: boolean;
   readonly distinct: (left: string, right: string) => string;
   readonly inList: (operand: string, placeholder: string, type: ValueType, negated: boolean) => string;
   /** Whether the operands are among the keys; `add` gives the placeholder of one part of them, or of all. */
@@ -76,8 +86,8 @@ export interface Dialect {
   /** An expression in a form that comes over the wire without loss. */
   readonly read: (expression: string, type: ValueType) => string;
   readonly limit: (limit: string | undefined, offset: string | undefined) => string;
-  readonly encode: (parameter: Exclude<Parameter, { kind: "keys" }>) => Wire;
-  readonly encodeKeys: (parameter: Extract<Parameter, { kind: "keys" }>, keys: Keys) => Wire;
+  readonly encode: (parameter: Exclude<Parameter, { kind: "keys" | "rows" }>) => Wire;
+  readonly encodeKeys: (parameter: Extract<Parameter, { kind: "keys" | "rows" }>, keys: Keys) => Wire;
   /** What makes a type's values of what comes over the wire; undefined where that is the very value. */
   readonly decoder: (type: ValueType) => Decoder | undefined;
   /** Inserts all rows by one statement, each column as an array; undefined where the engine has no arrays. */

@@ -117,6 +117,9 @@ const postgresCalls: Dialect["calls"] = {
       : `cast(${inside(0)} as ${castType(type)})`,
 };
 
+const textOrNull = (wire: Wire | undefined): string | null =>
+  wire === null || wire === undefined ? null : String(wire);
+
 /** Drivers write numbers and truth values as text themselves. */
 const toWire = (value: Scalar): Wire =>
   typeof value === "number" || typeof value === "boolean" ? value : toText(value);
@@ -149,7 +152,8 @@ export const postgresDialect: Dialect = {
   calls: postgresCalls,
   likeOperator: "like",
   pattern: (like) => like,
-  aggregate: (name, operand, types) => standardAggregate(name, operand, "double precision", types),
+  aggregate: (name, operand, types, over) => standardAggregate(name, operand, "double precision", types, over),
+  isNumbered: true,
   distinct: (left, right) => `${left} is distinct from ${right}`,
   inList: (operand, placeholder, type, negated) =>
     `${operand} ${negated ? "<> all" : "= any"} (${placeholder}::${castType(type)}[])`,
@@ -165,8 +169,7 @@ export const postgresDialect: Dialect = {
     `${limit === undefined ? "" : ` limit ${limit}`}${offset === undefined ? "" : ` offset ${offset}`}`,
   encode: (parameter) =>
     parameter.kind === "list" ? arrayLiteral(parameter.values.map(toText)) : toWire(parameter.value),
-  encodeKeys: ({ part }, keys) =>
-    arrayLiteral(keys.map((key) => (key[part === "all" ? 0 : part] as string | undefined) ?? null)),
+  encodeKeys: ({ part }, keys) => arrayLiteral(keys.map((key) => textOrNull(key[part === "all" ? 0 : part]))),
   decoder,
   insertArrays: ({ into, table, types, identity }) => {
     // An array of arrays would be unnested as a whole: a column's lists travel as texts.

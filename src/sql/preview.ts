@@ -1,7 +1,7 @@
 import type { Scalar } from "../columns/index.js";
-import { qualified, type Strategy } from "../expression/index.js";
+import { type Query, qualified, type Strategy } from "../expression/index.js";
 import { planList } from "../plan/index.js";
-import { type Query, stateOf } from "../query/index.js";
+import { stateOf } from "../query/index.js";
 import { type CompiledStatement, compile } from "./compile.js";
 import type { DialectName } from "./dialect.js";
 import { dialectOf } from "./dialects.js";
@@ -40,7 +40,10 @@ export function preview(query: Query, options: PreviewOptions = {}): readonly Pr
   const add = (statement: CompiledStatement, keys: PreviewedKeys | undefined): void => {
     const parameters = statement.parameters.map((parameter) => {
       if (parameter.kind === "value") return parameter.value;
-      return parameter.kind === "list" ? parameter.values : (keys ?? []);
+      if (parameter.kind === "list") return parameter.values;
+      if (parameter.kind === "keys") return keys ?? [];
+      const { part } = parameter;
+      return part === "all" ? parameter.rows : parameter.rows.map((row) => row[part] as Scalar);
     });
     const number = statements.push({ purpose: statement.plan.purpose, text: statement.text, parameters });
     for (const [feed, fed] of statement.fed) add(fed, { keysOf: feed.keyColumns.map(qualified), statement: number });

@@ -1,7 +1,17 @@
-import type { NodeType } from "../expression/index.js";
+import type { AggregateName, NodeType, WindowName } from "../expression/index.js";
 import { isClosed, standardCalls } from "./calls.js";
 import type { Dialect } from "./dialect.js";
-import type { CallExpression, Parameter, Select, SortTerm, SqlExpression, TableTerm } from "./tree.js";
+import type {
+  CallExpression,
+  CommonTable,
+  Compound,
+  Parameter,
+  Select,
+  SortTerm,
+  SqlExpression,
+  TableTerm,
+  WindowExpression,
+} from "./tree.js";
 /** A statement's text, with what belongs to its placeholders in the order of their positions. */
 export interface Printed {
   readonly text: string;
@@ -16,7 +26,8 @@ interface Printer {
 
 function place({ dialect, parameters }: Printer, parameter: Parameter): string {
   if (parameters !== undefined) {
-    const placeholder = dialect.placeholder(parameters.push(parameter));
+    const known = dialect.isNumbered ? parameters.indexOf(parameter) + 1 : 0;
+    const placeholder = dialect.placeholder(known > 0 ? known : parameters.push(parameter));
     const isTyped = parameter.kind === "value" && parameter.isTyped === true;
     return isTyped ? dialect.typed(placeholder, parameter.type) : placeholder;
   }
@@ -42,6 +53,8 @@ function operand(printer: Printer, expression: SqlExpression): string {
     case "sortable":
     case "aggregate":
     case "case":
+      return text;
+    case "window":
       return text;
     case "call":
       return isClosed(text) ? text : `(${text})`;
@@ -110,7 +123,12 @@ function printExpression(printer: Printer, expression: SqlExpression): string {
       return `${left} ${expression.negated ? "not " : ""}${dialect.likeOperator} ${place(printer, pattern)}`;
     }
     case "aggregate":
-      return dialect.aggregate(expression.aggregate, printExpression(printer, expression.operand), expression);
+      return dialect.aggregate(
+        expression.aggregate,
+        () => printExpression(printer, expression.operand),
+        expression,
+        () => "",
+      );
     case "exists":
       return `${expression.negated ? "not " : ""}exists (${printSelect(printer, expression.select)})`;
     case "subquery":
@@ -119,10 +137,18 @@ function printExpression(printer: Printer, expression: SqlExpression): string {
       return "count(*)";
     case "sortable":
       return dialect.sortable(printExpression(printer, expression.item), expression.type);
-    case "rowNumber": {
-      const partition = expression.partitionBy.map((part) => printExpression(printer, part)).join(", ");
-      return `row_number() over (partition by ${partition}${printOrder(printer, expression.orderBy)})`;
+    case "inSelect": {
+      const { operands, negated, select } = expression;
+      const left = operands.map((part) => operand(printer, part)).join(", ");
+      return `${operands.length === 1 ? left : `(${left})`} ${negated ? "not in" : "in"} (${printSelect(printer, select)})`;
     }
+    case "inRows": {
+      const { types, rows } = expression;
+      const operands = expression.operands.map((part) => operand(printer, part));
+      return dialect.inKeys(operands, types, (part) => place(printer, { kind: "rows", rows, types, part }));
+    }
+    case "window":
+      return printWindow(printer, expression);
     default:
       return expression satisfies never;
   }
@@ -140,6 +166,46 @@ function printCall(printer: Printer, node: CallExpression): string {
     beside: (index) => operand(printer, operands[index] as SqlExpression),
     all: () => operands.map((_, index) => inside(index)).join(", "),
   });
+}
+
+const windowNames: Readonly<Record<WindowName, string>> = {
+  rowNumber: "row_number",
+  rank: "rank",
+  denseRank: "dense_rank",
+  lag: "lag",
+  lead: "lead",
+  firstValue: "first_value",
+  lastValue: "last_value",
+};
+
+/** Rows before and after the row, which its value is worked out of. */
+function printFrame(frame: WindowExpression["frame"]): string {
+  if (frame === undefined) return "";
+  const { before, after } = frame;
+  const end = (rows: number | undefined, side: string) =>
+    rows === 0 ? "current row" : `${rows ?? "unbounded"} ${side}`;
+  return ` rows between ${end(before, "preceding")} and ${end(after, "following")}`;
+}
+
+function printWindow(printer: Printer, window: WindowExpression): string {
+  const { call, operands, partitionBy, orderBy, frame } = window;
+  const over = () => {
+    const parts = [
+      partitionBy.length === 0
+        ? ""
+        : `partition by ${partitionBy.map((part) => printExpression(printer, part)).join(", ")}`,
+      printOrder(printer, orderBy).trim(),
+      printFrame(frame).trim(),
+    ];
+    return ` over (${parts.filter((part) => part !== "").join(" ")})`;
+  };
+  if (call in windowNames) {
+    const all = operands.map((part) => printExpression(printer, part)).join(", ");
+    return `${windowNames[call as WindowName]}(${all})${over()}`;
+  }
+  const [of] = operands;
+  if (of === undefined) return `count(*)${over()}`;
+  return printer.dialect.aggregate(call as AggregateName, () => printExpression(printer, of), window, over);
 }
 
 /** An expression in a table's definition: of its own columns, with values in the text. They come from the model. */
@@ -163,14 +229,19 @@ export const qualifiedTable = (
 
 function printTable(printer: Printer, term: TableTerm): string {
   const { quote } = printer.dialect;
-  if (term.kind === "derived") return `(${printSelect(printer, term.select)}) as ${quote(term.alias)}`;
+  if (term.kind === "derived") return `(${printRows(printer, term.select)}) as ${quote(term.alias)}`;
   const table = qualifiedTable(term, printer.dialect);
   return term.alias === term.table ? table : `${table} as ${quote(term.alias)}`;
 }
 
+const printRows = (printer: Printer, rows: Select | Compound): string =>
+  "operator" in rows
+    ? rows.selects.map((select) => printSelect(printer, select)).join(` ${rows.operator} `)
+    : printSelect(printer, rows);
+
 function printSelect(printer: Printer, select: Select): string {
   const { quote, limit, read } = printer.dialect;
-  const { from, joins, where, orderBy } = select;
+  const { from, joins, where, groupBy, having, orderBy } = select;
   const items = select.items.map(({ expression, alias, read: type }) => {
     const plain = printExpression(printer, expression);
     const text = type === undefined ? plain : read(plain, type);
@@ -183,16 +254,26 @@ function printSelect(printer: Printer, select: Select): string {
     `select ${select.isDistinct ? "distinct " : ""}${items.join(", ")} from ${printTable(printer, from)}`,
     ...joins.map(({ kind, table, on }) => {
       const joined = printTable(printer, table);
+      if (kind === "cross") return ` cross join ${joined}`;
       return ` ${kind === "left" ? "left join" : "join"} ${joined} on ${printLogic(printer, "and", on)}`;
     }),
     where.length === 0 ? "" : ` where ${printLogic(printer, "and", where)}`,
+    groupBy.length === 0 ? "" : ` group by ${groupBy.map((part) => operand(printer, part)).join(", ")}`,
+    having.length === 0 ? "" : ` having ${printLogic(printer, "and", having)}`,
     printOrder(printer, orderBy),
     limit(count(select.limit), count(select.offset)),
   ].join("");
 }
 
 /** The text of a select in a dialect. Values stay out of it: each is a parameter. */
-export function print(select: Select, dialect: Dialect): Printed {
+export function print(select: Select, dialect: Dialect, common: readonly CommonTable[] = []): Printed {
   const parameters: Parameter[] = [];
-  return { text: printSelect({ dialect, parameters }, select), parameters };
+  const printer: Printer = { dialect, parameters };
+  const named = common.map(({ name, columns, select: rows }) => {
+    const list = columns.map(dialect.quote).join(", ");
+    return `${dialect.quote(name)} (${list}) as (${printRows(printer, rows)})`;
+  });
+  const isRecursive = common.some((table) => table.isRecursive);
+  const before = named.length === 0 ? "" : `with ${isRecursive ? "recursive " : ""}${named.join(", ")} `;
+  return { text: before + printSelect(printer, select), parameters };
 }

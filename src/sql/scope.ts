@@ -1,13 +1,15 @@
 import { GemachError } from "../errors/index.js";
-import type { Path, ResolvedColumn, ResolvedEntity, Source, Step } from "../expression/index.js";
+import type { Derivation, Node, Path, ResolvedColumn, ResolvedEntity, Source, Step } from "../expression/index.js";
 import type { Dialect } from "./dialect.js";
-import type { Join, SelectItem, SortTerm, SqlExpression, TableTerm } from "./tree.js";
+import type { CommonTable, Join, SelectItem, SortTerm, SqlExpression, TableTerm } from "./tree.js";
 /** A select under construction. */
 export interface SelectDraft {
   readonly items: SelectItem[];
   from: TableTerm;
   readonly joins: Join[];
   readonly where: SqlExpression[];
+  readonly groupBy: SqlExpression[];
+  readonly having: SqlExpression[];
   readonly orderBy: SortTerm[];
   limit: number | undefined;
   offset: number | undefined;
@@ -34,7 +36,27 @@ export interface Scope {
   readonly places: Map<Source, Place>;
   readonly names: Set<string>;
   readonly bound: ReadonlyMap<Source, Path>;
+  /** What the statement names before it begins, in the order in which it is needed. */
+  readonly common: Map<Derivation, CommonTable | undefined>;
+  /** Values that stand in a statement several times get one placeholder where the engine numbers them. */
+  readonly values: Map<Node, SqlExpression>;
+  readonly typedValues: Map<Node, SqlExpression>;
 }
+
+/** A scope for a statement or for a select that knows nothing of the rows around it. */
+export const newScope = (
+  dialect: Dialect,
+  bound: ReadonlyMap<Source, Path> = new Map(),
+  common: Scope["common"] = new Map(),
+): Scope => ({
+  dialect,
+  places: new Map(),
+  names: new Set(),
+  bound,
+  common,
+  values: new Map(),
+  typedValues: new Map(),
+});
 
 /** The first of the names that is free, else the last with a number. */
 export function freeName(scope: Scope, ...wishes: readonly [string, ...string[]]): string {
@@ -65,6 +87,8 @@ export const draftFrom = (from: TableTerm): SelectDraft => ({
   from,
   joins: [],
   where: [],
+  groupBy: [],
+  having: [],
   orderBy: [],
   limit: undefined,
   offset: undefined,

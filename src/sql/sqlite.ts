@@ -125,21 +125,23 @@ export const sqliteDialect: Dialect = {
   calls: sqliteCalls,
   likeOperator: "glob",
   pattern: globOf,
-  aggregate: (name, operand, types) => {
+  aggregate: (name, operand, types, over) => {
     const { of } = types;
-    if (of.kind !== "numeric") return standardAggregate(name, operand, "real", types);
+    const standard = () => standardAggregate(name, operand, "real", types, over);
+    if (of.kind !== "numeric") return standard();
     switch (name) {
       case "sum":
-        return `gemach_sum(${operand})`;
+        return `gemach_sum(${operand()})${over()}`;
       case "avg":
-        return `gemach_double(gemach_sum(${operand})) / count(${operand})`;
+        return `gemach_double(gemach_sum(${operand()})${over()}) / count(${operand()})${over()}`;
       case "min":
       case "max":
-        return `gemach_${name}(${operand})`;
+        return `gemach_digits(${name}(gemach_decimal(${operand()}))${over()}, ${of.scale})`;
       default:
-        return standardAggregate(name, operand, "real", types);
+        return standard();
     }
   },
+  isNumbered: false,
   distinct: (left, right) => `${left} is not ${right}`,
   inList: (operand, placeholder, _type, negated) =>
     `${operand} ${negated ? "not in" : "in"} (select "value" from json_each(${placeholder}))`,

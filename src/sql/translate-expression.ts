@@ -4,14 +4,21 @@ import {
   type CallName,
   type CallNode,
   type Comparison,
+  type Derivation,
   type FirstNode,
+  type GroupNode,
   matchCalls,
   type Node,
   type OrderNode,
+  type Projection,
+  type QueryState,
+  type ResolvedEntity,
   type SetNode,
+  type Source,
   typeOf,
+  type WindowNode,
 } from "../expression/index.js";
-import { isCut, totalOrder } from "../plan/index.js";
+import { isCut, type StatementPlan, totalOrder } from "../plan/index.js";
 import { patternOf } from "./calls.js";
 import { isExact } from "./dialect.js";
 import {
@@ -19,6 +26,7 @@ import {
   draftFrom,
   freeName,
   keysEqual,
+  newScope,
   type Place,
   placeIn,
   placeOf,
@@ -27,7 +35,7 @@ import {
   type SelectDraft,
   tableOf,
 } from "./scope.js";
-import type { Operator, SortTerm, SqlExpression } from "./tree.js";
+import type { Compound, Operator, Select, SortTerm, SqlExpression, TableTerm } from "./tree.js";
 
 const operators: Record<Comparison, Operator> = {
   equal: "=",
@@ -46,6 +54,8 @@ const opposite: Record<Comparison, Comparison> = {
   atMost: "above",
   atLeast: "below",
 };
+
+type ValueNode = Extract<Node, { kind: "value" }>;
 
 /** Whether an expression may give no value where it stands, be it for want of the whole row. */
 function isNullable(scope: Scope, node: Node): boolean {
@@ -105,6 +115,23 @@ export function condition(scope: Scope, node: Node, negated = false): SqlExpress
     }
     case "not":
       return condition(scope, node.item, !negated);
+    case "inRows": {
+      const item = {
+        kind: "inRows",
+        operands: node.operands.map((part) => value(scope, part)),
+        types: node.operands.map((part) => typeOf(part).type),
+        rows: node.rows,
+      } as const;
+      return negated ? { kind: "isTrue", item, negated } : item;
+    }
+    case "inQuery": {
+      const operands = node.operands.map((part) => value(scope, part));
+      const inSelect = { kind: "inSelect", operands, select: selectOfValues(scope, node.query) } as const;
+      if (!negated || !node.operands.some((part) => isNullable(scope, part))) return { ...inSelect, negated };
+      return { kind: "isTrue", item: { ...inSelect, negated: false }, negated };
+    }
+    case "existsQuery":
+      return { kind: "exists", select: selectOfPresence(scope, node.query), negated };
     case "exists":
       return {
         kind: "exists",
@@ -122,7 +149,9 @@ export function condition(scope: Scope, node: Node, negated = false): SqlExpress
     case "value":
     case "case":
     case "first":
-    case "aggregate": {
+    case "aggregate":
+    case "group":
+    case "window": {
       const item = value(scope, node);
       if (!negated) return item;
       return isNullable(scope, node) ? { kind: "isTrue", item, negated: true } : { kind: "not", item };
@@ -144,7 +173,10 @@ function mayBeUnknown(scope: Scope, node: Node): boolean {
     case "not":
       return mayBeUnknown(scope, node.item);
     case "call":
-      return matchCalls.has(node.call) && isNullable(scope, node);
+      return matchCalls.has(node.call) && node.operands.some((part) => isNullable(scope, part));
+    case "inRows":
+    case "inQuery":
+      return node.operands.some((part) => isNullable(scope, part));
     default:
       return false;
   }
@@ -155,8 +187,13 @@ export function value(scope: Scope, node: Node): SqlExpression {
   switch (node.kind) {
     case "column":
       return columnOf(placeOf(scope, node.path), node.column);
-    case "value":
-      return { kind: "parameter", parameter: { kind: "value", value: node.value, type: node.type } };
+    case "value": {
+      return parameterOf(scope.values, node, false);
+    }
+    case "group":
+      return groupAggregate(scope, node);
+    case "window":
+      return windowOf(scope, node);
     case "call":
       return matchCalls.has(node.call) ? truth(scope, node) : callOf(scope, node);
     case "case":
@@ -180,6 +217,9 @@ export function value(scope: Scope, node: Node): SqlExpression {
     case "logic":
     case "not":
     case "exists":
+    case "inRows":
+    case "inQuery":
+    case "existsQuery":
       return truth(scope, node);
     default:
       return node satisfies never;
@@ -194,9 +234,17 @@ function truth(scope: Scope, node: Node): SqlExpression {
 
 /** A value inside of a call: nothing beside it says its type. */
 function operand(scope: Scope, node: Node): SqlExpression {
-  if (node.kind !== "value") return value(scope, node);
+  return node.kind === "value" ? parameterOf(scope.typedValues, node, true) : value(scope, node);
+}
+
+/** A value's parameter, the same one wherever the value stands. */
+function parameterOf(known: Scope["values"], node: ValueNode, isTyped: boolean): SqlExpression {
+  const there = known.get(node);
+  if (there !== undefined) return there;
   const { value: given, type } = node;
-  return { kind: "parameter", parameter: { kind: "value", value: given, type, isTyped: true } };
+  const made = { kind: "parameter", parameter: { kind: "value", value: given, type, isTyped } } as const;
+  known.set(node, made);
+  return made;
 }
 
 const callOf = (scope: Scope, { call, operands, type }: CallNode): SqlExpression => ({
@@ -206,6 +254,32 @@ const callOf = (scope: Scope, { call, operands, type }: CallNode): SqlExpression
   type,
   of: operands.map(typeOf),
 });
+
+/** One value of a group's rows, or of those for which a condition is true. */
+function groupAggregate(scope: Scope, { aggregate, operand: of, filter, type }: GroupNode): SqlExpression {
+  if (of === undefined && filter === undefined) return { kind: "rowCount" };
+  const given: SqlExpression = of === undefined ? { kind: "constant", value: 1 } : value(scope, of);
+  const operand: SqlExpression =
+    filter === undefined
+      ? given
+      : { kind: "case", branches: [{ when: condition(scope, filter), value: given }], otherwise: undefined };
+  return { kind: "aggregate", aggregate, operand, type, of: of === undefined ? type : typeOf(of).type };
+}
+
+/** A value of a row among others. */
+function windowOf(scope: Scope, node: WindowNode): SqlExpression {
+  const [of] = node.operands;
+  return {
+    kind: "window",
+    call: node.call,
+    operands: node.operands.map((part) => operand(scope, part)),
+    partitionBy: node.partitionBy.map((part) => value(scope, part)),
+    orderBy: node.orderBy.map((term) => sortTerm(scope, term)),
+    frame: node.frame,
+    type: node.type,
+    of: of === undefined ? node.type : typeOf(of).type,
+  };
+}
 
 /** A match with a text that is known, which an index may serve; undefined where the text is not known. */
 function likeOf(scope: Scope, node: CallNode, negated: boolean): SqlExpression | undefined {
@@ -228,6 +302,153 @@ export const sortTerm = (scope: Scope, { node, descending }: OrderNode): SortTer
   descending,
   isNullable: isNullable(scope, node),
 });
+
+/** The rows of a source, with those of others beside them, narrowed and grouped, in a select of their own. */
+export function placeRows(
+  scope: Scope,
+  {
+    source,
+    beside,
+    where,
+    groupBy = [],
+    having,
+  }: Pick<StatementPlan, "source" | "beside" | "where" | "groupBy" | "having">,
+): Place {
+  const place = placeSource(scope, source);
+  const { select } = place;
+  for (const { kind, source: other, on } of beside) {
+    const alias = freeName(scope, other.entity.table);
+    const joined = placeIn(select, other.entity, alias);
+    scope.places.set(other, joined);
+    const conditions = on === undefined ? [] : [condition(scope, on)];
+    select.joins.push({ kind, table: sourceTable(scope, other.entity, alias), on: conditions });
+    joined.isOptional = kind === "left";
+  }
+  select.where.push(...where.map((node) => condition(scope, node)));
+  select.groupBy.push(...(groupBy ?? []).map((node) => value(scope, node)));
+  select.having.push(...having.map((node) => condition(scope, node)));
+  return place;
+}
+
+/** What stands in a from clause for an entity: its table, or the query that its rows come from. */
+function sourceTable(scope: Scope, entity: ResolvedEntity, alias: string): TableTerm {
+  const { derivation } = entity;
+  if (derivation === undefined) return tableOf(entity, alias);
+  if (derivation.kind === "named" || derivation.kind === "recursive") {
+    nameTable(scope, entity, derivation);
+    return { kind: "table", schema: undefined, table: derivation.name, alias };
+  }
+  return { kind: "derived", select: derivedRows(scope, entity, derivation), alias };
+}
+
+/** A query's select that knows nothing of the rows around it, its values under the names of an entity's columns. */
+function selectApart(scope: Scope, entity: ResolvedEntity, query: QueryState): Select {
+  const inner = newScope(scope.dialect, new Map(), scope.common);
+  const nodes = fieldsOf(query.projection);
+  return selectOf(
+    inner,
+    query,
+    [...entity.columns].map(([path, { name }]) => [nodes.get(path) as Node, name] as const),
+  );
+}
+
+function derivedRows(
+  scope: Scope,
+  entity: ResolvedEntity,
+  derivation: Extract<Derivation, { kind: "query" | "compound" }>,
+): Select | Compound {
+  if (derivation.kind === "query") return selectApart(scope, entity, derivation.query);
+  return {
+    operator: derivation.operator,
+    selects: derivation.queries.map((query) => uncut(entity, selectApart(scope, entity, query))),
+  };
+}
+
+/** A cut select within a compound has to stand one level down. */
+function uncut(entity: ResolvedEntity, select: Select): Select {
+  if (select.limit === undefined && select.offset === undefined) return select;
+  const outer = draftFrom({ kind: "derived", select, alias: "part" });
+  for (const { name } of entity.columns.values())
+    outer.items.push({ expression: { kind: "column", table: "part", name }, alias: undefined });
+  return outer;
+}
+
+/** Has the statement name a query before it begins, once. */
+function nameTable(scope: Scope, entity: ResolvedEntity, derivation: Extract<Derivation, { name: string }>): void {
+  if (scope.common.has(derivation)) return;
+  const columns = [...entity.columns.values()].map((column) => column.name);
+  const isRecursive = derivation.kind === "recursive";
+  // Its own name is known inside of it.
+  if (isRecursive) scope.common.set(derivation, undefined);
+  const parts = isRecursive ? [derivation.seed, derivation.step] : [derivation.query];
+  const selects = parts.map((query) => uncut(entity, selectApart(scope, entity, query)));
+  const select = isRecursive ? ({ operator: "union", selects } as const) : (selects[0] as Select);
+  scope.common.delete(derivation);
+  scope.common.set(derivation, { name: derivation.name, columns, select, isRecursive });
+}
+
+/** The values that a projection gives, by the names that lead to them. */
+function fieldsOf(projection: Projection | undefined, path: readonly string[] = []): ReadonlyMap<string, Node> {
+  if (projection?.kind === "value") return new Map([[path.join("."), projection.node]]);
+  return projection?.kind === "object"
+    ? new Map(projection.fields.flatMap(([name, part]) => [...fieldsOf(part, [...path, name])]))
+    : new Map();
+}
+
+function placeSource(scope: Scope, source: Source): Place {
+  const { entity } = source;
+  const alias = freeName(scope, entity.table);
+  const place = placeIn(draftFrom(sourceTable(scope, entity, alias)), entity, alias);
+  scope.places.set(source, place);
+  return place;
+}
+
+/** A query's select inside of another, which may refer to the rows around it. */
+function selectOf(
+  scope: Scope,
+  query: QueryState,
+  items: readonly (readonly [Node, string | undefined])[],
+): SelectDraft {
+  const { joins, ...rest } = query;
+  const { select } = placeRows(scope, { ...rest, beside: joins });
+  select.items.push(...items.map(([node, alias]) => ({ expression: value(scope, node), alias })));
+  if (isCut(query)) {
+    Object.assign(select, { limit: query.limit, offset: query.offset });
+    select.orderBy.push(...totalOrder(query).map((term) => sortTerm(scope, term)));
+  }
+  releaseNames(scope, select);
+  return select;
+}
+
+/** The values of a query's rows, to find others among them: missing ones cannot be found, and would hide the rest. */
+function selectOfValues(scope: Scope, query: QueryState): SelectDraft {
+  const nodes = [...fieldsOf(query.projection).values()];
+  const missing = nodes
+    .filter((node) => typeOf(node).isNullable)
+    .map((operand): Node => ({ kind: "not", item: { kind: "isNull", operand } }));
+  const isInside = query.groupBy === undefined && !isCut(query);
+  const narrowed = isInside ? { ...query, where: [...query.where, ...missing] } : query;
+  const names = nodes.map((node, i) => [node, isInside ? undefined : `value_${i + 1}`] as const);
+  const select = selectOf(scope, narrowed, names);
+  if (isInside) return select;
+  // An engine may refuse a limit here unless it is one level down.
+  const alias = freeName(scope, "found");
+  const outer = draftFrom({ kind: "derived", select, alias });
+  nodes.forEach((node, i) => {
+    const expression: SqlExpression = { kind: "column", table: alias, name: `value_${i + 1}` };
+    outer.items.push({ expression, alias: undefined });
+    if (typeOf(node).isNullable) outer.where.push({ kind: "isNull", operand: expression, negated: true });
+  });
+  releaseNames(scope, outer);
+  return outer;
+}
+
+/** Whether a query has a row. */
+function selectOfPresence(scope: Scope, query: QueryState): SelectDraft {
+  const select = selectOf(scope, query, []);
+  select.items.push({ expression: { kind: "constant", value: 1 }, alias: undefined });
+  return select;
+}
 
 /** A select of a set's rows, correlated with its owner; `result` gives what is selected, in terms of its places. */
 function relatedSelect(scope: Scope, set: SetNode, result: () => SqlExpression, alias?: string): SelectDraft {

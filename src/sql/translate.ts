@@ -9,6 +9,7 @@ import {
   draftFrom,
   freeName,
   keysEqual,
+  newScope,
   type Place,
   placeIn,
   placeOf,
@@ -16,8 +17,8 @@ import {
   type Scope,
   tableOf,
 } from "./scope.js";
-import { condition, sortTerm, value } from "./translate-expression.js";
-import type { Select, SelectItem, SortTerm, SqlExpression } from "./tree.js";
+import { condition, placeRows, sortTerm, value } from "./translate-expression.js";
+import type { CommonTable, Select, SelectItem, SortTerm, SqlExpression } from "./tree.js";
 
 /** The rows of a source where the statement can use them, and their order in terms of it. */
 interface OrderedPlace {
@@ -56,15 +57,16 @@ const handOut = (
 function placeRoot(scope: Scope, plan: StatementPlan): Root {
   const { source, limit, offset } = plan;
   const { entity } = source;
-  const alias = freeName(scope, entity.table);
-  const select = draftFrom(tableOf(entity, alias));
-  const place = placeIn(select, entity, alias);
-  scope.places.set(source, place);
+  const place = placeRows(scope, plan);
+  const { select, alias } = place;
   const owners = tieToOwners(scope, place, plan);
-  select.where.push(...plan.where.map((node) => condition(scope, node)));
   const innerOrder = plan.orderBy.map((term) => sortTerm(scope, term));
   const isCounted = plan.outputs.some((given) => given.kind === "rowCount");
-  if (!plan.cutPerOwner && !(isCut(plan) && (plan.joined.length > 0 || isCounted))) {
+  if (
+    !plan.cutPerOwner &&
+    !(isCut(plan) && (plan.joined.length > 0 || isCounted)) &&
+    !(isCounted && plan.groupBy !== undefined)
+  ) {
     Object.assign(select, { limit, offset });
     return { place, order: innerOrder, owners };
   }
@@ -158,12 +160,15 @@ function output(
 }
 
 /** The select that a statement's plan asks for. */
-export function translate(plan: StatementPlan, dialect: Dialect): Select {
-  const scope: Scope = { dialect, places: new Map(), names: new Set(), bound: plan.bound };
+export function translate(
+  plan: StatementPlan,
+  dialect: Dialect,
+): { readonly select: Select; readonly common: readonly CommonTable[] } {
+  const scope = newScope(dialect, plan.bound);
   const root = placeRoot(scope, plan);
   const { select } = root.place;
   const order = [...root.order, ...plan.joined.flatMap((joined) => joinRows(scope, joined))];
   select.items.push(...plan.outputs.map((given) => ({ ...output(scope, given, root.owners), alias: undefined })));
   select.orderBy.push(...order);
-  return select;
+  return { select, common: [...scope.common.values()].filter((table) => table !== undefined) };
 }

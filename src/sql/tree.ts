@@ -1,5 +1,5 @@
 import type { Scalar, ValueType } from "../columns/index.js";
-import type { AggregateName, CallName, NodeType } from "../expression/index.js";
+import type { AggregateName, CallName, NodeType, SetOperator, WindowNode } from "../expression/index.js";
 /** What a statement gets for one placeholder, before a dialect encodes it. */
 export type Parameter =
   | {
@@ -11,6 +11,13 @@ export type Parameter =
     }
   | { readonly kind: "list"; readonly values: readonly Scalar[]; readonly type: ValueType }
   /** Keys that come from another statement's rows; `part` is the column of a composite key that it carries, or all of them. */
+  /** Rows of values that are known; `part` is the column that it carries, or all of them. */
+  | {
+      readonly kind: "rows";
+      readonly rows: readonly (readonly Scalar[])[];
+      readonly types: readonly ValueType[];
+      readonly part: number | "all";
+    }
   | { readonly kind: "keys"; readonly types: readonly ValueType[]; readonly part: number | "all" };
 
 /** How two values are compared in SQL. */
@@ -64,10 +71,18 @@ export type SqlExpression =
   /** A value in a form that the engine compares as its type is meant. */
   | { readonly kind: "sortable"; readonly item: SqlExpression; readonly type: ValueType }
   | {
-      readonly kind: "rowNumber";
-      readonly partitionBy: readonly SqlExpression[];
-      readonly orderBy: readonly SortTerm[];
-    };
+      readonly kind: "inSelect";
+      readonly operands: readonly SqlExpression[];
+      readonly select: Select;
+      readonly negated: boolean;
+    }
+  | {
+      readonly kind: "inRows";
+      readonly operands: readonly SqlExpression[];
+      readonly types: readonly ValueType[];
+      readonly rows: readonly (readonly Scalar[])[];
+    }
+  | WindowExpression;
 
 /** A function of values. */
 export interface CallExpression {
@@ -77,6 +92,19 @@ export interface CallExpression {
   readonly type: ValueType;
   /** The operands' types, and whether they may be missing. */
   readonly of: readonly NodeType[];
+}
+
+/** A value of a row among others. */
+export interface WindowExpression {
+  readonly kind: "window";
+  readonly call: WindowNode["call"];
+  readonly operands: readonly SqlExpression[];
+  readonly partitionBy: readonly SqlExpression[];
+  readonly orderBy: readonly SortTerm[];
+  readonly frame: WindowNode["frame"];
+  readonly type: ValueType;
+  /** The type of the first operand. */
+  readonly of: ValueType;
 }
 
 /** One term of an order. */
@@ -89,11 +117,25 @@ export interface SortTerm {
 /** A table, or a select in its place, under a name. */
 export type TableTerm =
   | { readonly kind: "table"; readonly schema: string | undefined; readonly table: string; readonly alias: string }
-  | { readonly kind: "derived"; readonly select: Select; readonly alias: string };
+  | { readonly kind: "derived"; readonly select: Select | Compound; readonly alias: string };
+
+/** Several selects whose rows become those of one. */
+export interface Compound {
+  readonly operator: SetOperator;
+  readonly selects: readonly Select[];
+}
+
+/** A select that a statement names before it begins. */
+export interface CommonTable {
+  readonly name: string;
+  readonly columns: readonly string[];
+  readonly select: Select | Compound;
+  readonly isRecursive: boolean;
+}
 
 /** A joined table. */
 export interface Join {
-  readonly kind: "inner" | "left";
+  readonly kind: "inner" | "left" | "cross";
   readonly table: TableTerm;
   readonly on: readonly SqlExpression[];
 }
@@ -112,6 +154,8 @@ export interface Select {
   readonly from: TableTerm;
   readonly joins: readonly Join[];
   readonly where: readonly SqlExpression[];
+  readonly groupBy: readonly SqlExpression[];
+  readonly having: readonly SqlExpression[];
   readonly orderBy: readonly SortTerm[];
   readonly limit: number | undefined;
   readonly offset: number | undefined;

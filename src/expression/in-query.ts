@@ -1,0 +1,26 @@
+import { comparedKind } from "../columns/index.js";
+import { GemachError } from "../errors/index.js";
+import { labelOf, typeOf } from "./node.js";
+import type { Node, Projection, QueryState } from "./resolved.js";
+
+const valuesOf = (projection: Projection | undefined): readonly Node[] | undefined => {
+  if (projection === undefined) return undefined;
+  if (projection.kind === "value") return [projection.node];
+  return projection.kind === "object" ? projection.fields.flatMap(([, part]) => valuesOf(part) ?? []) : undefined;
+};
+
+/**
+ * Whether values are those of a row of a query.
+ * @throws GemachError `VALUE_UNFIT` where the query gives others.
+ */
+export function inQuery(operands: readonly Node[], query: QueryState): Node {
+  const given = valuesOf(query.projection) ?? [];
+  const kinds = (nodes: readonly Node[]) => nodes.map((node) => comparedKind(typeOf(node).type.kind)).join(", ");
+  if (kinds(given) !== kinds(operands))
+    throw new GemachError("VALUE_UNFIT", {
+      column: operands.map(labelOf).join(", "),
+      expected: `a query of ${kinds(operands)}`,
+      got: given.length === 0 ? "one without a projection" : `one of ${kinds(given)}`,
+    });
+  return { kind: "inQuery", operands, query };
+}

@@ -1,0 +1,53 @@
+import { checked } from "../columns/index.js";
+import { GemachError } from "../errors/index.js";
+import { expression, isExpression, nodeOf } from "./expression.js";
+import type { Expression, Predicate } from "./expression-types.js";
+import { inQuery } from "./in-query.js";
+import { labelOf, typeOf } from "./node.js";
+import { type Query, stateIn } from "./state.js";
+
+/** in: expressions; out: the values that they are compared with. */
+type ValuesOf<T extends readonly Expression[]> = {
+  readonly [P in keyof T]: T[P] extends Expression<infer V> ? NonNullable<V> : never;
+};
+
+/** Several expressions together. */
+export interface Tuple<T extends readonly Expression[]> {
+  /** Equal to one of the lists of values, each to its own. */
+  oneOf(rows: readonly ValuesOf<T>[] | Query): Predicate;
+  /** Equal to none of them; rows without one of the values are kept. */
+  notOneOf(rows: readonly ValuesOf<T>[] | Query): Predicate;
+}
+
+/** Several expressions, to be compared together: `tuple(tag.depotId, tag.number).oneOf([[1, 7], [2, 3]])`. */
+export function tuple<const T extends readonly [Expression, ...Expression[]]>(...parts: T): Tuple<T> {
+  const operands = parts.map((part) => {
+    if (!isExpression(part))
+      throw new GemachError("VALUE_UNFIT", { column: "tuple()", expected: "expressions", got: "something else" });
+    return nodeOf(part);
+  });
+  const oneOf = (rows: readonly (readonly unknown[])[] | Query): Predicate => {
+    const query = stateIn(rows);
+    if (query !== undefined) return expression(inQuery(operands, query));
+    const list = (rows as readonly (readonly unknown[])[]).map((row) => {
+      if (!Array.isArray(row) || row.length !== operands.length)
+        throw new GemachError("VALUE_UNFIT", {
+          column: operands.map(labelOf).join(", "),
+          expected: `lists of ${operands.length} values`,
+          got: "another",
+        });
+      return row.map((value, i) => {
+        const operand = operands[i] as (typeof operands)[number];
+        const passed = checked(value, typeOf(operand).type, labelOf(operand));
+        if (passed === null)
+          throw new GemachError("VALUE_UNFIT", { column: labelOf(operand), expected: "a value", got: "null" });
+        return passed;
+      });
+    });
+    return expression({ kind: "inRows", operands, rows: list });
+  };
+  return {
+    oneOf,
+    notOneOf: (rows) => expression({ kind: "not", item: nodeOf(oneOf(rows)) }),
+  };
+}

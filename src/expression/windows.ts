@@ -1,0 +1,120 @@
+import type { ColumnKind, ValueType } from "../columns/index.js";
+import { GemachError } from "../errors/index.js";
+import { aggregated, type RankedKind } from "./aggregates.js";
+import { expression, isExpression, nodeOf, orderNodes } from "./expression.js";
+import type { Expression, ExpressionOf, NumberExpression, NumberKind, Order } from "./expression-types.js";
+import { typeOf } from "./node.js";
+import type { Node, WindowNode } from "./resolved.js";
+
+/** The rows among which a row is seen. */
+export interface Window {
+  /** Only rows that have the same values are seen together; all rows where it is left out. */
+  readonly by?: Expression | readonly Expression[];
+  /** The order in which they are seen. */
+  readonly order?: Order | readonly Order[];
+  /** Of an aggregate: how many rows before the row are taken; all of them where it is left out and there is an order. */
+  readonly before?: number;
+  /** Of an aggregate: how many rows after the row are taken; none where it is left out and there is an order. */
+  readonly after?: number;
+}
+
+const whole: ValueType = { kind: "integer" };
+
+function nodesIn(given: Expression | readonly Expression[] | undefined): readonly Node[] {
+  if (given === undefined) return [];
+  return (Array.isArray(given) ? given : [given]).map((item) => {
+    if (!isExpression(item))
+      throw new GemachError("VALUE_UNFIT", {
+        column: "by",
+        expected: "an expression or several",
+        got: "something else",
+      });
+    return nodeOf(item);
+  });
+}
+
+type Facts = Pick<WindowNode, "call" | "operands" | "type" | "isNullable">;
+
+function windowed({ by, order, before, after }: Window, facts: Facts, takesFrame: boolean): never {
+  const orderBy = order === undefined ? [] : orderNodes(order);
+  const hasFrame = takesFrame && orderBy.length > 0;
+  const frame = hasFrame ? { before, after: after ?? 0 } : undefined;
+  return expression({ kind: "window", partitionBy: nodesIn(by), orderBy, frame, ...facts }) as never;
+}
+
+/** The number of the row among its rows in their order, from 1. */
+export const rowNumber = (window: Window): NumberExpression<number, "integer"> =>
+  windowed(window, { call: "rowNumber", operands: [], type: whole, isNullable: false }, false);
+
+/** The same, rows that the order does not tell apart having the same number; the next one leaves a gap. */
+export const rank = (window: Window): NumberExpression<number, "integer"> =>
+  windowed(window, { call: "rank", operands: [], type: whole, isNullable: false }, false);
+
+/** The same without gaps. */
+export const denseRank = (window: Window): NumberExpression<number, "integer"> =>
+  windowed(window, { call: "denseRank", operands: [], type: whole, isNullable: false }, false);
+
+function near(call: "lag" | "lead", of: Expression, window: Window, rows: number): never {
+  const node = nodeOf(of);
+  const operands: readonly Node[] = [node, { kind: "value", value: rows, type: whole }];
+  return windowed(window, { call, operands, type: typeOf(node).type, isNullable: true }, false);
+}
+
+/** The value of the row before it, or so many rows before; missing where there is none. */
+export const lag = <V, K extends ColumnKind>(
+  of: Expression<V, K>,
+  window: Window,
+  rows = 1,
+): ExpressionOf<K, V | null> => near("lag", of, window, rows);
+
+/** The value of the row after it, or so many rows after; missing where there is none. */
+export const lead = <V, K extends ColumnKind>(
+  of: Expression<V, K>,
+  window: Window,
+  rows = 1,
+): ExpressionOf<K, V | null> => near("lead", of, window, rows);
+
+/** The value of the first of its rows. */
+export const firstValue = <V, K extends ColumnKind>(of: Expression<V, K>, window: Window): ExpressionOf<K, V> =>
+  windowed(window, { call: "firstValue", operands: [nodeOf(of)], ...typeOf(nodeOf(of)) }, false);
+
+/** The value of the last of its rows. */
+export const lastValue = <V, K extends ColumnKind>(
+  of: Expression<V, K>,
+  { by, order = [] }: Window,
+): ExpressionOf<K, V> =>
+  expression({
+    kind: "window",
+    call: "lastValue",
+    operands: [nodeOf(of)],
+    partitionBy: nodesIn(by),
+    orderBy: orderNodes(order),
+    frame: { before: undefined, after: undefined },
+    ...typeOf(nodeOf(of)),
+  });
+
+function over(call: "count" | "sum" | "avg" | "min" | "max", window: Window, of?: Expression): never {
+  const { operand, type, isNullable } = aggregated(call, of);
+  return windowed(window, { call, operands: operand === undefined ? [] : [operand], type, isNullable }, true);
+}
+
+/** How many rows are seen together; in an order: how many up to the row. */
+export const countOver = (window: Window): NumberExpression<number, "integer"> => over("count", window);
+
+/** The sum over the rows that are seen together; in an order: up to the row, or of the rows around it. */
+export const sumOver = <V, K extends NumberKind>(of: Expression<V, K>, window: Window): ExpressionOf<K, V | null> =>
+  over("sum", window, of);
+
+/** The average over the rows that are seen together; in an order: up to the row, or of the rows around it. */
+export const avgOver = <K extends NumberKind>(
+  of: Expression<unknown, K>,
+  window: Window,
+): NumberExpression<number | null, "double"> => over("avg", window, of);
+
+/** The least value of the rows that are seen together; in an order: up to the row, or of the rows around it. */
+export const minOver = <V, K extends RankedKind>(of: Expression<V, K>, window: Window): ExpressionOf<K, V | null> =>
+  over("min", window, of);
+
+/** The greatest value of the rows that are seen together; in an order: up to the row, or of the rows around it. */
+export const maxOver = <V, K extends RankedKind>(of: Expression<V, K>, window: Window): ExpressionOf<K, V | null> =>
+  over("max", window, of);

@@ -1,0 +1,87 @@
+import type { ColumnKind } from "../columns/index.js";
+import type { Expression, ExpressionOf, Order, Predicate, Query } from "../expression/index.js";
+import type { Definitions, Entity, EntityName } from "../model/index.js";
+import type { Group, GroupKeys } from "./group.js";
+import type { Reference } from "./reference.js";
+import type { Selected, Selection } from "./selection.js";
+
+declare const selectionOf: unique symbol;
+
+/** A query whose rows are what a projection names. `S`: what its function gives. */
+export interface Selecting<out S> extends Query<Selected<S>> {
+  /** For the types only. @internal */
+  readonly [selectionOf]: S;
+}
+
+/** in: what a projection gives; out: the same where there may be no row. */
+export type Optional<S> =
+  S extends Expression<infer V, infer K extends ColumnKind>
+    ? ExpressionOf<K, V | null>
+    : { readonly [P in keyof S]: Optional<S[P]> };
+
+/** What narrows, orders and cuts rows of several sources side by side; `A`: what callbacks get of each. */
+export interface NarrowedRows<A extends readonly unknown[]> {
+  /** Only the rows for which the predicate is true; several calls must all be true. */
+  where(predicate: (...rows: A) => Predicate): this;
+  /** Sorts the rows, after what earlier calls sorted by; ties go by primary keys. */
+  orderBy(order: (...rows: A) => Order | readonly Order[]): this;
+  /** At most so many rows. */
+  limit(rows: number): this;
+  /** Leaves out so many rows at the beginning. */
+  offset(rows: number): this;
+  /** Adds to the query only where the value is there: neither undefined nor null. */
+  given<V>(value: V, then: (query: this, value: NonNullable<V>) => this): this;
+}
+
+/** What brings rows of other sources beside those that are there. */
+export interface Joining<A extends readonly unknown[]> {
+  /** Beside each row those of an entity, or of another query, for which the condition is true; rows without any are left out. */
+  join<D extends Definitions, E extends EntityName<D>>(
+    other: Entity<D, E>,
+    on: (...rows: [...A, Reference<D, E>]) => Predicate,
+  ): Combined<[...A, Reference<D, E>]>;
+  join<S>(other: Selecting<S>, on: (...rows: [...A, S]) => Predicate): Combined<[...A, S]>;
+  /** The same, rows without any kept: what stands beside them is missing. */
+  leftJoin<D extends Definitions, E extends EntityName<D>>(
+    other: Entity<D, E>,
+    on: (...rows: [...A, Reference<D, E>]) => Predicate,
+  ): Combined<[...A, Reference<D, E, true>]>;
+  leftJoin<S>(other: Selecting<S>, on: (...rows: [...A, S]) => Predicate): Combined<[...A, Optional<S>]>;
+  /** Beside each row every row of an entity, or of another query. */
+  crossJoin<D extends Definitions, E extends EntityName<D>>(other: Entity<D, E>): Combined<[...A, Reference<D, E>]>;
+  crossJoin<S>(other: Selecting<S>): Combined<[...A, S]>;
+  /** Makes one row of all rows that have the same values. */
+  groupBy<const K extends GroupKeys>(keys: (...rows: A) => K): Grouped<A, K>;
+}
+
+/** Rows of several sources side by side; it becomes a query by `select` or `groupBy`. */
+export interface Combined<A extends readonly unknown[]> extends NarrowedRows<A>, Joining<A> {
+  /** Brings for each row what the function names. */
+  select<const S extends Selection>(projection: (...rows: A) => S): SelectedRows<A, S>;
+}
+
+/** A query that brings what its projection names. */
+export interface SelectedRows<A extends readonly unknown[], S> extends NarrowedRows<A>, Selecting<S> {
+  /** Each different row once. */
+  distinct(): SelectedRows<A, S>;
+}
+
+/** Another query's rows as a source. */
+export interface Derived<S> extends NarrowedRows<[S]>, Joining<[S]>, Selecting<S> {
+  /** Brings for each row what the function names. */
+  select<const T extends Selection>(projection: (row: S) => T): SelectedRows<[S], T>;
+}
+
+/** Groups of rows; it becomes a query by `select`. */
+export interface Grouped<A extends readonly unknown[], K> {
+  /** Only the groups for which the predicate is true; several calls must all be true. */
+  having(predicate: (group: Group<A, K>) => Predicate): this;
+  /** Sorts the groups; ties go by what they are grouped by. */
+  orderBy(order: (group: Group<A, K>) => Order | readonly Order[]): this;
+  /** At most so many groups. */
+  limit(groups: number): this;
+  /** Leaves out so many groups at the beginning. */
+  offset(groups: number): this;
+  /** Brings for each group what the function names. */
+  select<const S extends Selection>(projection: (group: Group<A, K>) => S): Selecting<S> & Grouped<A, K>;
+}

@@ -1,0 +1,161 @@
+import { GemachError } from "../errors/index.js";
+import {
+  columnAt,
+  type Derivation,
+  memberAt,
+  type Node,
+  type Path,
+  type Projection,
+  pathTo,
+  type QueryState,
+  type ResolvedColumn,
+  type ResolvedEntity,
+  type ResolvedMember,
+  type Source,
+  typeOf,
+} from "../expression/index.js";
+import { referenceAt } from "./reference.js";
+
+/** Kinds of which an engine cannot say which of two values comes first. */
+const unsorted: ReadonlySet<string> = new Set(["json", "list", "bytes"]);
+
+/** The values that a projection gives, by the names that lead to them. */
+export function fieldsOf(projection: Projection, path: readonly string[] = []): ReadonlyMap<string, Node> {
+  switch (projection.kind) {
+    case "value":
+      return new Map([[path.join("."), projection.node]]);
+    case "object":
+      return new Map(projection.fields.flatMap(([name, part]) => [...fieldsOf(part, [...path, name])]));
+    default:
+      throw new GemachError("SELECTION_UNFIT", {
+        entity: projection.set.source.entity.name,
+        path: `${path.join(".")}, a list inside of another query`,
+      });
+  }
+}
+
+function derivedColumn(property: string, name: string, nodes: readonly Node[]): ResolvedColumn {
+  const types = nodes.map(typeOf);
+  const isNullable = types.some((type) => type.isNullable);
+  const type = types[0]?.type ?? { kind: "text" };
+  return {
+    entity: "a query",
+    property: property === "" ? "value" : property,
+    name,
+    kind: type.kind,
+    type,
+    isNullable,
+    isRequired: !isNullable,
+    isKey: false,
+    isUnique: false,
+    isHeavy: false,
+    isComputed: false,
+    defaultValue: undefined,
+    initial: undefined,
+    schema: undefined,
+    collations: {},
+  };
+}
+
+/** Columns as the projection nests them. */
+function membersOf(
+  projection: Projection,
+  columns: ReadonlyMap<string, ResolvedColumn>,
+  nodes: ReadonlyMap<string, Node>,
+  path: readonly string[] = [],
+): ResolvedMember {
+  if (projection.kind !== "object") return columns.get(path.join(".")) as ResolvedColumn;
+  const fields = new Map(
+    projection.fields.map(([name, part]) => [name, membersOf(part, columns, nodes, [...path, name])] as const),
+  );
+  const presence = projection.presence?.flatMap((node) => {
+    const found = [...nodes].find(([, other]) => isSameColumn(node, other));
+    return found === undefined ? [] : [columns.get(found[0]) as ResolvedColumn];
+  });
+  return { fields, presence };
+}
+
+const isSameColumn = (a: Node, b: Node): boolean =>
+  a.kind === "column" && b.kind === "column" && a.column === b.column && a.path.source === b.path.source;
+
+/** The rows of queries of one shape, as an entity that has no table. */
+export function derivedEntity(
+  name: string,
+  projections: readonly Projection[],
+  derivation: Derivation,
+): ResolvedEntity {
+  const [first] = projections as readonly [Projection];
+  const fields = projections.map((projection) => fieldsOf(projection));
+  const nodes = fields[0] as ReadonlyMap<string, Node>;
+  const names = new Set<string>();
+  const columns = new Map(
+    [...nodes.keys()].map((path) => {
+      let sqlName = path === "" ? "value" : path.replaceAll(".", "_");
+      while (names.has(sqlName)) sqlName += "_";
+      names.add(sqlName);
+      return [
+        path,
+        derivedColumn(
+          path,
+          sqlName,
+          fields.map((found) => found.get(path) as Node),
+        ),
+      ] as const;
+    }),
+  );
+  const member = membersOf(first, columns, nodes);
+  return {
+    name: "a query",
+    table: name,
+    schema: undefined,
+    members: "fields" in member ? member.fields : new Map([["", member]]),
+    columns,
+    key: [...columns.values()].filter(({ kind }) => !unsorted.has(kind)),
+    relations: new Map(),
+    indexes: [],
+    isReadOnly: true,
+    checks: new Map(),
+    computations: new Map(),
+    derivation,
+    make: undefined,
+  };
+}
+
+/** The single value that the rows of a query are; undefined where they are objects. */
+export const singleOf = ({ members }: ResolvedEntity): ResolvedMember | undefined =>
+  members.size === 1 ? members.get("") : undefined;
+
+/** What a callback gets of the rows of a source; `mayBeMissing`: there may be no row. */
+export function rowAt(source: Source, mayBeMissing = false): unknown {
+  const path = { ...pathTo(source), mayBeMissing };
+  const { entity } = source;
+  if (entity.derivation === undefined) return referenceAt(path);
+  const single = singleOf(entity);
+  if (single !== undefined) return memberAt(path, single);
+  return memberAt(path, { fields: entity.members, presence: undefined });
+}
+
+/** The projection of a query whose rows are single values; objects need none. */
+export function ownProjection(source: Source): Projection | undefined {
+  const single = singleOf(source.entity);
+  return single === undefined || "fields" in single
+    ? undefined
+    : { kind: "value", node: columnAt(pathTo(source), single) };
+}
+
+/** A member of the row at the end of a path as a projection. */
+function memberProjection(path: Path, member: ResolvedMember): Projection {
+  if (!("fields" in member)) return { kind: "value", node: columnAt(path, member) };
+  const fields = [...member.fields].map(([name, part]) => [name, memberProjection(path, part)] as const);
+  return { kind: "object", fields, presence: member.presence?.map((column) => columnAt(path, column)) };
+}
+
+const isLight = ([, member]: readonly [string, ResolvedMember]): boolean => "fields" in member || !member.isHeavy;
+
+/** What a query brings, as a projection: its own, or the columns of its rows. */
+export function projectionOfQuery({ source, projection }: QueryState): Projection {
+  if (projection !== undefined) return projection;
+  const path = pathTo(source);
+  const members = new Map([...source.entity.members].filter(isLight));
+  return memberProjection(path, { fields: members, presence: undefined });
+}

@@ -1,0 +1,41 @@
+import {
+  type Aggregates,
+  aggregated,
+  aggregateNames,
+  and,
+  type Expression,
+  expression,
+  nodeOf,
+  type Predicate,
+  predicateNode,
+} from "../expression/index.js";
+
+/** What rows are grouped by: an expression, or an object of such. */
+export type GroupKeys = Expression | { readonly [name: string]: Expression };
+
+/** A group of rows: what they have in common, and what can be worked out of all of them. */
+export interface Group<A extends readonly unknown[], K> extends Aggregates<A> {
+  /** What the rows are grouped by. */
+  readonly key: K;
+  /** The rows of the group for which a predicate is true, for what is worked out of them. */
+  where(predicate: (...rows: A) => Predicate): Aggregates<A>;
+}
+
+type Callback = (...rows: readonly unknown[]) => unknown;
+
+/** A group for callbacks: its aggregates are expressions. */
+export function groupOf(keys: unknown, rows: readonly unknown[], filters: readonly Predicate[] = []): object {
+  const filter = filters.length === 0 ? undefined : nodeOf(and(...filters));
+  const aggregate = (name: (typeof aggregateNames)[number] | "count", of?: Callback) =>
+    expression({ kind: "group", filter, ...aggregated(name, of?.(...rows)) });
+  return {
+    key: keys,
+    where: (predicate: Callback) => {
+      const given = predicate(...rows);
+      predicateNode(given, "where");
+      return groupOf(keys, rows, [...filters, given as Predicate]);
+    },
+    count: () => aggregate("count"),
+    ...Object.fromEntries(aggregateNames.map((name) => [name, (of: Callback) => aggregate(name, of)])),
+  };
+}
