@@ -45,7 +45,12 @@ writeFileSync(
 );
 writeFileSync(
   `${folder}/tsconfig.json`,
-  JSON.stringify({ extends: "../tsconfig.json", compilerOptions: { noUnusedLocals: false }, include: ["."] }),
+  // The built types, as whoever installs the library has them: its own sources are no part of the figure.
+  JSON.stringify({
+    extends: "../tsconfig.json",
+    compilerOptions: { noUnusedLocals: false, paths: { gemach: ["../dist/index.d.ts"] } },
+    include: ["."],
+  }),
 );
 try {
   const output = execFileSync(`${root}node_modules/.bin/tsc`, ["-p", folder, "--extendedDiagnostics"], {

@@ -30,10 +30,7 @@ export interface Narrowing<D extends Definitions, E extends EntityName<D>> {
 }
 
 /** A query of an entity, whose rows are plain rows with what was reached. */
-export interface EntityQuery<D extends Definitions, E extends EntityName<D>, Row>
-  extends Narrowing<D, E>,
-    Joining<[Reference<D, E>]>,
-    Query<Row> {
+export interface EntityQuery<D extends Definitions, E extends EntityName<D>, Row> extends Narrowing<D, E>, Query<Row> {
   /**
    * Brings related rows along: names of relations, each with true, with an object of further
    * relations, or with a function that narrows the query of the relation's target.
@@ -41,6 +38,14 @@ export interface EntityQuery<D extends Definitions, E extends EntityName<D>, Row
   reach<const S extends ReachShape<D, E>>(
     shape: S & NoInfer<ReachFaults<D, E, S>>,
   ): EntityQuery<D, E, Reached<D, E, Row, S>>;
+  /** Beside each row those of an entity, or of another query, for which the condition is true; rows without any are left out. */
+  readonly join: Joining<[Reference<D, E>]>["join"];
+  /** The same, rows without any kept: what stands beside them is missing. */
+  readonly leftJoin: Joining<[Reference<D, E>]>["leftJoin"];
+  /** Beside each row every row of an entity, or of another query. */
+  readonly crossJoin: Joining<[Reference<D, E>]>["crossJoin"];
+  /** Makes one row of all rows that have the same values. */
+  readonly groupBy: Joining<[Reference<D, E>]>["groupBy"];
   /** Sets the strategy for what is reached; inside a reach: for that relation and what it reaches in turn. */
   how(strategy: Strategy): this;
   /** Brings for each row only what the function names: an expression, or an object of such. */

@@ -12,6 +12,7 @@ import {
   guard,
   isExpression,
   memberAt,
+  type NumberExpression,
   nodeOf,
   type Order,
   orderNodes,
@@ -56,7 +57,19 @@ export type Reference<D extends Definitions, E extends EntityName<D>, Missing ex
 };
 
 /** What can be asked of a set of related rows. */
-export interface RelatedRows<D extends Definitions, E extends EntityName<D>> extends Aggregates<[Reference<D, E>]> {
+export interface RelatedRows<D extends Definitions, E extends EntityName<D>> {
+  /** How many rows there are. */
+  count(): NumberExpression<number, "integer">;
+  /** How many different values there are; missing ones do not count. */
+  readonly countDistinct: Aggregates<[Reference<D, E>]>["countDistinct"];
+  /** The sum of the values that are there; missing where there are none. */
+  readonly sum: Aggregates<[Reference<D, E>]>["sum"];
+  /** The average of the values that are there, as a floating-point number. */
+  readonly avg: Aggregates<[Reference<D, E>]>["avg"];
+  /** The least value that is there. */
+  readonly min: Aggregates<[Reference<D, E>]>["min"];
+  /** The greatest value that is there. */
+  readonly max: Aggregates<[Reference<D, E>]>["max"];
   /** The rows of the set for which the predicate is true. */
   where(predicate: (row: Reference<D, E>) => Predicate): this;
   /** Adds to the set only where the value is there: neither undefined nor null. */
