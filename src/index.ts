@@ -131,7 +131,9 @@ export {
   type DatabaseOptions,
   type Driver,
   database,
+  type Page,
   type SentStatement,
+  type Slice,
 } from "./run/index.js";
 export { layOut, layOutText } from "./schema/index.js";
 export {

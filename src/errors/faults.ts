@@ -76,6 +76,10 @@ export const faults = {
     (n: { kind: string }) => `A value from the database is none of kind ${n.kind}.`,
     "Map the column with the kind that its values have.",
   ),
+  CURSOR_UNFIT: define(
+    (n: { reason: string }) => `The cursor does not fit: ${n.reason}.`,
+    "Hand over a cursor that a slice of the same query, in the same order, gave.",
+  ),
   LIMIT_UNFIT: define(
     (n: { method: string }) => `${n.method}() takes a whole number of at least 0.`,
     "Check the number where it comes in.",

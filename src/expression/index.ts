@@ -19,7 +19,7 @@ export type {
   TimeOfDay,
 } from "./expression-types.js";
 export { type Case, coalesce, greatest, least, literal, nullIf, when } from "./functions.js";
-export { columnAt, partsOf, pathOn, pathTo, setAlong, setIn, sourceIn, typeOf } from "./node.js";
+export { columnAt, labelOf, partsOf, pathOn, pathTo, setAlong, setIn, sourceIn, typeOf, valueNode } from "./node.js";
 export { guard, memberAt, ownRow, presenceOf } from "./own-row.js";
 export {
   type AggregateName,

@@ -290,6 +290,8 @@ export interface QueryState {
   readonly orderBy: readonly OrderNode[];
   readonly limit: number | undefined;
   readonly offset: number | undefined;
+  /** Only the rows on one side of a place in the order. */
+  readonly cursor: { readonly text: unknown; readonly side: "after" | "before" } | undefined;
   /** Other rows beside those of the source. */
   readonly joins: readonly JoinNode[];
   /** What rows are grouped by; undefined where they are not. */

@@ -1,5 +1,6 @@
+export { cursorOf } from "./cursor.js";
 export { totalOrder } from "./order.js";
-export { planCount, planExists, planList, planSingle } from "./plan.js";
+export { planCount, planExists, planList, planSingle, planSlice } from "./plan.js";
 export {
   type Cut,
   type FedStatement,

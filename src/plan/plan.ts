@@ -1,6 +1,8 @@
 import {
   allOf,
   columnAt,
+  type Node,
+  type OrderNode,
   type Path,
   type Projection,
   pathOn,
@@ -16,6 +18,7 @@ import {
   type Strategy,
   typeOf,
 } from "../expression/index.js";
+import { afterCursor, reversed } from "./cursor.js";
 import { totalOrder } from "./order.js";
 import type {
   FedStatement,
@@ -218,12 +221,16 @@ function planStatement(
   feed: Pick<StatementPlan, "purpose" | "fedOver"> & {
     readonly fedSets?: readonly SetNode[];
     readonly ordered: boolean;
+    readonly hasPlaces?: boolean;
   },
 ): StatementPlan {
   const draft: Draft = { slots: makeSlots(), joined: [], bound: new Map(), settings };
   const rows = planRows(draft, query, strategy);
-  const { purpose, fedOver, fedSets = [], ordered } = feed;
-  const { source, where, limit, offset } = query;
+  const { purpose, fedOver, fedSets = [], ordered, hasPlaces = false } = feed;
+  const { source, limit, offset } = query;
+  const order = totalOrder(query);
+  const { where, sorted, isReversed } = besideCursor(query, order);
+  const places = hasPlaces ? { order, slots: order.map(({ node }) => draft.slots.output(node)) } : undefined;
   return {
     purpose,
     source,
@@ -235,13 +242,32 @@ function planStatement(
     beside: query.joins,
     groupBy: query.groupBy,
     having: query.having,
-    orderBy: ordered || draft.joined.length > 0 ? totalOrder(query) : [],
+    orderBy: ordered || draft.joined.length > 0 ? sorted : [],
     limit,
     offset,
     joined: draft.joined,
     bound: draft.bound,
     outputs: draft.slots.outputs,
+    isReversed,
+    places,
     rows,
+  };
+}
+
+/** What a query's cursor makes of its conditions and its order. The last rows before a place are the first from the end. */
+function besideCursor(
+  query: QueryState,
+  order: readonly OrderNode[],
+): { readonly where: readonly Node[]; readonly sorted: readonly OrderNode[]; readonly isReversed: boolean } {
+  const { where, cursor, limit } = query;
+  if (cursor === undefined) return { where, sorted: order, isReversed: false };
+  const isBefore = cursor.side === "before";
+  const sorted = isBefore ? reversed(order) : order;
+  const isReversed = isBefore && limit !== undefined;
+  return {
+    where: [...where, afterCursor(cursor.text, order, sorted)],
+    sorted: isReversed ? sorted : order,
+    isReversed,
   };
 }
 
@@ -262,6 +288,12 @@ function planFed(
 export function planList(query: QueryState, settings: PlanSettings): StatementPlan {
   const purpose = `rows of ${query.source.entity.name}`;
   return planStatement(query, query.strategy, settings, { purpose, fedOver: [], ordered: true });
+}
+
+/** The same, with the places of the rows in the query's order. */
+export function planSlice(query: QueryState, settings: PlanSettings): StatementPlan {
+  const purpose = `rows of ${query.source.entity.name}`;
+  return planStatement(query, query.strategy, settings, { purpose, fedOver: [], ordered: true, hasPlaces: true });
 }
 
 /**
@@ -288,12 +320,14 @@ function planScalar(
     fedSets: [],
     fedSlots: [],
     cutPerOwner: false,
-    where: query.where,
+    where: besideCursor(query, totalOrder(query)).where,
     beside: query.joins,
     groupBy: query.groupBy,
     having: query.having,
     joined: [],
     bound: new Map(),
+    isReversed: false,
+    places: undefined,
     outputs: [output],
     rows: { shape: { kind: "value", slot: 0, type: { kind: "integer" } }, identity: [], joined: [], fed: [] },
     ...cut,

@@ -108,6 +108,10 @@ export interface StatementPlan extends Cut {
   /** Sources that stand for the end of a path. */
   readonly bound: ReadonlyMap<Source, Path>;
   readonly outputs: readonly Output[];
+  /** Whether the rows come from the end of the order, and have to be turned round. */
+  readonly isReversed: boolean;
+  /** The order, and where its values stand in a row; undefined where nobody asks for places in it. */
+  readonly places: { readonly order: readonly OrderNode[]; readonly slots: readonly number[] } | undefined;
   readonly rows: RowPlan;
 }
 

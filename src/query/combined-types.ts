@@ -29,6 +29,10 @@ export interface NarrowedRows<A extends readonly unknown[]> {
   limit(rows: number): this;
   /** Leaves out so many rows at the beginning. */
   offset(rows: number): this;
+  /** Only the rows after a place in the query's order, which a slice gave: keyset paging. */
+  after(cursor: string): this;
+  /** Only the rows before a place in the query's order; with a limit: the last of them. */
+  before(cursor: string): this;
   /** Adds to the query only where the value is there: neither undefined nor null. */
   given<V>(value: V, then: (query: this, value: NonNullable<V>) => this): this;
 }

@@ -112,6 +112,14 @@ class BuiltQuery {
     return this.#with({ offset: rowCount(rows, "offset") });
   }
 
+  after(cursor: unknown): BuiltQuery {
+    return this.#with({ cursor: { text: cursor, side: "after" } });
+  }
+
+  before(cursor: unknown): BuiltQuery {
+    return this.#with({ cursor: { text: cursor, side: "before" } });
+  }
+
   given(value: unknown, then: (query: BuiltQuery, value: unknown) => BuiltQuery): BuiltQuery {
     return value === undefined || value === null ? this : then(this, value);
   }

@@ -1,7 +1,15 @@
 import { GemachError } from "../errors/index.js";
 import { type Query, type QueryState, type Strategy, strategies } from "../expression/index.js";
 import { type Definitions, type Entity, type EntityName, isEntity, type NewRow, resolve } from "../model/index.js";
-import { planCount, planExists, planList, planSingle, type RowPlan, type StatementPlan } from "../plan/index.js";
+import {
+  planCount,
+  planExists,
+  planList,
+  planSingle,
+  planSlice,
+  type RowPlan,
+  type StatementPlan,
+} from "../plan/index.js";
 import { stateOf } from "../query/index.js";
 import { type CompiledStatement, compile, type DialectName, type GivenRow, insertRequests } from "../sql/index.js";
 import { callSite } from "./call-site.js";
@@ -10,6 +18,7 @@ import type { Driver } from "./driver.js";
 import { fetch, type Runtime, type Steps } from "./fetch.js";
 import { now } from "./platform.js";
 import { canGenerateCode, rowConstructors } from "./row-constructor.js";
+import { fetchSlice, type Slice } from "./slice.js";
 /** Settings of a database. */
 export interface DatabaseOptions {
   /** The strategy where neither query nor model says otherwise; "auto" by default. */
@@ -18,6 +27,19 @@ export interface DatabaseOptions {
   readonly generateCode?: boolean;
   /** Milliseconds since any moment, for the times in a ledger; `performance.now` by default. */
   readonly clock?: () => number;
+}
+
+/** One page of a query's rows. */
+export interface Page<Row> {
+  readonly rows: Row[];
+  /** How many rows there are on all pages. */
+  readonly total: number;
+  /** How many pages there are. */
+  readonly pages: number;
+  /** The number of this page, from 1. */
+  readonly number: number;
+  /** The most rows of a page. */
+  readonly size: number;
 }
 
 /** What turns a query into a statement's plan. */
@@ -99,6 +121,69 @@ export class Database {
     const statement = this.#compile(stateOf(query, "exists"), planExists);
     const steps = () => fetch(statement, this.#runtime);
     return (await this.#run(steps, "no")).length > 0;
+  }
+
+  /**
+   * One page of a query's rows, with the number of all rows and pages. `number` counts from 1. For long
+   * lists that change, `slice` is the better way.
+   * @throws GemachError `LIMIT_UNFIT`
+   */
+  async page<Row>(query: Query<Row>, { size, number = 1 }: { size: number; number?: number }): Promise<Page<Row>> {
+    const state = stateOf(query, "page");
+    if (!(Number.isSafeInteger(size) && size >= 1)) throw new GemachError("LIMIT_UNFIT", { method: "page" });
+    if (!(Number.isSafeInteger(number) && number >= 1)) throw new GemachError("LIMIT_UNFIT", { method: "page" });
+    const count = this.#countSteps(state);
+    const from = (state.offset ?? 0) + (number - 1) * size;
+    const rest = state.limit === undefined ? size : Math.max(0, Math.min(size, state.limit - (number - 1) * size));
+    const statement = this.#compile({ ...state, limit: rest, offset: from }, planList);
+    const runtime = this.#runtime;
+    const steps = function* (): Steps<Page<Row>> {
+      const total = yield* count();
+      const rows = (yield* fetch(statement, runtime)) as Row[];
+      return { rows, total, pages: Math.ceil(total / size), number, size };
+    };
+    return await this.#run(steps, "free");
+  }
+
+  /**
+   * So many rows of a query, from its beginning or from where its `after` or `before` says, with the
+   * cursors from which to go on (keyset paging): rows that come or go meanwhile shift nothing, and the
+   * hundredth slice costs what the first does.
+   * @throws GemachError `LIMIT_UNFIT`, `CURSOR_UNFIT`
+   */
+  async slice<Row>(query: Query<Row>, size: number): Promise<Slice<Row>> {
+    const state = stateOf(query, "slice");
+    if (!(Number.isSafeInteger(size) && size >= 1)) throw new GemachError("LIMIT_UNFIT", { method: "slice" });
+    const statement = this.#compile({ ...state, limit: size + 1 }, planSlice);
+    const steps = () => fetchSlice(statement, size, state.cursor?.side, this.#runtime);
+    return (await this.#run(steps, this.#free(statement))) as Slice<Row>;
+  }
+
+  /**
+   * The rows of a query one after the other, fetched in chunks as they are taken: a loop over a million
+   * rows holds a thousand in memory, and may end at any time. Each chunk is a statement of its own (and one
+   * for each relation that is reached by batch), so that rows which change meanwhile are seen as they are then.
+   */
+  async *stream<Row>(
+    query: Query<Row>,
+    { chunk = 1000 }: { readonly chunk?: number } = {},
+  ): AsyncGenerator<Row, void, void> {
+    const state = stateOf(query, "stream");
+    if (!(Number.isSafeInteger(chunk) && chunk >= 1)) throw new GemachError("LIMIT_UNFIT", { method: "stream" });
+    if (state.cursor?.side === "before")
+      throw new GemachError("CURSOR_UNFIT", { reason: "a stream goes forwards, so that it takes no before()" });
+    let rest = state.limit ?? Number.POSITIVE_INFINITY;
+    let at: Pick<QueryState, "cursor" | "offset"> = { cursor: state.cursor, offset: state.offset };
+    while (rest > 0) {
+      const size = Math.min(chunk, rest);
+      const statement = this.#compile({ ...state, ...at, limit: size + 1 }, planSlice);
+      const steps = () => fetchSlice(statement, size, "after", this.#runtime);
+      const slice = (await this.#run(steps, this.#free(statement))) as Slice<Row>;
+      yield* slice.rows;
+      if (slice.next === null) return;
+      rest -= slice.rows.length;
+      at = { cursor: { text: slice.next, side: "after" }, offset: undefined };
+    }
   }
 
   /**

@@ -105,13 +105,14 @@ function* feed(statement: CompiledStatement, gathered: Gathered, runtime: Runtim
   for (const joined of gathered.joined) yield* feed(statement, joined, runtime);
 }
 
-function* fetchGathered(
+export function* fetchGathered(
   statement: CompiledStatement,
   runtime: Runtime,
   keys: Keys,
   check?: (found: number) => Steps<void>,
 ): Steps<Gathered> {
-  const rows = yield requestOf(statement, runtime, keys);
+  const sent = yield requestOf(statement, runtime, keys);
+  const rows = statement.plan.isReversed ? [...sent].reverse() : sent;
   const gathered = gather(statement.plan.rows, rows, runtime.constructorOf);
   if (check !== undefined) yield* check(gathered.objects.length);
   yield* feed(statement, gathered, runtime);

@@ -5,6 +5,7 @@ import type {
   CallExpression,
   CommonTable,
   Compound,
+  Join,
   Parameter,
   Select,
   SortTerm,
@@ -230,9 +231,19 @@ export const qualifiedTable = (
 function printTable(printer: Printer, term: TableTerm): string {
   const { quote } = printer.dialect;
   if (term.kind === "derived") return `(${printRows(printer, term.select)}) as ${quote(term.alias)}`;
+  if (term.kind === "joined") return `(${printTable(printer, term.table)}${printJoins(printer, term.joins)})`;
   const table = qualifiedTable(term, printer.dialect);
   return term.alias === term.table ? table : `${table} as ${quote(term.alias)}`;
 }
+
+const printJoins = (printer: Printer, joins: readonly Join[]): string =>
+  joins
+    .map(({ kind, table, on }) => {
+      const joined = printTable(printer, table);
+      if (kind === "cross") return ` cross join ${joined}`;
+      return ` ${kind === "left" ? "left join" : "join"} ${joined} on ${printLogic(printer, "and", on)}`;
+    })
+    .join("");
 
 const printRows = (printer: Printer, rows: Select | Compound): string =>
   "operator" in rows
@@ -252,11 +263,7 @@ function printSelect(printer: Printer, select: Select): string {
     rows === undefined ? undefined : place(printer, { kind: "value", value: rows, type: { kind: "integer" } });
   return [
     `select ${select.isDistinct ? "distinct " : ""}${items.join(", ")} from ${printTable(printer, from)}`,
-    ...joins.map(({ kind, table, on }) => {
-      const joined = printTable(printer, table);
-      if (kind === "cross") return ` cross join ${joined}`;
-      return ` ${kind === "left" ? "left join" : "join"} ${joined} on ${printLogic(printer, "and", on)}`;
-    }),
+    printJoins(printer, joins),
     where.length === 0 ? "" : ` where ${printLogic(printer, "and", where)}`,
     groupBy.length === 0 ? "" : ` group by ${groupBy.map((part) => operand(printer, part)).join(", ")}`,
     having.length === 0 ? "" : ` having ${printLogic(printer, "and", having)}`,

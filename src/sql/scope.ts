@@ -21,7 +21,7 @@ export interface Place {
   readonly entity: ResolvedEntity;
   readonly alias: string;
   /** The select in whose from clause it stands. */
-  readonly select: SelectDraft;
+  select: SelectDraft;
   /** Whether its columns may all be null, since it is joined from the left. */
   isOptional: boolean;
   /** The place inside a derived table that it stands for, and whose select must hand out the columns asked for. */

@@ -318,10 +318,15 @@ export function placeRows(
   const { select } = place;
   for (const { kind, source: other, on } of beside) {
     const alias = freeName(scope, other.entity.table);
-    const joined = placeIn(select, other.entity, alias);
+    const table = sourceTable(scope, other.entity, alias);
+    // What the condition follows from the joined rows is joined to them before they are joined themselves.
+    const apart = draftFrom(table);
+    const joined = placeIn(apart, other.entity, alias);
     scope.places.set(other, joined);
     const conditions = on === undefined ? [] : [condition(scope, on)];
-    select.joins.push({ kind, table: sourceTable(scope, other.entity, alias), on: conditions });
+    const nested: TableTerm = apart.joins.length === 0 ? table : { kind: "joined", table, joins: apart.joins, alias };
+    select.joins.push({ kind, table: nested, on: conditions });
+    joined.select = select;
     joined.isOptional = kind === "left";
   }
   select.where.push(...where.map((node) => condition(scope, node)));

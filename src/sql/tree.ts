@@ -117,7 +117,9 @@ export interface SortTerm {
 /** A table, or a select in its place, under a name. */
 export type TableTerm =
   | { readonly kind: "table"; readonly schema: string | undefined; readonly table: string; readonly alias: string }
-  | { readonly kind: "derived"; readonly select: Select | Compound; readonly alias: string };
+  | { readonly kind: "derived"; readonly select: Select | Compound; readonly alias: string }
+  /** A table with what is joined to it before it is joined itself. */
+  | { readonly kind: "joined"; readonly table: TableTerm; readonly joins: readonly Join[]; readonly alias: string };
 
 /** Several selects whose rows become those of one. */
 export interface Compound {

@@ -1,0 +1,102 @@
+import { canonicalOf, comparedKind, type Scalar, type ValueType } from "../columns/index.js";
+import { GemachError } from "../errors/index.js";
+import { labelOf, type Node, type OrderNode, typeOf, valueNode } from "../expression/index.js";
+
+/** The place of a row in an order: its values by which rows are sorted. */
+type Values = readonly Scalar[];
+
+/** What an order is known by, so that a cursor of another one is refused. */
+const fingerprint = (order: readonly OrderNode[]): string => {
+  const text = order.map(({ node, descending }) => `${labelOf(node)} ${typeOf(node).type.kind} ${descending}`).join();
+  let hash = 0;
+  for (let i = 0; i < text.length; i++) hash = (Math.imul(hash, 31) + text.charCodeAt(i)) | 0;
+  return (hash >>> 0).toString(36);
+};
+
+/** Texts in base 64 with the letters that need no escape in an address (RFC 4648, section 5). */
+const toBase64 = (text: string): string => {
+  const bytes = encodeURIComponent(text).replace(/%(..)/g, (_, hex: string) => String.fromCharCode(Number(`0x${hex}`)));
+  return platform.btoa(bytes).replaceAll("+", "-").replaceAll("/", "_").replaceAll("=", "");
+};
+
+const fromBase64 = (text: string): string => {
+  const bytes = platform.atob(text.replaceAll("-", "+").replaceAll("_", "/"));
+  return decodeURIComponent([...bytes].map((byte) => `%${byte.charCodeAt(0).toString(16).padStart(2, "0")}`).join(""));
+};
+
+const platform = globalThis as unknown as { btoa(bytes: string): string; atob(text: string): string };
+
+/** A row's place in an order, as a text for whoever asks for the rows after it. */
+export const cursorOf = (order: readonly OrderNode[], values: Values): string =>
+  toBase64(
+    JSON.stringify([
+      fingerprint(order),
+      ...values.map((value) => (typeof value === "bigint" ? value.toString() : value)),
+    ]),
+  );
+
+const plainType = ({ codec: _, ...type }: ValueType): ValueType => type;
+
+/** A value of a cursor, of the type that the order has in its place. */
+function valueIn(given: unknown, type: ValueType): Scalar | undefined {
+  if (given === null) return null;
+  const own = plainType(type);
+  const isDigits = type.kind === "bigint" && typeof given === "string" && /^-?\d{1,19}$/.test(given);
+  // A text has no limit of its own in an order, and a choice may be a text of former times.
+  const checked = comparedKind(type.kind) === "text" ? ({ kind: "text" } as const) : own;
+  return canonicalOf(isDigits ? BigInt(given) : given, type.kind === "timestamp" ? { ...own, isText: true } : checked);
+}
+
+/**
+ * What a cursor says of an order.
+ * @throws GemachError `CURSOR_UNFIT` where it is none, or one of another order.
+ */
+function placeIn(cursor: unknown, order: readonly OrderNode[]): Values {
+  const unfit = (reason: string) => new GemachError("CURSOR_UNFIT", { reason });
+  let parts: unknown;
+  try {
+    parts = JSON.parse(fromBase64(cursor as string));
+  } catch {
+    throw unfit("it cannot be read");
+  }
+  if (!Array.isArray(parts) || parts[0] !== fingerprint(order) || parts.length !== order.length + 1)
+    throw unfit("it is of a query with another order");
+  return order.map(({ node }, i) => {
+    const value = valueIn(parts[i + 1], typeOf(node).type);
+    if (value === undefined) throw unfit("a value in it is not of its column's kind");
+    return value;
+  });
+}
+
+const missing = (operand: Node): Node => ({ kind: "isNull", operand });
+const never: Node = { kind: "logic", operator: "or", items: [] };
+const all = (...items: Node[]): Node => ({ kind: "logic", operator: "and", items });
+const any = (...items: Node[]): Node => ({ kind: "logic", operator: "or", items });
+
+/** Rows whose value comes after another: nothing sorts first, and last in descending order. */
+function comesAfter({ node, descending }: OrderNode, value: Scalar): Node {
+  const { type, isNullable } = typeOf(node);
+  if (value === null) return descending ? never : { kind: "not", item: missing(node) };
+  const right = valueNode(value, plainType(type));
+  const compared: Node = { kind: "compare", comparison: descending ? "below" : "above", left: node, right };
+  return descending && isNullable ? any(compared, missing(node)) : compared;
+}
+
+const isSame = (node: Node, value: Scalar): Node =>
+  value === null
+    ? missing(node)
+    : { kind: "compare", comparison: "equal", left: node, right: valueNode(value, plainType(typeOf(node).type)) };
+
+/** The condition that rows come after the place that a cursor says, in an order. */
+export function afterCursor(cursor: unknown, order: readonly OrderNode[], sorted = order): Node {
+  const values = placeIn(cursor, order);
+  return sorted.reduceRight<Node>((rest, term, i) => {
+    const value = values[i] as Scalar;
+    const after = comesAfter(term, value);
+    return rest === never ? after : any(after, all(isSame(term.node, value), rest));
+  }, never);
+}
+
+/** The same order from its end. */
+export const reversed = (order: readonly OrderNode[]): readonly OrderNode[] =>
+  order.map(({ node, descending }) => ({ node, descending: !descending }));
