@@ -127,6 +127,8 @@ export {
 } from "./query/index.js";
 export {
   type CallSite,
+  type Changes,
+  type ChangesOf,
   type Database,
   type DatabaseOptions,
   type Driver,
@@ -134,6 +136,7 @@ export {
   type Page,
   type SentStatement,
   type Slice,
+  type UpsertOptions,
 } from "./run/index.js";
 export { layOut, layOutText } from "./schema/index.js";
 export {

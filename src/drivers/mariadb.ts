@@ -106,10 +106,11 @@ function mariadbError(error: unknown, statement: string): unknown {
 
 /**
  * What a session must be like for one answer on every engine: strict, so that nothing is cut short
- * or rounded in silence; instants in UTC; a zero that is inserted stays a zero.
+ * or rounded in silence; instants in UTC; a zero that is inserted stays a zero; what an update gives one
+ * column does not change what it gives the next.
  */
 const sessionSettings =
-  "set session sql_mode = concat(@@sql_mode, ',STRICT_ALL_TABLES,NO_AUTO_VALUE_ON_ZERO'), time_zone = '+00:00', names utf8mb4 collate utf8mb4_nopad_bin";
+  "set session sql_mode = concat(@@sql_mode, ',STRICT_ALL_TABLES,NO_AUTO_VALUE_ON_ZERO,SIMULTANEOUS_ASSIGNMENT'), time_zone = '+00:00', names utf8mb4 collate utf8mb4_nopad_bin";
 
 /**
  * The driver for MariaDB, over a pool that the caller made and will end. Hand it over before the pool
@@ -125,7 +126,7 @@ export function mariadb(pool: MariadbPool): Driver {
     value instanceof Uint8Array ? Buffer.from(value.buffer, value.byteOffset, value.byteLength) : value;
   const runOn =
     (statements: MariadbStatements): Run =>
-    async ({ text, parameters }: Request): Promise<WireRows> => {
+    async ({ text, parameters, counts }: Request): Promise<WireRows> => {
       const settings = {
         rowsAsArray: true,
         dateStrings: true,
@@ -134,7 +135,8 @@ export function mariadb(pool: MariadbPool): Driver {
       } as const;
       try {
         const [rows] = await statements.execute({ sql: text, values: parameters.map(sent), ...settings });
-        return Array.isArray(rows) ? rows : [];
+        if (Array.isArray(rows)) return rows;
+        return counts === true ? [[(rows as { readonly affectedRows: number }).affectedRows]] : [];
       } catch (error) {
         throw mariadbError(error, text);
       }

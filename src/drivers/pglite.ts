@@ -10,7 +10,13 @@ export interface PgliteOptions {
 /** What takes queries: a database, or a transaction on it. */
 export interface PgliteQueries {
   // biome-ignore lint/suspicious/noExplicitAny: the package types its options more narrowly than it reads them
-  query(text: string, parameters: any[], options: any): Promise<{ readonly rows: unknown[] }>;
+  query(text: string, parameters: any[], options: any): Promise<PgliteAnswer>;
+}
+
+/** What is used of an answer. */
+export interface PgliteAnswer {
+  readonly rows: unknown[];
+  readonly affectedRows?: number;
 }
 
 /** A database of `@electric-sql/pglite` (`new PGlite()`). */
@@ -38,9 +44,10 @@ const options: PgliteOptions = {
 export function pglite(database: PgliteDatabase): Driver {
   const runOn =
     (queries: PgliteQueries): Run =>
-    async ({ text, parameters }: Request): Promise<WireRows> => {
+    async ({ text, parameters, counts }: Request): Promise<WireRows> => {
       try {
-        return (await queries.query(text, [...parameters], options)).rows as WireRows;
+        const { rows, affectedRows } = await queries.query(text, [...parameters], options);
+        return counts === true ? [[affectedRows ?? 0]] : (rows as WireRows);
       } catch (error) {
         throw postgresError(error, text);
       }

@@ -12,7 +12,7 @@ export interface PostgresQuery {
 
 /** What takes queries: a pool, or one of its connections. */
 export interface PostgresQueries {
-  query(query: PostgresQuery): Promise<{ readonly rows: unknown[] }>;
+  query(query: PostgresQuery): Promise<{ readonly rows: unknown[]; readonly rowCount: number | null }>;
 }
 
 /** A pool of `pg` (`new Pool({ connectionString })`). */
@@ -63,11 +63,12 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
   };
   const runOn =
     (queries: PostgresQueries): Run =>
-    async ({ text, parameters, once }: Request): Promise<WireRows> => {
+    async ({ text, parameters, once, counts }: Request): Promise<WireRows> => {
       const query: PostgresQuery = { text, values: [...parameters], rowMode: "array", types: textTypes };
       if (prepare && once !== true) query.name = named(text);
       try {
-        return (await queries.query(query)).rows as WireRows;
+        const { rows, rowCount } = await queries.query(query);
+        return counts === true ? [[rowCount ?? 0]] : (rows as WireRows);
       } catch (error) {
         throw postgresError(error, text);
       }

@@ -105,9 +105,9 @@ type Prepared = (request: Request) => WireRows;
 function prepare(handle: SqliteHandle, text: string): Prepared {
   const statement = handle.prepare(text);
   if (statement.reader === false) {
-    return ({ parameters }) => {
-      statement.run(...parameters);
-      return [];
+    return ({ parameters, counts }) => {
+      const { changes } = statement.run(...parameters) as { readonly changes: number | bigint };
+      return counts === true ? [[changes]] : [];
     };
   }
   if (statement.setReturnArrays !== undefined) statement.setReturnArrays(true);

@@ -60,6 +60,27 @@ export const faults = {
     (n: { entity: string; name: string }) => `The rule '${n.name}' of ${n.entity} asks for more than a row by itself.`,
     "Write it with the row's own columns and plain values; no database checks more by itself.",
   ),
+  CHANGE_BEYOND_ROW: define(
+    (n: { column: string }) => `What ${n.column} is given asks for more than the row by itself.`,
+    "Use the row's own columns; fetch other values first, or write one statement for each.",
+  ),
+  RETURN_BEYOND_ROW: define(
+    (n: { entity: string }) => `What a write is to return of ${n.entity} asks for more than the row by itself.`,
+    "Return the row's own columns, and list the rest in the same transaction.",
+  ),
+  CHANGE_EMPTY: define(
+    (n: { entity: string }) => `update() of ${n.entity} was given nothing to change.`,
+    "Name at least one column.",
+  ),
+  NOT_NARROWED: define(
+    (n: { call: string; entity: string }) => `${n.call}() would change every row of ${n.entity}.`,
+    "Narrow the query with where(), or say { all: true } if that is meant.",
+  ),
+  WRITE_UNFIT: define(
+    (n: { call: string; entity: string }) =>
+      `${n.call}() takes a query of ${n.entity} itself, without joins, groups and projection.`,
+    "Start from the entity, and name the rows by where().",
+  ),
   COLUMN_COMPUTED: define(
     (n: { column: string }) => `${n.column} is worked out by the database, but a row brings a value for it.`,
     "Leave it out of the row.",

@@ -1,7 +1,8 @@
 export { except, exists, intersect, named, notExists, recursive, union, unionAll } from "./combine.js";
 export type { Combined, Derived, Grouped, Optional, SelectedRows, Selecting } from "./combined-types.js";
+export { rowAt } from "./derived.js";
 export type { Group, GroupKeys } from "./group.js";
-export { from, stateOf } from "./query.js";
+export { from, isPlainQuery, stateOf, withProjection } from "./query.js";
 export type { EntityQuery, OneQuery, ProjectedQuery, ReachShape } from "./query-types.js";
 export type { Reference, RelatedSet } from "./reference.js";
 export type { Collection, Selected, Selection } from "./selection.js";

@@ -209,6 +209,16 @@ function derivedSource(query: QueryState): Source {
   return { entity: derivedEntity(query.source.entity.table, [projection], { kind: "query", query: named }) };
 }
 
+/** Whether a query is of an entity's own rows, without others beside them, groups and projection. @internal */
+export const isPlainQuery = ({ source, joins, groupBy, projection }: QueryState): boolean =>
+  source.entity.derivation === undefined && joins.length === 0 && groupBy === undefined && projection === undefined;
+
+/** A query with what a function names of each of its rows. @internal */
+export const withProjection = (query: QueryState, projection: (row: unknown) => unknown): QueryState => ({
+  ...query,
+  projection: projectionOf(projection(rowAt(query.source)), query.source.entity.name),
+});
+
 /** Whether a value is a query. @internal */
 export function isQuery(value: unknown): value is Query {
   return value instanceof BuiltQuery;

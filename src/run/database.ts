@@ -1,6 +1,16 @@
 import { GemachError } from "../errors/index.js";
-import { type Query, type QueryState, type Strategy, strategies } from "../expression/index.js";
-import { type Definitions, type Entity, type EntityName, isEntity, type NewRow, resolve } from "../model/index.js";
+import { type Query, type QueryState, type ResolvedEntity, type Strategy, strategies } from "../expression/index.js";
+import {
+  type ColumnsOf,
+  type Definitions,
+  type Entity,
+  type EntityName,
+  isEntity,
+  type NewRow,
+  type OwnRow,
+  type PlainRow,
+  resolve,
+} from "../model/index.js";
 import {
   planCount,
   planExists,
@@ -10,8 +20,8 @@ import {
   type RowPlan,
   type StatementPlan,
 } from "../plan/index.js";
-import { stateOf } from "../query/index.js";
-import { type CompiledStatement, compile, type DialectName, type GivenRow, insertRequests } from "../sql/index.js";
+import { type EntityQuery, type Selected, type Selection, stateOf } from "../query/index.js";
+import { type CompiledStatement, type ConflictSet, compile, type DialectName, type GivenRow } from "../sql/index.js";
 import { callSite } from "./call-site.js";
 import { type Connection, connect, type RunOptions } from "./connection.js";
 import type { Driver } from "./driver.js";
@@ -19,6 +29,9 @@ import { fetch, type Runtime, type Steps } from "./fetch.js";
 import { now } from "./platform.js";
 import { canGenerateCode, rowConstructors } from "./row-constructor.js";
 import { fetchSlice, type Slice } from "./slice.js";
+import { deleteSteps, insertFromSteps, insertSteps, type ReturningWish, updateSteps } from "./write.js";
+import type { ChangesOf, UpsertOptions } from "./write-types.js";
+
 /** Settings of a database. */
 export interface DatabaseOptions {
   /** The strategy where neither query nor model says otherwise; "auto" by default. */
@@ -187,20 +200,129 @@ export class Database {
   }
 
   /**
-   * Inserts rows, all or none.
-   * @returns how many.
+   * Inserts rows, all or none. With `returning` it gives the rows as the database has them, defaults and
+   * identities included: whole ones, or what a function names of each.
+   * @returns how many, or the rows.
    */
   async insert<D extends Definitions, E extends EntityName<D>>(
     entity: Entity<D, E>,
     rows: readonly NewRow<D, E>[],
-  ): Promise<number> {
-    if (!isEntity(entity)) throw new GemachError("ENTITY_EXPECTED", { call: "insert" });
-    const requests = insertRequests(resolve(entity), rows as readonly GivenRow[], this.#runtime.dialect);
-    const steps = function* (): Steps<number> {
-      for (const request of requests) yield request;
-      return rows.length;
+  ): Promise<number>;
+  async insert<D extends Definitions, E extends EntityName<D>>(
+    entity: Entity<D, E>,
+    rows: readonly NewRow<D, E>[],
+    options: { readonly returning: true },
+  ): Promise<PlainRow<D, E>[]>;
+  async insert<D extends Definitions, E extends EntityName<D>, const S extends Selection>(
+    entity: Entity<D, E>,
+    rows: readonly NewRow<D, E>[],
+    options: { readonly returning: (row: OwnRow<ColumnsOf<D, E>>) => S },
+  ): Promise<Selected<S>[]>;
+  async insert(given: unknown, rows: readonly unknown[], options: { returning?: unknown } = {}): Promise<unknown> {
+    const entity = entityIn(given, "insert");
+    const wish = options.returning as ReturningWish;
+    const { steps, statements } = insertSteps(entity, rows as readonly GivenRow[], wish, this.#runtime);
+    return await this.#run(steps, statements > 1 ? "always" : "no");
+  }
+
+  /**
+   * Inserts rows, or changes those that are there already, all or none.
+   * @returns how many rows were given, or the rows as they are now.
+   */
+  async upsert<D extends Definitions, E extends EntityName<D>>(
+    entity: Entity<D, E>,
+    rows: readonly NewRow<D, E>[],
+    options?: UpsertOptions<D, E>,
+  ): Promise<number>;
+  async upsert<D extends Definitions, E extends EntityName<D>>(
+    entity: Entity<D, E>,
+    rows: readonly NewRow<D, E>[],
+    options: UpsertOptions<D, E> & { readonly returning: true },
+  ): Promise<PlainRow<D, E>[]>;
+  async upsert<D extends Definitions, E extends EntityName<D>, const S extends Selection>(
+    entity: Entity<D, E>,
+    rows: readonly NewRow<D, E>[],
+    options: UpsertOptions<D, E> & { readonly returning: (row: OwnRow<ColumnsOf<D, E>>) => S },
+  ): Promise<Selected<S>[]>;
+  async upsert(given: unknown, rows: readonly unknown[], options: unknown = {}): Promise<unknown> {
+    const entity = entityIn(given, "upsert");
+    const {
+      by,
+      set = "given",
+      returning,
+    } = options as {
+      readonly by?: readonly string[];
+      readonly set?: ConflictSet;
+      readonly returning?: ReturningWish;
     };
-    return await this.#run(steps, requests.length > 1 ? "always" : "no");
+    const { steps, statements } = insertSteps(entity, rows as readonly GivenRow[], returning, this.#runtime, {
+      by,
+      set,
+    });
+    return await this.#run(steps, statements > 1 ? "always" : "no");
+  }
+
+  /**
+   * Inserts the rows of a query, which names the columns; no row leaves the database.
+   * @returns how many.
+   */
+  async insertFrom<D extends Definitions, E extends EntityName<D>>(
+    entity: Entity<D, E>,
+    query: Query<NewRow<D, E>>,
+  ): Promise<number> {
+    const steps = insertFromSteps(entityIn(entity, "insertFrom"), stateOf(query, "insertFrom"), this.#runtime);
+    return await this.#run(steps, "no");
+  }
+
+  /**
+   * Changes the rows of a query by one statement: gives columns values, or expressions of the row's own
+   * columns. A query without any condition is refused unless `all` is said.
+   * @returns how many, or the rows as they are now (not on MariaDB, which has no such statement).
+   */
+  async update<D extends Definitions, E extends EntityName<D>>(
+    query: EntityQuery<D, E, unknown>,
+    changes: NoInfer<ChangesOf<D, E> | ((row: OwnRow<ColumnsOf<D, E>>) => ChangesOf<D, E>)>,
+    options?: { readonly all?: boolean },
+  ): Promise<number>;
+  async update<D extends Definitions, E extends EntityName<D>>(
+    query: EntityQuery<D, E, unknown>,
+    changes: NoInfer<ChangesOf<D, E> | ((row: OwnRow<ColumnsOf<D, E>>) => ChangesOf<D, E>)>,
+    options: { readonly all?: boolean; readonly returning: true },
+  ): Promise<PlainRow<D, E>[]>;
+  async update<D extends Definitions, E extends EntityName<D>, const S extends Selection>(
+    query: EntityQuery<D, E, unknown>,
+    changes: NoInfer<ChangesOf<D, E> | ((row: OwnRow<ColumnsOf<D, E>>) => ChangesOf<D, E>)>,
+    options: { readonly all?: boolean; readonly returning: (row: OwnRow<ColumnsOf<D, E>>) => S },
+  ): Promise<Selected<S>[]>;
+  async update(
+    query: unknown,
+    changes: unknown,
+    options: { all?: boolean; returning?: unknown } = {},
+  ): Promise<unknown> {
+    const { all = false, returning } = options;
+    const state = stateOf(query, "update");
+    return await this.#run(updateSteps(state, changes, returning as ReturningWish, all, this.#runtime), "no");
+  }
+
+  /**
+   * Deletes the rows of a query by one statement. A query without any condition is refused unless `all` is said.
+   * @returns how many, or the rows as they were.
+   */
+  async delete<D extends Definitions, E extends EntityName<D>>(
+    query: EntityQuery<D, E, unknown>,
+    options?: { readonly all?: boolean },
+  ): Promise<number>;
+  async delete<D extends Definitions, E extends EntityName<D>>(
+    query: EntityQuery<D, E, unknown>,
+    options: { readonly all?: boolean; readonly returning: true },
+  ): Promise<PlainRow<D, E>[]>;
+  async delete<D extends Definitions, E extends EntityName<D>, const S extends Selection>(
+    query: EntityQuery<D, E, unknown>,
+    options: { readonly all?: boolean; readonly returning: (row: OwnRow<ColumnsOf<D, E>>) => S },
+  ): Promise<Selected<S>[]>;
+  async delete(query: unknown, options: { all?: boolean; returning?: unknown } = {}): Promise<unknown> {
+    const { all = false, returning } = options;
+    return await this.#run(deleteSteps(stateOf(query, "delete"), returning as ReturningWish, all, this.#runtime), "no");
   }
 
   #compile(state: QueryState, planner: Planner): CompiledStatement {
@@ -239,6 +361,11 @@ export class Database {
     };
     return (await this.#run(() => fetch(statement, this.#runtime, check), this.#free(statement))) as readonly Row[];
   }
+}
+
+function entityIn(given: unknown, call: string): ResolvedEntity {
+  if (!isEntity(given)) throw new GemachError("ENTITY_EXPECTED", { call });
+  return resolve(given);
 }
 
 const knownOptions: readonly (keyof DatabaseOptions)[] = ["how", "generateCode", "clock"];

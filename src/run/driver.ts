@@ -8,6 +8,8 @@ export interface Request {
   readonly parameters: readonly Wire[];
   /** Whether it is unlikely to be sent again, so that preparing it would be in vain. */
   readonly once?: boolean;
+  /** Whether it gives no rows of its own, and is to be answered by one row with the number of those that it wrote. */
+  readonly counts?: boolean;
 }
 
 /** Sends one statement. Who has the answer at once gives it at once. */

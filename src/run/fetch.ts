@@ -1,6 +1,5 @@
-import type { ValueType } from "../columns/index.js";
 import type { FedStatement, Mount, RowPlan } from "../plan/index.js";
-import type { CompiledStatement, Dialect, Keys, Parameter, Wire } from "../sql/index.js";
+import { type CompiledStatement, type Dialect, encodeParameter, type Keys, type Wire } from "../sql/index.js";
 import type { Request, WireRows } from "./driver.js";
 import { type Gathered, gather, keyOf, ownerAt } from "./gather.js";
 import type { RowConstructor } from "./row-constructor.js";
@@ -13,26 +12,10 @@ export interface Runtime {
   readonly constructorOf: (plan: RowPlan) => RowConstructor;
 }
 
-function encode(dialect: Dialect, parameter: Parameter, keys: Keys): Wire {
-  switch (parameter.kind) {
-    case "keys":
-      return dialect.encodeKeys(parameter, keys);
-    case "rows": {
-      const { types } = parameter;
-      const wires = parameter.rows.map((row) =>
-        row.map((value, i) => dialect.encode({ kind: "value", value, type: types[i] as ValueType })),
-      );
-      return dialect.encodeKeys(parameter, wires);
-    }
-    default:
-      return dialect.encode(parameter);
-  }
-}
-
 /** A compiled statement with its values. */
 const requestOf = (statement: CompiledStatement, { dialect }: Runtime, keys: Keys): Request => ({
   text: statement.text,
-  parameters: statement.parameters.map((parameter) => encode(dialect, parameter, keys)),
+  parameters: statement.parameters.map((parameter) => encodeParameter(dialect, parameter, keys)),
 });
 
 /** The objects that wait for related rows, by key; each key once, in the order of first appearance. */

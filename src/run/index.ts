@@ -4,3 +4,4 @@ export { connectionOf, Database, type DatabaseOptions, database, type Page } fro
 export type { Driver, Request, Run, WireRows } from "./driver.js";
 export type { Steps } from "./fetch.js";
 export type { Slice } from "./slice.js";
+export type { Changes, ChangesOf, UpsertOptions } from "./write-types.js";

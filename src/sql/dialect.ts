@@ -92,6 +92,12 @@ export interface Dialect {
   readonly decoder: (type: ValueType) => Decoder | undefined;
   /** Inserts all rows by one statement, each column as an array; undefined where the engine has no arrays. */
   readonly insertArrays: ((insert: ArrayInsert) => string) | undefined;
+  /** The statements that keep the engine from handing out identities up to the last again. */
+  readonly advance: (
+    table: string,
+    identity: string,
+    last: number,
+  ) => readonly { readonly text: string; readonly parameters: readonly Wire[] }[];
   /** Else how many rows one statement may take, the most first: few sizes, so that there are few texts. */
   readonly rowsPerInsert: readonly number[];
   /** How a table's definition says of a column that it is the primary key and that the database hands it out. */
@@ -109,6 +115,14 @@ export interface Dialect {
    * naming it: its first column is the schema's name then, else null.
    */
   readonly tablesQuery: string;
+  /** Which writes can give back what became of their rows. */
+  readonly returns: readonly ("insert" | "update" | "delete")[];
+  /** Whether the conditions of a write may look into the table that it writes. */
+  readonly seesTableWhileWriting: boolean;
+  /** What an insert does where a row is there already: sets some of its columns, or nothing. */
+  readonly onConflict: (by: readonly string[], set: string) => string;
+  /** A column of the row that an insert would have added. */
+  readonly proposed: (column: string) => string;
   /** Whether a derived table inside of a subquery may refer to the rows outside of both. */
   readonly hasDeepCorrelation: boolean;
   /** Whether schemas are created by a statement; a schema of SQLite is a file that the caller attached. */
@@ -146,3 +160,7 @@ export const quotedText = (text: string): string => `'${text.replaceAll("'", "''
 /** A check that a choice is one of its texts. */
 export const choiceCheck = (name: string, choices: readonly string[], literal: (text: string) => string): string =>
   `${name} in (${choices.map(literal).join(", ")})`;
+
+/** What an insert does where a row is there already, as two of the engines say it. */
+export const standardConflict = (by: readonly string[], set: string): string =>
+  `on conflict (${by.join(", ")}) do ${set === "" ? "nothing" : `update set ${set}`}`;

@@ -166,6 +166,7 @@ export const mariadbDialect: Dialect = {
   encodeKeys: (_parameter, keys) => jsonList(keys.map((key) => (key.length === 1 ? (key[0] as Wire) : key))),
   decoder: (type) => (type.kind === "list" ? listDecoder(type) : decoders[type.kind]),
   insertArrays: undefined,
+  advance: () => [],
   rowsPerInsert: [1024, 256, 64, 16, 4, 1],
   identity: "int auto_increment primary key",
   columnType,
@@ -177,6 +178,10 @@ export const mariadbDialect: Dialect = {
     return kind === "json" || kind === "list" ? `json_valid(${name})` : undefined;
   },
   tablesQuery: "select nullif(table_schema, database()), table_name from information_schema.tables",
+  returns: ["insert", "delete"],
+  seesTableWhileWriting: false,
+  onConflict: (by, set) => `on duplicate key update ${set === "" ? `${by[0]} = ${by[0]}` : set}`,
+  proposed: (column) => `values(${column})`,
   hasDeepCorrelation: false,
   createsSchemas: true,
   keepsToSchema: false,

@@ -1,4 +1,4 @@
-import type { AggregateName, NodeType, WindowName } from "../expression/index.js";
+import type { AggregateName, NodeType, ResolvedEntity, WindowName } from "../expression/index.js";
 import { isClosed, standardCalls } from "./calls.js";
 import type { Dialect } from "./dialect.js";
 import type {
@@ -8,6 +8,7 @@ import type {
   Join,
   Parameter,
   Select,
+  SelectItem,
   SortTerm,
   SqlExpression,
   TableTerm,
@@ -77,6 +78,7 @@ function printExpression(printer: Printer, expression: SqlExpression): string {
   const { dialect } = printer;
   switch (expression.kind) {
     case "column":
+      if (expression.table === proposedRow) return dialect.proposed(dialect.quote(expression.name));
       return expression.table === ""
         ? dialect.quote(expression.name)
         : `${dialect.quote(expression.table)}.${dialect.quote(expression.name)}`;
@@ -209,6 +211,60 @@ function printWindow(printer: Printer, window: WindowExpression): string {
   return printer.dialect.aggregate(call as AggregateName, () => printExpression(printer, of), window, over);
 }
 
+/** A column and what it is given. */
+export interface Assignment {
+  readonly column: string;
+  readonly value: SqlExpression;
+}
+
+/** A statement that changes or deletes rows. */
+export interface Write {
+  readonly kind: "update" | "delete";
+  readonly entity: ResolvedEntity;
+  readonly set: readonly Assignment[];
+  readonly where: readonly SqlExpression[];
+  /** What it gives of each row; none where it gives only their number. */
+  readonly returning: readonly SelectItem[];
+}
+
+const printAssignments = (printer: Printer, set: readonly Assignment[]): string =>
+  set.map(({ column, value }) => `${printer.dialect.quote(column)} = ${printExpression(printer, value)}`).join(", ");
+
+/** What a write gives of each row, with a blank before it; nothing where it gives none. */
+function printReturning(printer: Printer, items: readonly SelectItem[]): string {
+  return items.length === 0 ? "" : ` returning ${printItems(printer, items)}`;
+}
+
+/** The text of a statement that changes or deletes rows. */
+export function printWrite({ kind, entity, set, where, returning }: Write, dialect: Dialect): Printed {
+  const parameters: Parameter[] = [];
+  const printer: Printer = { dialect, parameters };
+  const table = qualifiedTable(entity, dialect);
+  const begin = kind === "delete" ? `delete from ${table}` : `update ${table} set ${printAssignments(printer, set)}`;
+  const narrowed = where.length === 0 ? "" : ` where ${printLogic(printer, "and", where)}`;
+  return { text: begin + narrowed + printReturning(printer, returning), parameters };
+}
+
+/** What stands after the rows of an insert: what to do where one is there already, and what to give of each. */
+export function printInsertEnd(
+  conflict: { readonly by: readonly string[]; readonly set: readonly Assignment[] } | undefined,
+  returning: readonly SelectItem[],
+  dialect: Dialect,
+  before: number,
+): Printed {
+  const parameters: Parameter[] = new Array<Parameter>(before);
+  const printer: Printer = { dialect, parameters };
+  const resolved =
+    conflict === undefined
+      ? ""
+      : ` ${dialect.onConflict(conflict.by.map(dialect.quote), printAssignments(printer, conflict.set))}`;
+  const text = resolved + printReturning(printer, returning);
+  return { text, parameters: parameters.slice(before) };
+}
+
+/** The table that stands for a row which an insert would have added. */
+export const proposedRow = "\0proposed";
+
 /** An expression in a table's definition: of its own columns, with values in the text. They come from the model. */
 export const printDefinition = (expression: SqlExpression, dialect: Dialect): string =>
   printExpression({ dialect, parameters: undefined }, expression);
@@ -250,19 +306,23 @@ const printRows = (printer: Printer, rows: Select | Compound): string =>
     ? rows.selects.map((select) => printSelect(printer, select)).join(` ${rows.operator} `)
     : printSelect(printer, rows);
 
+const printItems = (printer: Printer, items: readonly SelectItem[]): string =>
+  items
+    .map(({ expression, alias, read: type }) => {
+      const plain = printExpression(printer, expression);
+      const text = type === undefined ? plain : printer.dialect.read(plain, type);
+      const isNamed = alias === undefined || (expression.kind === "column" && expression.name === alias);
+      return isNamed ? text : `${text} as ${printer.dialect.quote(alias)}`;
+    })
+    .join(", ");
+
 function printSelect(printer: Printer, select: Select): string {
-  const { quote, limit, read } = printer.dialect;
+  const { limit } = printer.dialect;
   const { from, joins, where, groupBy, having, orderBy } = select;
-  const items = select.items.map(({ expression, alias, read: type }) => {
-    const plain = printExpression(printer, expression);
-    const text = type === undefined ? plain : read(plain, type);
-    const isNamed = alias === undefined || (expression.kind === "column" && expression.name === alias);
-    return isNamed ? text : `${text} as ${quote(alias)}`;
-  });
   const count = (rows: number | undefined) =>
     rows === undefined ? undefined : place(printer, { kind: "value", value: rows, type: { kind: "integer" } });
   return [
-    `select ${select.isDistinct ? "distinct " : ""}${items.join(", ")} from ${printTable(printer, from)}`,
+    `select ${select.isDistinct ? "distinct " : ""}${printItems(printer, select.items)} from ${printTable(printer, from)}`,
     printJoins(printer, joins),
     where.length === 0 ? "" : ` where ${printLogic(printer, "and", where)}`,
     groupBy.length === 0 ? "" : ` group by ${groupBy.map((part) => operand(printer, part)).join(", ")}`,

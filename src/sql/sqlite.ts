@@ -7,6 +7,7 @@ import {
   quotedText,
   quoteWith,
   standardAggregate,
+  standardConflict,
   type Wire,
 } from "./dialect.js";
 import {
@@ -175,6 +176,7 @@ export const sqliteDialect: Dialect = {
     ),
   decoder: (type) => (type.kind === "list" ? listDecoder(type) : decoders[type.kind]),
   insertArrays: undefined,
+  advance: () => [],
   rowsPerInsert: [1],
   identity: "integer primary key",
   columnType: ({ kind }) => columnTypes[kind] ?? "text",
@@ -186,6 +188,10 @@ export const sqliteDialect: Dialect = {
     return type.kind === "json" ? `json_valid(${name})` : undefined;
   },
   tablesQuery: "select nullif(schema, 'main'), name from pragma_table_list",
+  returns: ["insert", "update", "delete"],
+  seesTableWhileWriting: true,
+  onConflict: standardConflict,
+  proposed: (column) => `excluded.${column}`,
   hasDeepCorrelation: true,
   createsSchemas: false,
   keepsToSchema: true,

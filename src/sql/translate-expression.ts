@@ -393,7 +393,7 @@ function nameTable(scope: Scope, entity: ResolvedEntity, derivation: Extract<Der
 }
 
 /** The values that a projection gives, by the names that lead to them. */
-function fieldsOf(projection: Projection | undefined, path: readonly string[] = []): ReadonlyMap<string, Node> {
+export function fieldsOf(projection: Projection | undefined, path: readonly string[] = []): ReadonlyMap<string, Node> {
   if (projection?.kind === "value") return new Map([[path.join("."), projection.node]]);
   return projection?.kind === "object"
     ? new Map(projection.fields.flatMap(([name, part]) => [...fieldsOf(part, [...path, name])]))
@@ -409,7 +409,7 @@ function placeSource(scope: Scope, source: Source): Place {
 }
 
 /** A query's select inside of another, which may refer to the rows around it. */
-function selectOf(
+export function selectOf(
   scope: Scope,
   query: QueryState,
   items: readonly (readonly [Node, string | undefined])[],
@@ -445,6 +445,16 @@ function selectOfValues(scope: Scope, query: QueryState): SelectDraft {
     if (typeOf(node).isNullable) outer.where.push({ kind: "isNull", operand: expression, negated: true });
   });
   releaseNames(scope, outer);
+  return outer;
+}
+
+/** The keys of a query's rows, for a write to find them by: one level down, so that it may be of the same table. */
+export function selectOfKeys(scope: Scope, query: QueryState, keys: readonly Node[]): SelectDraft {
+  const names = keys.map((node, i) => [node, `key_${i + 1}`] as const);
+  const select = selectOf(scope, query, names);
+  const outer = draftFrom({ kind: "derived", select, alias: "chosen" });
+  for (const [, name] of names)
+    outer.items.push({ expression: { kind: "column", table: "chosen", name }, alias: undefined });
   return outer;
 }
 

@@ -1,0 +1,338 @@
+import { afterEach, beforeAll, describe, expect, test } from "vitest";
+import {
+  choice,
+  type Database,
+  date,
+  entity,
+  from,
+  identity,
+  integer,
+  isoTimestamp,
+  layOut,
+  model,
+  numeric,
+  text,
+  toMany,
+  toOne,
+  value,
+  varchar,
+  when,
+} from "../src/index.js";
+import { useEngines } from "./support/engines.js";
+
+const shed = model({
+  Shelf: entity("shelf", { id: identity, name: varchar(40).unique, room: varchar(40) }, { tools: toMany("Tool", { by: "shelfId" }) }),
+  Tool: entity(
+    "tool",
+    {
+      id: identity,
+      shelfId: integer,
+      name: varchar(40),
+      state: choice("new", "used").defaultsTo("new"),
+      price: numeric(8, 2),
+      bought: date.nullable,
+      seen: isoTimestamp.nullable,
+      size: value({ length: integer, note: text.nullable }).nullable,
+      label: varchar(90).computed,
+    },
+    { shelf: toOne("Shelf", { by: "shelfId" }) },
+    { computes: (t) => ({ label: t.name.concat(" (", t.state.asText(), ")") }) },
+  ),
+});
+const { Shelf, Tool } = shed;
+
+const { all } = useEngines();
+beforeAll(async () => {
+  for (const engine of all()) await layOut(engine.connect(), shed);
+});
+afterEach(async () => {
+  for (const engine of all()) {
+    await engine.execute("delete from tool");
+    await engine.execute("delete from shelf");
+  }
+});
+
+const shelves = [
+  { id: 1, name: "top", room: "attic" },
+  { id: 2, name: "low", room: "cellar" },
+];
+const tools = [
+  { id: 1, shelfId: 1, name: "Drill", price: "12.50", bought: "2026-05-01", size: { length: 30, note: null } },
+  { id: 2, shelfId: 1, name: "Saw", price: "3.00", state: "used" as const, size: null },
+  { id: 3, shelfId: 2, name: "Plane", price: "20.00", bought: "2025-01-31", size: { length: 24, note: "blunt" } },
+];
+const whole = (tool: (typeof tools)[number]) => ({
+  ...{ state: "new", bought: null, seen: null },
+  ...tool,
+  label: `${tool.name} (${tool.state ?? "new"})`,
+});
+
+const onEach = async (check: (db: Database, engine: string) => Promise<void>): Promise<void> => {
+  for (const engine of all()) {
+    const db = engine.connect();
+    await db.insert(Shelf, shelves);
+    await db.insert(Tool, tools);
+    await check(db, engine.name);
+  }
+};
+const names = (db: Database) => db.list(from(Tool).select((t) => t.name));
+
+describe("insert", () => {
+  test("gives rows back as the database has them, in their order", async () => {
+    for (const engine of all()) {
+      const db = engine.connect();
+      await db.insert(Shelf, shelves);
+      expect(await db.insert(Tool, tools, { returning: true }), engine.name).toStrictEqual(tools.map(whole));
+      const more = Array.from({ length: 20 }, (_, i) => ({ shelfId: 1, name: `Bit ${i}`, price: "1" }));
+      const given = await db.insert(Tool, more, { returning: (t) => ({ id: t.id, name: t.name.upper(), price: t.price, label: t.label }) });
+      expect(given.map(({ name }) => name)).toEqual(more.map(({ name }) => name.toUpperCase()));
+      expect(new Set(given.map(({ id }) => id)).size).toBe(20);
+      for (const { id } of given) expect(id).toBeGreaterThan(3);
+      expect(given[0]).toMatchObject({ price: "1.00", label: "Bit 0 (new)" });
+      expect(await db.insert(Tool, [], { returning: true })).toEqual([]);
+    }
+  });
+
+  test("of a query's rows, which do not leave the database", () =>
+    onEach(async (db, engine) => {
+      const cheap = from(Tool)
+        .where((t) => t.price.below("15"))
+        .select((t) => ({ shelfId: t.shelf.id.plus(1), name: t.name.concat(" 2"), price: t.price.times("2").rounded(2) }));
+      expect(await db.insertFrom(Tool, cheap), engine).toBe(2);
+      expect(
+        await db.list(
+          from(Tool)
+            .orderBy((t) => t.name.asc)
+            .where((t) => t.name.endsWith("2"))
+            .select((t) => ({ name: t.name, price: t.price })),
+        ),
+        engine,
+      ).toEqual([
+        { name: "Drill 2", price: "25.00" },
+        { name: "Saw 2", price: "6.00" },
+      ]);
+      const lacking = from(Tool).select((t) => ({ nam: t.name }));
+      // @ts-expect-error a new row needs its columns
+      await expect(db.insertFrom(Tool, lacking)).rejects.toMatchObject({ code: "NAME_UNKNOWN" });
+    }));
+});
+
+describe("update", () => {
+  test("values and expressions, all of them of the row as it was", () =>
+    onEach(async (db, engine) => {
+      const changed = await db.update(
+        from(Tool).where((t) => t.shelfId.is(1)),
+        (t) => ({
+          name: t.name.concat("!"),
+          price: t.price.plus("0.25"),
+          state: "used",
+          bought: t.bought.plusDays(31),
+          seen: "2026-05-01T08:00:00.000001Z",
+          size: { length: 7, note: t.name },
+        }),
+      );
+      expect(changed, engine).toBe(2);
+      const found = await db.list(from(Tool).where((t) => t.shelfId.is(1)));
+      expect(
+        found.map(({ name, price, state, bought, seen }) => ({ name, price, state, bought, seen })),
+        engine,
+      ).toEqual([
+        { name: "Drill!", price: "12.75", state: "used", bought: "2026-06-01", seen: "2026-05-01T08:00:00.000001Z" },
+        { name: "Saw!", price: "3.25", state: "used", bought: null, seen: "2026-05-01T08:00:00.000001Z" },
+      ]);
+      expect(
+        found.map(({ size }) => size?.note),
+        engine,
+      ).toEqual(["Drill", "Saw"]);
+    }));
+
+  test("of rows that paths, sets, an order and a limit tell", () =>
+    onEach(async (db, engine) => {
+      expect(
+        await db.update(
+          from(Tool).where((t) => t.shelf.room.is("attic")),
+          { bought: null },
+        ),
+        engine,
+      ).toBe(2);
+      expect(
+        await db.update(
+          from(Tool)
+            .orderBy((t) => t.price.desc)
+            .limit(1),
+          { name: "Dear" },
+        ),
+        engine,
+      ).toBe(1);
+      expect(
+        await db.update(
+          from(Shelf).where((s) => s.tools.count().above(1)),
+          { room: "hall" },
+        ),
+        engine,
+      ).toBe(1);
+      const twins = from(Tool).where((t) => t.shelf.tools.where((x) => x.id.isNot(t.id)).exists());
+      expect(await db.update(twins, { state: "used" }), engine).toBe(2);
+      expect(await db.list(from(Tool).select((t) => ({ name: t.name, bought: t.bought, room: t.shelf.room }))), engine).toEqual([
+        { name: "Drill", bought: null, room: "hall" },
+        { name: "Saw", bought: null, room: "hall" },
+        { name: "Dear", bought: "2025-01-31", room: "cellar" },
+      ]);
+    }));
+
+  test("a case in a change, a value object emptied, rows given back", () =>
+    onEach(async (db, engine) => {
+      const query = from(Tool).where((t) => t.id.atMost(2));
+      const change = { size: null, state: "used" } as const;
+      if (engine === "mariadb") {
+        await expect(db.update(query, change, { returning: true })).rejects.toMatchObject({ code: "ENGINE_UNABLE" });
+        expect(await db.count(from(Tool).where((t) => t.state.is("used")))).toBe(1);
+      } else {
+        const given = await db.update(query, change, { returning: (t) => ({ id: t.id, label: t.label, size: t.size }) });
+        expect(
+          given.sort((a, b) => a.id - b.id),
+          engine,
+        ).toEqual([
+          { id: 1, label: "Drill (used)", size: null },
+          { id: 2, label: "Saw (used)", size: null },
+        ]);
+      }
+      expect(await db.update(query, (t) => ({ name: when(t.price.above("5"), "Good").otherwise("Poor") })), engine).toBe(2);
+      expect(await names(db), engine).toEqual(["Good", "Poor", "Plane"]);
+    }));
+});
+
+describe("delete", () => {
+  test("of a query's rows, however they are told", () =>
+    onEach(async (db, engine) => {
+      expect(await db.delete(from(Tool).where((t) => t.price.below("5"))), engine).toBe(1);
+      expect(await db.delete(from(Tool).where((t) => t.shelf.tools.where((x) => x.price.above(t.price)).exists())), engine).toBe(0);
+      expect(
+        await db.delete(
+          from(Tool).where((t) => t.shelf.room.is("cellar")),
+          { returning: (t) => t.name },
+        ),
+        engine,
+      ).toEqual(["Plane"]);
+      expect(await db.delete(from(Tool), { all: true }), engine).toBe(1);
+      expect(
+        await db.delete(
+          from(Shelf)
+            .where((s) => s.id.notOneOf(from(Tool).select((t) => t.shelfId)))
+            .limit(1),
+        ),
+        engine,
+      ).toBe(1);
+    }));
+});
+
+describe("upsert", () => {
+  test("inserts what is not there, and changes what is", () =>
+    onEach(async (db, engine) => {
+      const rows = [
+        { name: "top", room: "roof" },
+        { name: "new", room: "yard" },
+      ];
+      expect(await db.upsert(Shelf, rows, { by: ["name"] }), engine).toBe(2);
+      expect(
+        await db.list(
+          from(Shelf)
+            .orderBy((s) => s.name.asc)
+            .select((s) => ({ name: s.name, room: s.room })),
+        ),
+        engine,
+      ).toEqual([
+        { name: "low", room: "cellar" },
+        { name: "new", room: "yard" },
+        { name: "top", room: "roof" },
+      ]);
+      await db.upsert(Shelf, rows, { by: ["name"], set: (old, fresh) => ({ room: old.room.concat("+", fresh.room) }) });
+      expect(
+        await db.list(
+          from(Shelf)
+            .where((s) => s.name.is("top"))
+            .select((s) => s.room),
+        ),
+        engine,
+      ).toEqual(["roof+roof"]);
+      await db.upsert(Shelf, [{ name: "top", room: "sea" }], { by: ["name"], set: () => ({}) });
+      expect(
+        await db.list(
+          from(Shelf)
+            .where((s) => s.name.is("top"))
+            .select((s) => s.room),
+        ),
+        engine,
+      ).toEqual(["roof+roof"]);
+      const given = await db.upsert(Shelf, [{ id: 2, name: "low", room: "den" }], { returning: true });
+      expect(given, engine).toEqual([{ id: 2, name: "low", room: "den" }]);
+    }));
+});
+
+test("what is not meant is refused before anything is sent", () =>
+  onEach(async (db) => {
+    const refused: [Promise<unknown>, string][] = [
+      [db.delete(from(Tool)), "NOT_NARROWED"],
+      [db.update(from(Tool), { name: "x" }), "NOT_NARROWED"],
+      [
+        db.update(
+          from(Tool).where((t) => t.id.is(1)),
+          {},
+        ),
+        "CHANGE_EMPTY",
+      ],
+      [
+        db.update(
+          from(Tool).where((t) => t.id.is(1)),
+          { name: undefined as never },
+        ),
+        "VALUE_MISSING",
+      ],
+      [
+        db.update(
+          from(Tool).where((t) => t.id.is(1)),
+          { name: null as never },
+        ),
+        "VALUE_UNFIT",
+      ],
+      [
+        db.update(
+          from(Tool).where((t) => t.id.is(1)),
+          { label: "x" },
+        ),
+        "COLUMN_COMPUTED",
+      ],
+      [
+        db.update(
+          from(Tool).where((t) => t.id.is(1)),
+          { nam: "x" } as never,
+        ),
+        "NAME_UNKNOWN",
+      ],
+      [
+        db.update(
+          from(Tool).where((t) => t.id.is(1)),
+          (t) => ({ name: (t as unknown as { shelf: typeof t }).shelf.name }),
+        ),
+        "CHANGE_BEYOND_ROW",
+      ],
+      [
+        db.update(
+          from(Tool).where((t) => t.id.is(1)),
+          (t) => ({ name: t.price as never }),
+        ),
+        "VALUE_UNFIT",
+      ],
+      [db.delete(from(Tool).join(Shelf, (t, s) => s.id.is(t.shelfId)) as never), "WRITE_UNFIT"],
+      [
+        db.delete(
+          from(Tool)
+            .where((t) => t.id.is(1))
+            .select((t) => t.id) as never,
+        ),
+        "WRITE_UNFIT",
+      ],
+    ];
+    for (const [write, code] of refused) await expect(write).rejects.toMatchObject({ code });
+    expect(await names(db)).toEqual(["Drill", "Saw", "Plane"]);
+  }));
