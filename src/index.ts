@@ -44,6 +44,7 @@ export {
   firstValue,
   greatest,
   type Instant,
+  type ListParameter,
   lag,
   lastValue,
   lead,
@@ -122,6 +123,9 @@ export {
   type SelectedRows,
   type Selecting,
   type Selection,
+  type Template,
+  type TemplateValues,
+  template,
   union,
   unionAll,
 } from "./query/index.js";

@@ -97,6 +97,10 @@ export const faults = {
     (n: { kind: string }) => `A value from the database is none of kind ${n.kind}.`,
     "Map the column with the kind that its values have.",
   ),
+  TEMPLATE_OPEN: define(
+    (n: { parameter: string }) => `The template's parameter '${n.parameter}' has no value.`,
+    "Run the query that the template's with() gives, not one made of its parameters.",
+  ),
   CURSOR_UNFIT: define(
     (n: { reason: string }) => `The cursor does not fit: ${n.reason}.`,
     "Hand over a cursor that a slice of the same query, in the same order, gave.",

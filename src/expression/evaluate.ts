@@ -196,7 +196,7 @@ function isTrue(node: Node, read: ReadColumn, unknown: boolean, isNegated = fals
       const value = evaluate(node.operand, read);
       const { type } = typeOf(node.operand);
       if (value === null) return unknown || isNegated;
-      return node.values.some((other) => compare(value, other, type) === 0) !== isNegated;
+      return (node.values as readonly Scalar[]).some((other) => compare(value, other, type) === 0) !== isNegated;
     }
     case "logic": {
       const isAll = (node.operator === "and") !== isNegated;

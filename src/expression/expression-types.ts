@@ -1,5 +1,6 @@
 import type { ColumnKind, kindOf, traitsOf, ValueObject, valueType } from "../columns/index.js";
 import type { nodeKey, orderKey } from "./built.js";
+import type { ListParameter } from "./list-parameter.js";
 import type { Node, OrderNode } from "./resolved.js";
 import type { Query } from "./state.js";
 
@@ -44,9 +45,9 @@ export interface Comparable<V, K extends ColumnKind> extends Expression<V, K> {
   /** Not equal to the value; rows without a value are kept. `isNot(null)`: has a value. */
   isNot(value: Operand<V, K>): Predicate;
   /** Equal to one of the values, or to a value of the query's rows; false where there is none. */
-  oneOf(values: readonly NonNullable<V>[] | Query<V | null>): Predicate;
+  oneOf(values: readonly NonNullable<V>[] | Query<V | null> | ListParameter<NonNullable<V>>): Predicate;
   /** Equal to none of them; rows without a value are kept. */
-  notOneOf(values: readonly NonNullable<V>[] | Query<V | null>): Predicate;
+  notOneOf(values: readonly NonNullable<V>[] | Query<V | null> | ListParameter<NonNullable<V>>): Predicate;
 }
 
 /** An expression whose values have an order. */

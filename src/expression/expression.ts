@@ -4,6 +4,7 @@ import { again, Built, nodeKey, operandOf, orderKey } from "./built.js";
 import { dayMethods } from "./days.js";
 import type { Expression, Order, Predicate } from "./expression-types.js";
 import { inQuery } from "./in-query.js";
+import { type ListParameter, listHoleFor, listHoleIn } from "./list-parameter.js";
 import { labelOf, typeOf } from "./node.js";
 import { numberMethods } from "./numbers.js";
 import type { Comparison, Node, OrderNode } from "./resolved.js";
@@ -40,11 +41,13 @@ class BuiltExpression extends Built {
     return again(this, { kind: "logic", operator: "and", items });
   }
 
-  oneOf(values: readonly unknown[] | Query): Built {
+  oneOf(values: readonly unknown[] | Query | ListParameter): Built {
     const operand = this[nodeKey];
     const { type } = typeOf(operand);
     const query = stateIn(values);
     if (query !== undefined) return again(this, inQuery([operand], query));
+    const hole = listHoleIn(values);
+    if (hole !== undefined) return again(this, { kind: "oneOf", operand, values: listHoleFor(operand, hole) });
     if (!Array.isArray(values)) {
       if (values === undefined) throw new GemachError("VALUE_MISSING", { column: labelOf(operand) });
       throw new GemachError("VALUE_UNFIT", {
@@ -66,7 +69,7 @@ class BuiltExpression extends Built {
     return again(this, { kind: "oneOf", operand, values: list });
   }
 
-  notOneOf(values: readonly unknown[] | Query): Built {
+  notOneOf(values: readonly unknown[] | Query | ListParameter): Built {
     return again(this, { kind: "not", item: this.oneOf(values)[nodeKey] });
   }
 

@@ -19,6 +19,7 @@ export type {
   TimeOfDay,
 } from "./expression-types.js";
 export { type Case, coalesce, greatest, least, literal, nullIf, when } from "./functions.js";
+export { type ListParameter, listParameter } from "./list-parameter.js";
 export { columnAt, labelOf, partsOf, pathOn, pathTo, setAlong, setIn, sourceIn, typeOf, valueNode } from "./node.js";
 export { guard, memberAt, ownRow, presenceOf } from "./own-row.js";
 export {
@@ -29,8 +30,10 @@ export {
   type Comparison,
   type Derivation,
   type FirstNode,
+  type Given,
   type GroupNode,
   type Holder,
+  type Hole,
   type JoinNode,
   type KeyPair,
   type Node,

@@ -18,6 +18,8 @@ export function typeOf(node: Node): NodeType {
       return { type: node.column.type, isNullable: node.column.isNullable || node.path.mayBeMissing };
     case "value":
       return { type: node.type, isNullable: node.value === null };
+    case "hole":
+      return { type: node.type, isNullable: false };
     case "call":
     case "case":
     case "aggregate":

@@ -158,7 +158,9 @@ export type Node =
   | { readonly kind: "value"; readonly value: Scalar; readonly type: ValueType }
   | { readonly kind: "compare"; readonly comparison: Comparison; readonly left: Node; readonly right: Node }
   | { readonly kind: "isNull"; readonly operand: Node }
-  | { readonly kind: "oneOf"; readonly operand: Node; readonly values: readonly Scalar[] }
+  | { readonly kind: "oneOf"; readonly operand: Node; readonly values: readonly Scalar[] | Hole }
+  /** A value that is given when a template is run. */
+  | ({ readonly kind: "hole"; readonly type: ValueType } & Hole)
   | { readonly kind: "logic"; readonly operator: "and" | "or"; readonly items: readonly Node[] }
   | { readonly kind: "not"; readonly item: Node }
   | CallNode
@@ -174,6 +176,11 @@ export type Node =
   | { readonly kind: "inQuery"; readonly operands: readonly Node[]; readonly query: QueryState }
   /** Whether a query has a row. */
   | { readonly kind: "existsQuery"; readonly query: QueryState };
+
+/** The place of a template's parameter, by its name. */
+export interface Hole {
+  readonly hole: string;
+}
 
 /** A function of values, such as a sum of two or a text in lower case. */
 export interface CallNode extends NodeType {
@@ -271,6 +278,9 @@ export interface JoinNode {
   readonly on: Node | undefined;
 }
 
+/** What was given for a template's parameters, by name. */
+export type Given = ReadonlyMap<string, Scalar>;
+
 /** How the rows of several queries become those of one. */
 export type SetOperator = "union" | "union all" | "intersect" | "except";
 
@@ -290,6 +300,8 @@ export interface QueryState {
   readonly orderBy: readonly OrderNode[];
   readonly limit: number | undefined;
   readonly offset: number | undefined;
+  /** The template that it is made of, and what was given for its parameters, in the form for dialects. */
+  readonly given: { readonly template: QueryState; readonly values: Given } | undefined;
   /** Only the rows on one side of a place in the order. */
   readonly cursor: { readonly text: unknown; readonly side: "after" | "before" } | undefined;
   /** Other rows beside those of the source. */

@@ -28,6 +28,7 @@ export const allOf = (source: Source): QueryState => ({
   orderBy: [],
   limit: undefined,
   offset: undefined,
+  given: undefined,
   cursor: undefined,
   joins: [],
   groupBy: undefined,

@@ -2,6 +2,7 @@ import { GemachError } from "../errors/index.js";
 import {
   allOf,
   columnAt,
+  type Given,
   type JoinNode,
   orderNodes,
   pathTo,
@@ -218,6 +219,10 @@ export const withProjection = (query: QueryState, projection: (row: unknown) => 
   ...query,
   projection: projectionOf(projection(rowAt(query.source)), query.source.entity.name),
 });
+
+/** A template's query with values for its parameters. @internal */
+export const boundQuery = (template: QueryState, values: Given): unknown =>
+  new BuiltQuery({ ...template, given: { template, values } });
 
 /** Whether a value is a query. @internal */
 export function isQuery(value: unknown): value is Query {

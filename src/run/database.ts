@@ -99,8 +99,9 @@ export class Database {
 
   /** All rows of a query, in its order. */
   async list<Row>(query: Query<Row>): Promise<Row[]> {
-    const statement = this.#compile(stateOf(query, "list"), planList);
-    const steps = () => fetch(statement, this.#runtime);
+    const state = stateOf(query, "list");
+    const statement = this.#compile(state, planList);
+    const steps = () => fetch(statement, this.#runtimeFor(state));
     return (await this.#run(steps, this.#free(statement))) as Row[];
   }
 
@@ -131,8 +132,9 @@ export class Database {
 
   /** Whether a query has any row; the database stops at the first. */
   async exists(query: Query): Promise<boolean> {
-    const statement = this.#compile(stateOf(query, "exists"), planExists);
-    const steps = () => fetch(statement, this.#runtime);
+    const state = stateOf(query, "exists");
+    const statement = this.#compile(state, planExists);
+    const steps = () => fetch(statement, this.#runtimeFor(state));
     return (await this.#run(steps, "no")).length > 0;
   }
 
@@ -148,8 +150,8 @@ export class Database {
     const count = this.#countSteps(state);
     const from = (state.offset ?? 0) + (number - 1) * size;
     const rest = state.limit === undefined ? size : Math.max(0, Math.min(size, state.limit - (number - 1) * size));
-    const statement = this.#compile({ ...state, limit: rest, offset: from }, planList);
-    const runtime = this.#runtime;
+    const statement = this.#compile(cutAnew(state, { limit: rest, offset: from }), planList);
+    const runtime = this.#runtimeFor(state);
     const steps = function* (): Steps<Page<Row>> {
       const total = yield* count();
       const rows = (yield* fetch(statement, runtime)) as Row[];
@@ -167,8 +169,8 @@ export class Database {
   async slice<Row>(query: Query<Row>, size: number): Promise<Slice<Row>> {
     const state = stateOf(query, "slice");
     if (!(Number.isSafeInteger(size) && size >= 1)) throw new GemachError("LIMIT_UNFIT", { method: "slice" });
-    const statement = this.#compile({ ...state, limit: size + 1 }, planSlice);
-    const steps = () => fetchSlice(statement, size, state.cursor?.side, this.#runtime);
+    const statement = this.#compile(cutAnew(state, { limit: size + 1 }), planSlice);
+    const steps = () => fetchSlice(statement, size, state.cursor?.side, this.#runtimeFor(state));
     return (await this.#run(steps, this.#free(statement))) as Slice<Row>;
   }
 
@@ -189,8 +191,8 @@ export class Database {
     let at: Pick<QueryState, "cursor" | "offset"> = { cursor: state.cursor, offset: state.offset };
     while (rest > 0) {
       const size = Math.min(chunk, rest);
-      const statement = this.#compile({ ...state, ...at, limit: size + 1 }, planSlice);
-      const steps = () => fetchSlice(statement, size, "after", this.#runtime);
+      const statement = this.#compile(cutAnew(state, { ...at, limit: size + 1 }), planSlice);
+      const steps = () => fetchSlice(statement, size, "after", this.#runtimeFor(state));
       const slice = (await this.#run(steps, this.#free(statement))) as Slice<Row>;
       yield* slice.rows;
       if (slice.next === null) return;
@@ -325,12 +327,18 @@ export class Database {
     return await this.#run(deleteSteps(stateOf(query, "delete"), returning as ReturningWish, all, this.#runtime), "no");
   }
 
-  #compile(state: QueryState, planner: Planner): CompiledStatement {
+  /** The statement of a query; of a template's the same one for all that it is run with. */
+  #compile(query: QueryState, planner: Planner): CompiledStatement {
+    const state = query.given?.template ?? query;
     const byState = this.#compiled.get(planner) ?? new WeakMap<QueryState, CompiledStatement>();
     this.#compiled.set(planner, byState);
     const known = byState.get(state) ?? compile(planner(state, { strategy: this.#strategy }), this.#runtime.dialect);
     byState.set(state, known);
     return known;
+  }
+
+  #runtimeFor({ given }: QueryState): Runtime {
+    return given === undefined ? this.#runtime : { ...this.#runtime, given: given.values };
   }
 
   /** Several statements see one state where that costs nothing. */
@@ -345,7 +353,7 @@ export class Database {
 
   #countSteps(state: QueryState): () => Steps<number> {
     const statement = this.#compile(state, planCount);
-    const runtime = this.#runtime;
+    const runtime = this.#runtimeFor(state);
     return function* (): Steps<number> {
       const [count] = yield* fetch(statement, runtime);
       return count as number;
@@ -359,7 +367,10 @@ export class Database {
       if (found < 2) return;
       throw new GemachError("SEVERAL_FOUND", { entity: state.source.entity.name, found: yield* count(), expected });
     };
-    return (await this.#run(() => fetch(statement, this.#runtime, check), this.#free(statement))) as readonly Row[];
+    return (await this.#run(
+      () => fetch(statement, this.#runtimeFor(state), check),
+      this.#free(statement),
+    )) as readonly Row[];
   }
 }
 
@@ -367,6 +378,9 @@ function entityIn(given: unknown, call: string): ResolvedEntity {
   if (!isEntity(given)) throw new GemachError("ENTITY_EXPECTED", { call });
   return resolve(given);
 }
+
+/** The same query, cut elsewhere: no longer what its template was compiled to. */
+const cutAnew = (state: QueryState, cut: Partial<QueryState>): QueryState => ({ ...state, ...cut, given: undefined });
 
 const knownOptions: readonly (keyof DatabaseOptions)[] = ["how", "generateCode", "clock"];
 

@@ -1,3 +1,4 @@
+import type { Given } from "../expression/index.js";
 import type { FedStatement, Mount, RowPlan } from "../plan/index.js";
 import { type CompiledStatement, type Dialect, encodeParameter, type Keys, type Wire } from "../sql/index.js";
 import type { Request, WireRows } from "./driver.js";
@@ -10,12 +11,14 @@ export type Steps<R> = Generator<Request, R, WireRows>;
 export interface Runtime {
   readonly dialect: Dialect;
   readonly constructorOf: (plan: RowPlan) => RowConstructor;
+  /** What a template is run with. */
+  readonly given?: Given | undefined;
 }
 
 /** A compiled statement with its values. */
-const requestOf = (statement: CompiledStatement, { dialect }: Runtime, keys: Keys): Request => ({
+const requestOf = (statement: CompiledStatement, { dialect, given }: Runtime, keys: Keys): Request => ({
   text: statement.text,
-  parameters: statement.parameters.map((parameter) => encodeParameter(dialect, parameter, keys)),
+  parameters: statement.parameters.map((parameter) => encodeParameter(dialect, parameter, keys, given)),
 });
 
 /** The objects that wait for related rows, by key; each key once, in the order of first appearance. */

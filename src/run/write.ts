@@ -9,6 +9,7 @@ import {
   type GivenRow,
   insertFromStatement,
   insertStatements,
+  type Parameter,
   updateStatement,
   type WriteStatement,
 } from "../sql/index.js";
@@ -63,7 +64,10 @@ function columnsBy(entity: ResolvedEntity, by: readonly string[] | undefined): r
 /** Inserts the rows of a query. */
 export function insertFromSteps(entity: ResolvedEntity, query: QueryState, runtime: Runtime): () => Steps<number> {
   const { text, parameters } = insertFromStatement(entity, query, runtime.dialect);
-  return counted({ text, parameters: parameters.map((part) => encodeParameter(runtime.dialect, part, [])) });
+  return counted({
+    text,
+    parameters: parameters.map((part) => encodeParameter(runtime.dialect, part, [], query.given?.values)),
+  });
 }
 
 /** Refuses what is no query of an entity itself, and a whole table that nobody spoke of. */
@@ -87,7 +91,7 @@ export function updateSteps(
   const given = typeof change === "function" ? change(rowAt(source)) : change;
   const changes = changesOf(source.entity, given);
   if (changes.length === 0) throw new GemachError("CHANGE_EMPTY", { entity: source.entity.name });
-  return writeSteps(updateStatement(query, changes, returningOf(source.entity, wish), runtime.dialect), runtime);
+  return writeSteps(updateStatement(query, changes, returningOf(source.entity, wish), runtime.dialect), runtime, query);
 }
 
 /** Deletes the rows of a query. */
@@ -98,11 +102,16 @@ export function deleteSteps(
   runtime: Runtime,
 ): () => Steps<Written> {
   checkedTarget(query, "delete", all);
-  return writeSteps(deleteStatement(query, returningOf(query.source.entity, wish), runtime.dialect), runtime);
+  return writeSteps(deleteStatement(query, returningOf(query.source.entity, wish), runtime.dialect), runtime, query);
 }
 
-function writeSteps({ text, parameters, rows }: WriteStatement, runtime: Runtime): () => Steps<Written> {
-  const request = { text, parameters: parameters.map((part) => encodeParameter(runtime.dialect, part, [])) };
+function writeSteps(
+  { text, parameters, rows }: WriteStatement,
+  runtime: Runtime,
+  { given }: QueryState,
+): () => Steps<Written> {
+  const encode = (part: Parameter) => encodeParameter(runtime.dialect, part, [], given?.values);
+  const request = { text, parameters: parameters.map(encode) };
   if (rows === undefined) return counted(request);
   return function* (): Steps<Written> {
     return [...gather(rows, yield request, runtime.constructorOf).objects];

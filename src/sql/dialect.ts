@@ -86,7 +86,7 @@ export interface Dialect {
   /** An expression in a form that comes over the wire without loss. */
   readonly read: (expression: string, type: ValueType) => string;
   readonly limit: (limit: string | undefined, offset: string | undefined) => string;
-  readonly encode: (parameter: Exclude<Parameter, { kind: "keys" | "rows" }>) => Wire;
+  readonly encode: (parameter: Exclude<Parameter, { kind: "keys" | "rows" | "hole" }>) => Wire;
   readonly encodeKeys: (parameter: Extract<Parameter, { kind: "keys" | "rows" }>, keys: Keys) => Wire;
   /** What makes a type's values of what comes over the wire; undefined where that is the very value. */
   readonly decoder: (type: ValueType) => Decoder | undefined;

@@ -27,7 +27,7 @@ export interface PreviewedStatement {
   readonly purpose: string;
   readonly text: string;
   /** What belongs to its placeholders, in their order. */
-  readonly parameters: readonly (Scalar | readonly Scalar[] | PreviewedKeys)[];
+  readonly parameters: readonly (Scalar | readonly Scalar[] | PreviewedKeys | { readonly parameter: string })[];
 }
 
 /**
@@ -37,10 +37,13 @@ export interface PreviewedStatement {
 export function preview(query: Query, options: PreviewOptions = {}): readonly PreviewedStatement[] {
   const dialect = dialectOf(options.dialect ?? "sqlite");
   const statements: PreviewedStatement[] = [];
+  const state = stateOf(query, "preview");
+  const given = state.given?.values;
   const add = (statement: CompiledStatement, keys: PreviewedKeys | undefined): void => {
     const parameters = statement.parameters.map((parameter) => {
       if (parameter.kind === "value") return parameter.value;
       if (parameter.kind === "list") return parameter.values;
+      if (parameter.kind === "hole") return given?.get(parameter.hole) ?? { parameter: parameter.hole };
       if (parameter.kind === "keys") return keys ?? [];
       const { part } = parameter;
       return part === "all" ? parameter.rows : parameter.rows.map((row) => row[part] as Scalar);
@@ -48,6 +51,6 @@ export function preview(query: Query, options: PreviewOptions = {}): readonly Pr
     const number = statements.push({ purpose: statement.plan.purpose, text: statement.text, parameters });
     for (const [feed, fed] of statement.fed) add(fed, { keysOf: feed.keyColumns.map(qualified), statement: number });
   };
-  add(compile(planList(stateOf(query, "preview"), { strategy: options.how ?? "auto" }), dialect), undefined);
+  add(compile(planList(state, { strategy: options.how ?? "auto" }), dialect), undefined);
   return statements;
 }

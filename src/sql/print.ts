@@ -30,7 +30,7 @@ function place({ dialect, parameters }: Printer, parameter: Parameter): string {
   if (parameters !== undefined) {
     const known = dialect.isNumbered ? parameters.indexOf(parameter) + 1 : 0;
     const placeholder = dialect.placeholder(known > 0 ? known : parameters.push(parameter));
-    const isTyped = parameter.kind === "value" && parameter.isTyped === true;
+    const isTyped = (parameter.kind === "value" || parameter.kind === "hole") && parameter.isTyped === true;
     return isTyped ? dialect.typed(placeholder, parameter.type) : placeholder;
   }
   switch (parameter.kind) {
@@ -101,9 +101,12 @@ function printExpression(printer: Printer, expression: SqlExpression): string {
     case "inList": {
       const { values, type, negated } = expression;
       const left = operand(printer, expression.operand);
-      if (printer.parameters === undefined)
-        return `${left} ${negated ? "not in" : "in"} (${place(printer, { kind: "list", values, type })})`;
-      return dialect.inList(left, place(printer, { kind: "list", values, type }), type, negated);
+      const list: Parameter =
+        "hole" in values
+          ? { kind: "hole", hole: values.hole, type, isTyped: false, isList: true }
+          : { kind: "list", values, type };
+      if (printer.parameters === undefined) return `${left} ${negated ? "not in" : "in"} (${place(printer, list)})`;
+      return dialect.inList(left, place(printer, list), type, negated);
     }
     case "inKeys": {
       const { types } = expression;

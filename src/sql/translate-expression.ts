@@ -55,6 +55,8 @@ const opposite: Record<Comparison, Comparison> = {
   atLeast: "below",
 };
 
+type HoleNode = Extract<Node, { kind: "hole" }>;
+
 type ValueNode = Extract<Node, { kind: "value" }>;
 
 /** Whether an expression may give no value where it stands, be it for want of the whole row. */
@@ -67,7 +69,8 @@ function isNullable(scope: Scope, node: Node): boolean {
 /** Two missing values are neither equal nor distinct in SQL; here they are unequal, as a missing value is to any other. */
 function comparison(scope: Scope, node: Extract<Node, { kind: "compare" }>, negated: boolean): SqlExpression {
   const isOrdered = node.comparison !== "equal" && node.comparison !== "unequal";
-  const needsOrder = isOrdered || (node.left.kind !== "value" && node.right.kind !== "value");
+  const isGiven = ({ kind }: Node) => kind === "value" || kind === "hole";
+  const needsOrder = isOrdered || !(isGiven(node.left) || isGiven(node.right));
   const side = (own: Node, other: Node): SqlExpression => {
     // Digits beside a column are of its type; beside anything else an engine may read them as a double.
     const item = other.kind !== "column" && isExact(typeOf(own).type.kind) ? operand(scope, own) : value(scope, own);
@@ -147,6 +150,7 @@ export function condition(scope: Scope, node: Node, negated = false): SqlExpress
     }
     case "column":
     case "value":
+    case "hole":
     case "case":
     case "first":
     case "aggregate":
@@ -190,6 +194,8 @@ export function value(scope: Scope, node: Node): SqlExpression {
     case "value": {
       return parameterOf(scope.values, node, false);
     }
+    case "hole":
+      return holeOf(scope, node, false);
     case "group":
       return groupAggregate(scope, node);
     case "window":
@@ -234,8 +240,20 @@ function truth(scope: Scope, node: Node): SqlExpression {
 
 /** A value inside of a call: nothing beside it says its type. */
 function operand(scope: Scope, node: Node): SqlExpression {
+  if (node.kind === "hole") return holeOf(scope, node, true);
   return node.kind === "value" ? parameterOf(scope.typedValues, node, true) : value(scope, node);
 }
+
+/** A template's parameter. */
+const holeOf = (scope: Scope, node: HoleNode, isTyped: boolean): SqlExpression => {
+  const known = isTyped ? scope.typedValues : scope.values;
+  const there = known.get(node);
+  if (there !== undefined) return there;
+  const { hole, type } = node;
+  const made = { kind: "parameter", parameter: { kind: "hole", hole, type, isTyped, isList: false } } as const;
+  known.set(node, made);
+  return made;
+};
 
 /** A value's parameter, the same one wherever the value stands. */
 function parameterOf(known: Scope["values"], node: ValueNode, isTyped: boolean): SqlExpression {

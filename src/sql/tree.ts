@@ -1,5 +1,5 @@
 import type { Scalar, ValueType } from "../columns/index.js";
-import type { AggregateName, CallName, NodeType, SetOperator, WindowNode } from "../expression/index.js";
+import type { AggregateName, CallName, Hole, NodeType, SetOperator, WindowNode } from "../expression/index.js";
 /** What a statement gets for one placeholder, before a dialect encodes it. */
 export type Parameter =
   | {
@@ -11,6 +11,14 @@ export type Parameter =
     }
   | { readonly kind: "list"; readonly values: readonly Scalar[]; readonly type: ValueType }
   /** Keys that come from another statement's rows; `part` is the column of a composite key that it carries, or all of them. */
+  /** A template's parameter, whose value is known when it is run. */
+  | {
+      readonly kind: "hole";
+      readonly hole: string;
+      readonly type: ValueType;
+      readonly isTyped: boolean;
+      readonly isList: boolean;
+    }
   /** Rows of values that are known; `part` is the column that it carries, or all of them. */
   | {
       readonly kind: "rows";
@@ -45,7 +53,7 @@ export type SqlExpression =
   | {
       readonly kind: "inList";
       readonly operand: SqlExpression;
-      readonly values: readonly Scalar[];
+      readonly values: readonly Scalar[] | Hole;
       readonly type: ValueType;
       readonly negated: boolean;
     }
