@@ -28,6 +28,8 @@ export interface Connection {
   readonly isObserved: () => boolean;
   /** Has the observer told of every statement from now on; gives the function that ends it. */
   observe(observer: Observer): () => void;
+  /** Sends one statement that nobody watches. */
+  send(request: Request): WireRows | Promise<WireRows>;
   /** Runs steps to their end. */
   run<R>(steps: () => Steps<R>, options: RunOptions): R | Promise<R>;
 }
@@ -111,6 +113,7 @@ export function connect(driver: Driver, clock: () => number): Connection {
       observers.add(observer);
       return () => observers.delete(observer);
     },
+    send: driver.run,
     run: (steps, { at, together }) =>
       together === "always" || (together === "free" && driver.answersAtOnce)
         ? driver.together((run) => walk(run, steps(), at))

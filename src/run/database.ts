@@ -25,7 +25,7 @@ import { type CompiledStatement, type ConflictSet, compile, type DialectName, ty
 import { callSite } from "./call-site.js";
 import { type Connection, connect, type RunOptions } from "./connection.js";
 import type { Driver } from "./driver.js";
-import { fetch, type Runtime, type Steps } from "./fetch.js";
+import { fetch, isAlone, objectsOf, type Runtime, requestOf, type Steps } from "./fetch.js";
 import { now } from "./platform.js";
 import { canGenerateCode, rowConstructors } from "./row-constructor.js";
 import { fetchSlice, type Slice } from "./slice.js";
@@ -84,8 +84,11 @@ export class Database {
     const make = rowConstructors(dialect, generateCode);
     const made = new WeakMap<RowPlan, ReturnType<typeof make>>();
     const constructorOf = (plan: RowPlan) => {
-      const known = made.get(plan) ?? make(plan.shape);
-      made.set(plan, known);
+      let known = made.get(plan);
+      if (known === undefined) {
+        known = make(plan.shape);
+        made.set(plan, known);
+      }
       return known;
     };
     this.#runtime = { dialect, constructorOf };
@@ -101,7 +104,9 @@ export class Database {
   async list<Row>(query: Query<Row>): Promise<Row[]> {
     const state = stateOf(query, "list");
     const statement = this.#compile(state, planList);
-    const steps = () => fetch(statement, this.#runtimeFor(state));
+    const alone = this.#alone(statement, state);
+    if (alone !== undefined) return (await alone) as Row[];
+    const steps = () => fetch(statement, this.#runtime, state.given?.values);
     return (await this.#run(steps, this.#free(statement))) as Row[];
   }
 
@@ -134,7 +139,7 @@ export class Database {
   async exists(query: Query): Promise<boolean> {
     const state = stateOf(query, "exists");
     const statement = this.#compile(state, planExists);
-    const steps = () => fetch(statement, this.#runtimeFor(state));
+    const steps = () => fetch(statement, this.#runtime, state.given?.values);
     return (await this.#run(steps, "no")).length > 0;
   }
 
@@ -151,10 +156,10 @@ export class Database {
     const from = (state.offset ?? 0) + (number - 1) * size;
     const rest = state.limit === undefined ? size : Math.max(0, Math.min(size, state.limit - (number - 1) * size));
     const statement = this.#compile(cutAnew(state, { limit: rest, offset: from }), planList);
-    const runtime = this.#runtimeFor(state);
+    const runtime = this.#runtime;
     const steps = function* (): Steps<Page<Row>> {
       const total = yield* count();
-      const rows = (yield* fetch(statement, runtime)) as Row[];
+      const rows = (yield* fetch(statement, runtime, state.given?.values)) as Row[];
       return { rows, total, pages: Math.ceil(total / size), number, size };
     };
     return await this.#run(steps, "free");
@@ -170,7 +175,7 @@ export class Database {
     const state = stateOf(query, "slice");
     if (!(Number.isSafeInteger(size) && size >= 1)) throw new GemachError("LIMIT_UNFIT", { method: "slice" });
     const statement = this.#compile(cutAnew(state, { limit: size + 1 }), planSlice);
-    const steps = () => fetchSlice(statement, size, state.cursor?.side, this.#runtimeFor(state));
+    const steps = () => fetchSlice(statement, size, state.cursor?.side, this.#runtime, state.given?.values);
     return (await this.#run(steps, this.#free(statement))) as Slice<Row>;
   }
 
@@ -192,7 +197,7 @@ export class Database {
     while (rest > 0) {
       const size = Math.min(chunk, rest);
       const statement = this.#compile(cutAnew(state, { ...at, limit: size + 1 }), planSlice);
-      const steps = () => fetchSlice(statement, size, "after", this.#runtimeFor(state));
+      const steps = () => fetchSlice(statement, size, "after", this.#runtime, state.given?.values);
       const slice = (await this.#run(steps, this.#free(statement))) as Slice<Row>;
       yield* slice.rows;
       if (slice.next === null) return;
@@ -330,15 +335,30 @@ export class Database {
   /** The statement of a query; of a template's the same one for all that it is run with. */
   #compile(query: QueryState, planner: Planner): CompiledStatement {
     const state = query.given?.template ?? query;
-    const byState = this.#compiled.get(planner) ?? new WeakMap<QueryState, CompiledStatement>();
-    this.#compiled.set(planner, byState);
-    const known = byState.get(state) ?? compile(planner(state, { strategy: this.#strategy }), this.#runtime.dialect);
-    byState.set(state, known);
+    let byState = this.#compiled.get(planner);
+    if (byState === undefined) {
+      byState = new WeakMap();
+      this.#compiled.set(planner, byState);
+    }
+    let known = byState.get(state);
+    if (known === undefined) {
+      known = compile(planner(state, { strategy: this.#strategy }), this.#runtime.dialect);
+      byState.set(state, known);
+    }
     return known;
   }
 
-  #runtimeFor({ given }: QueryState): Runtime {
-    return given === undefined ? this.#runtime : { ...this.#runtime, given: given.values };
+  /** The rows of one statement that feeds no other, without the machinery that others need; undefined where it does. */
+  #alone(
+    statement: CompiledStatement,
+    state: QueryState,
+  ): readonly unknown[] | Promise<readonly unknown[]> | undefined {
+    if (!isAlone(statement) || this.#connection.isObserved()) return undefined;
+    const runtime = this.#runtime;
+    const answer = this.#connection.send(requestOf(statement, runtime, [], state.given?.values));
+    return answer instanceof Promise
+      ? answer.then((rows) => objectsOf(statement, rows, runtime))
+      : objectsOf(statement, answer, runtime);
   }
 
   /** Several statements see one state where that costs nothing. */
@@ -353,22 +373,27 @@ export class Database {
 
   #countSteps(state: QueryState): () => Steps<number> {
     const statement = this.#compile(state, planCount);
-    const runtime = this.#runtimeFor(state);
+    const runtime = this.#runtime;
     return function* (): Steps<number> {
-      const [count] = yield* fetch(statement, runtime);
+      const [count] = yield* fetch(statement, runtime, state.given?.values);
       return count as number;
     };
   }
 
   async #one<Row>(state: QueryState, expected: string): Promise<readonly Row[]> {
     const statement = this.#compile(state, planSingle);
+    const alone = this.#alone(statement, state);
+    if (alone !== undefined) {
+      const found = await alone;
+      if (found.length < 2) return found as readonly Row[];
+    }
     const count = () => this.#countSteps(state)();
     const check = function* (found: number): Steps<void> {
       if (found < 2) return;
       throw new GemachError("SEVERAL_FOUND", { entity: state.source.entity.name, found: yield* count(), expected });
     };
     return (await this.#run(
-      () => fetch(statement, this.#runtimeFor(state), check),
+      () => fetch(statement, this.#runtime, state.given?.values, check),
       this.#free(statement),
     )) as readonly Row[];
   }

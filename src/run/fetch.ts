@@ -11,12 +11,15 @@ export type Steps<R> = Generator<Request, R, WireRows>;
 export interface Runtime {
   readonly dialect: Dialect;
   readonly constructorOf: (plan: RowPlan) => RowConstructor;
-  /** What a template is run with. */
-  readonly given?: Given | undefined;
 }
 
 /** A compiled statement with its values. */
-const requestOf = (statement: CompiledStatement, { dialect, given }: Runtime, keys: Keys): Request => ({
+export const requestOf = (
+  statement: CompiledStatement,
+  { dialect }: Runtime,
+  keys: Keys,
+  given: Given | undefined,
+): Request => ({
   text: statement.text,
   parameters: statement.parameters.map((parameter) => encodeParameter(dialect, parameter, keys, given)),
 });
@@ -79,40 +82,59 @@ function handOutOne(
 }
 
 /** Fetches what the gathered rows feed, and puts it where it belongs; nothing is sent where nothing waits. */
-function* feed(statement: CompiledStatement, gathered: Gathered, runtime: Runtime): Steps<void> {
+function* feed(
+  statement: CompiledStatement,
+  gathered: Gathered,
+  runtime: Runtime,
+  given: Given | undefined,
+): Steps<void> {
   for (const fed of gathered.plan.fed) {
     const waiting = waitingFor(fed, gathered);
     const compiled = statement.fed.get(fed);
     if (waiting.keys.length === 0 || compiled === undefined) continue;
-    const related = yield* fetchGathered(compiled, runtime, waiting.keys);
+    const related = yield* fetchGathered(compiled, runtime, waiting.keys, given);
     const handOut = fed.cardinality === "many" ? handOutMany : handOutOne;
     handOut(waiting, fed.property, compiled.plan.fedSlots, related);
   }
-  for (const joined of gathered.joined) yield* feed(statement, joined, runtime);
+  for (const joined of gathered.joined) yield* feed(statement, joined, runtime, given);
 }
 
 export function* fetchGathered(
   statement: CompiledStatement,
   runtime: Runtime,
   keys: Keys,
+  given: Given | undefined,
   check?: (found: number) => Steps<void>,
 ): Steps<Gathered> {
-  const sent = yield requestOf(statement, runtime, keys);
+  const sent = yield requestOf(statement, runtime, keys, given);
   const rows = statement.plan.isReversed ? [...sent].reverse() : sent;
   const gathered = gather(statement.plan.rows, rows, runtime.constructorOf);
   if (check !== undefined) yield* check(gathered.objects.length);
-  yield* feed(statement, gathered, runtime);
+  yield* feed(statement, gathered, runtime, given);
   return gathered;
 }
 
+/** Whether a statement's rows are complete as they come. */
+export const isAlone = ({ fed, plan }: CompiledStatement): boolean =>
+  fed.size === 0 && plan.rows.joined.length === 0 && !plan.isReversed;
+
+/** The objects of a statement whose rows are complete as they come. */
+export const objectsOf = (
+  { plan }: CompiledStatement,
+  rows: WireRows,
+  { constructorOf }: Runtime,
+): readonly unknown[] => gather(plan.rows, rows, constructorOf).objects;
+
 /**
  * Runs a statement and all that its rows feed.
+ * @param given what a template is run with.
  * @param check is asked with the number of rows found before anything else is fetched.
  */
 export function* fetch(
   statement: CompiledStatement,
   runtime: Runtime,
+  given: Given | undefined,
   check?: (found: number) => Steps<void>,
 ): Steps<readonly unknown[]> {
-  return (yield* fetchGathered(statement, runtime, [], check)).objects;
+  return (yield* fetchGathered(statement, runtime, [], given, check)).objects;
 }

@@ -1,5 +1,5 @@
 import type { Scalar } from "../columns/index.js";
-import { typeOf } from "../expression/index.js";
+import { type Given, typeOf } from "../expression/index.js";
 import { cursorOf } from "../plan/index.js";
 import type { CompiledStatement, Wire } from "../sql/index.js";
 import { fetchGathered, type Runtime, type Steps } from "./fetch.js";
@@ -22,9 +22,10 @@ export function* fetchSlice(
   size: number,
   side: "after" | "before" | undefined,
   runtime: Runtime,
+  given: Given | undefined,
 ): Steps<Slice<unknown>> {
   const { places } = statement.plan;
-  const { objects, rows } = yield* fetchGathered(statement, runtime, []);
+  const { objects, rows } = yield* fetchGathered(statement, runtime, [], given);
   const isMore = objects.length > size;
   const kept = side === "before" && isMore ? objects.slice(1) : objects.slice(0, size);
   const wires = side === "before" && isMore ? rows.slice(1) : rows.slice(0, size);

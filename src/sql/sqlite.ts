@@ -156,10 +156,12 @@ export const sqliteDialect: Dialect = {
   sortable: (expression, { kind }) => (kind === "numeric" ? `gemach_decimal(${expression})` : expression),
   // A driver would give a number, which does not hold 64 bits.
   read: (expression, { kind }) => (kind === "bigint" ? `cast(${expression} as text)` : expression),
+  // A limit that is a bare parameter makes SQLite plan the statement anew whenever its value is bound: 7.6 µs in place
+  // of 1.5 µs for a row by its key (3.53). Behind a plus sign, which changes nothing else, it does not.
   limit: (limit, offset) =>
     limit === undefined && offset === undefined
       ? ""
-      : ` limit ${limit ?? "-1"}${offset === undefined ? "" : ` offset ${offset}`}`,
+      : ` limit ${limit === undefined ? "-1" : `+${limit}`}${offset === undefined ? "" : ` offset +${offset}`}`,
   encode: (parameter) => {
     if (parameter.kind === "list") return jsonList(parameter.values.map(encode));
     const wire = encode(parameter.value);

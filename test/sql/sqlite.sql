@@ -4,7 +4,7 @@ select "loan"."id", "loan"."item_id", "loan"."member_id", "loan"."due", "loan"."
 from "loan"
 where "loan"."returned" is null
 order by "loan"."due" desc, "loan"."id" desc
-limit ?;
+limit + ?;
 
 -- # and, or, not
 -- rows of Loan: ["2026-03-01",[1,2]]
@@ -186,8 +186,8 @@ from
       "depot"
       join "district" on "district"."id" = "depot"."district_id"
     order by "district"."name", "depot"."name" desc, "depot"."id" desc
-    limit ?
-    offset ?
+    limit + ?
+    offset + ?
   ) as "depot"
   left join "item" as "items" on "items"."depot_id" = "depot"."id"
   join "district" on "district"."id" = "depot"."district_id"
