@@ -142,20 +142,16 @@ function joinRows(scope: Scope, joined: JoinedSource): readonly SortTerm[] {
   return order;
 }
 
-function output(
-  scope: Scope,
-  given: Output,
-  owners: readonly SqlExpression[],
-): Pick<SelectItem, "expression" | "read"> {
+function output(scope: Scope, given: Output, owners: readonly SqlExpression[]): SelectItem {
   switch (given.kind) {
     case "rowCount":
-      return { expression: { kind: "rowCount" } };
+      return { expression: { kind: "rowCount" }, alias: undefined };
     case "presence":
-      return { expression: { kind: "constant", value: 1 } };
+      return { expression: { kind: "constant", value: 1 }, alias: undefined };
     case "owner":
-      return { expression: owners[given.part] as SqlExpression, read: given.type };
+      return { expression: owners[given.part] as SqlExpression, alias: undefined, read: given.type };
     default:
-      return { expression: value(scope, given), read: typeOf(given).type };
+      return { expression: value(scope, given), alias: undefined, read: typeOf(given).type };
   }
 }
 
@@ -168,7 +164,7 @@ export function translate(
   const root = placeRoot(scope, plan);
   const { select } = root.place;
   const order = [...root.order, ...plan.joined.flatMap((joined) => joinRows(scope, joined))];
-  select.items.push(...plan.outputs.map((given) => ({ ...output(scope, given, root.owners), alias: undefined })));
+  for (const given of plan.outputs) select.items.push(output(scope, given, root.owners));
   select.orderBy.push(...order);
   return { select, common: [...scope.common.values()].filter((table) => table !== undefined) };
 }
