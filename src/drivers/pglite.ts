@@ -54,8 +54,7 @@ export function pglite(database: PgliteDatabase): Driver {
     };
   return {
     dialect: "postgres",
-    // Its C library, unlike others, has a capital of the German sharp s.
-    letters: "pg_c_utf8",
+    variant: "in-process",
     answersAtOnce: false,
     run: runOn(database),
     together: (work) => database.transaction(async (transaction) => await work(runOn(transaction))),

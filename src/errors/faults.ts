@@ -126,6 +126,11 @@ export const faults = {
       `A set of ${n.entity} that limit() or offset() cut leads to no '${n.relation}'.`,
     "Cut the set at the end of the path, or ask for what is behind it inside of select().",
   ),
+  ROWS_UNLIKE: define(
+    (n: { told: number; found: number }) =>
+      `A statement gave rows of ${n.found} values, but ${n.told} columns were told.`,
+    "Tell sql.rows() each column that the statement selects, in their order.",
+  ),
   QUERIES_UNLIKE: define(
     (n: { call: string; name: string; expected: string; got: string }) =>
       `The queries of ${n.call} do not match: '${n.name}' is ${n.expected} in the first, and ${n.got} in another.`,

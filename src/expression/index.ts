@@ -44,6 +44,7 @@ export {
   type Projection,
   type QueryState,
   qualified,
+  type RawText,
   type ReachedRelation,
   type ResolvedColumn,
   type ResolvedEntity,

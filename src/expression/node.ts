@@ -26,6 +26,7 @@ export function typeOf(node: Node): NodeType {
     case "first":
     case "group":
     case "window":
+    case "raw":
       return node;
     case "compare":
     case "isNull":
@@ -102,6 +103,8 @@ export function partsOf(node: Node): readonly Node[] {
     case "inRows":
     case "inQuery":
       return node.operands;
+    case "raw":
+      return node.between.filter((part) => part.kind !== "table");
     case "group":
       return [node.operand, node.filter].filter((part) => part !== undefined);
     case "window":

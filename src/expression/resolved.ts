@@ -170,6 +170,7 @@ export type Node =
   | { readonly kind: "exists"; readonly set: SetNode }
   | GroupNode
   | WindowNode
+  | RawNode
   /** Whether the values are those of one of the rows. */
   | { readonly kind: "inRows"; readonly operands: readonly Node[]; readonly rows: readonly (readonly Scalar[])[] }
   /** Whether the values are those of a row of a query. */
@@ -228,6 +229,17 @@ export interface WindowNode extends NodeType {
   readonly orderBy: readonly OrderNode[];
   /** How many rows before and after the row are taken; undefined where all are. */
   readonly frame: { readonly before: number | undefined; readonly after: number | undefined } | undefined;
+}
+
+/** SQL as it was written, with what stands between its parts. */
+export interface RawText {
+  readonly parts: readonly string[];
+  readonly between: readonly (Node | { readonly kind: "table"; readonly entity: ResolvedEntity })[];
+}
+
+/** An expression in SQL as it was written. */
+export interface RawNode extends NodeType, RawText {
+  readonly kind: "raw";
 }
 
 /** A value of a set's first row in its order. */
@@ -290,6 +302,8 @@ export type Derivation =
   | { readonly kind: "compound"; readonly operator: SetOperator; readonly queries: readonly QueryState[] }
   /** A query that a statement names once, however often it is used. */
   | { readonly kind: "named"; readonly name: string; readonly query: QueryState }
+  /** A statement as it was written. */
+  | { readonly kind: "raw"; readonly name: string; readonly text: RawText }
   /** One whose second part goes on from its own rows. */
   | { readonly kind: "recursive"; readonly name: string; readonly seed: QueryState; readonly step: QueryState };
 

@@ -89,10 +89,12 @@ export function derivedEntity(
   const nodes = fields[0] as ReadonlyMap<string, Node>;
   const names = new Set<string>();
   const columns = new Map(
-    [...nodes.keys()].map((path) => {
+    [...nodes.keys()].map((path, i) => {
       let sqlName = path === "" ? "value" : path.replaceAll(".", "_");
-      while (names.has(sqlName)) sqlName += "_";
-      names.add(sqlName);
+      // A name may be any text; as an identifier an engine might cut it short, or take another for the same.
+      if (!/^[A-Za-z]\w{0,50}$/.test(sqlName)) sqlName = `value_${i + 1}`;
+      while (names.has(sqlName.toLowerCase())) sqlName += "_";
+      names.add(sqlName.toLowerCase());
       return [
         path,
         derivedColumn(

@@ -6,4 +6,5 @@ export { from, isPlainQuery, stateOf, withProjection } from "./query.js";
 export type { EntityQuery, OneQuery, ProjectedQuery, ReachShape } from "./query-types.js";
 export type { Reference, RelatedSet } from "./reference.js";
 export type { Collection, Selected, Selection } from "./selection.js";
+export { type RawCommand, type RawRows, type RawStatement, rawIn, type SqlPart, sql } from "./sql.js";
 export { type Template, type TemplateValues, template } from "./template.js";

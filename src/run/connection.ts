@@ -106,7 +106,7 @@ export function connect(driver: Driver, clock: () => number): Connection {
   };
 
   return {
-    dialect: dialectOf(driver.dialect, driver.letters),
+    dialect: dialectOf(driver.dialect, driver.variant),
     clock,
     isObserved: () => observers.size > 0,
     observe: (observer) => {

@@ -20,13 +20,14 @@ import {
   type RowPlan,
   type StatementPlan,
 } from "../plan/index.js";
-import { type EntityQuery, type Selected, type Selection, stateOf } from "../query/index.js";
+import { type EntityQuery, type RawCommand, rawIn, type Selected, type Selection, stateOf } from "../query/index.js";
 import { type CompiledStatement, type ConflictSet, compile, type DialectName, type GivenRow } from "../sql/index.js";
 import { callSite } from "./call-site.js";
 import { type Connection, connect, type RunOptions } from "./connection.js";
 import type { Driver } from "./driver.js";
 import { fetch, isAlone, objectsOf, type Runtime, requestOf, type Steps } from "./fetch.js";
 import { now } from "./platform.js";
+import { rawCount, rawRows } from "./raw.js";
 import { canGenerateCode, rowConstructors } from "./row-constructor.js";
 import { fetchSlice, type Slice } from "./slice.js";
 import { deleteSteps, insertFromSteps, insertSteps, type ReturningWish, updateSteps } from "./write.js";
@@ -102,6 +103,8 @@ export class Database {
 
   /** All rows of a query, in its order. */
   async list<Row>(query: Query<Row>): Promise<Row[]> {
+    const raw = rawIn(query);
+    if (raw !== undefined) return (await this.#run(() => rawRows(raw, this.#runtime), "no")) as Row[];
     const state = stateOf(query, "list");
     const statement = this.#compile(state, planList);
     const alone = this.#alone(statement, state);
@@ -141,6 +144,16 @@ export class Database {
     const statement = this.#compile(state, planExists);
     const steps = () => fetch(statement, this.#runtime, state.given?.values);
     return (await this.#run(steps, "no")).length > 0;
+  }
+
+  /**
+   * Sends a statement of one's own that gives no rows: `sql.command`.
+   * @returns how many rows it wrote.
+   */
+  async send(command: RawCommand): Promise<number> {
+    const raw = rawIn(command);
+    if (raw === undefined) throw new GemachError("QUERY_EXPECTED", { call: "send" });
+    return await this.#run(() => rawCount(raw, this.#runtime), "no");
   }
 
   /**

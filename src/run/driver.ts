@@ -21,8 +21,8 @@ export type Run = (request: Request) => WireRows | Promise<WireRows>;
  */
 export interface Driver {
   readonly dialect: DialectName;
-  /** PostgreSQL: the collation by which letters become capitals and back; `C.utf8` where it is not said. */
-  readonly letters?: string;
+  /** Which build of the engine it is, where that makes a difference. */
+  readonly variant?: "in-process";
   /** Whether answers come at once rather than as promises. */
   readonly answersAtOnce: boolean;
   readonly run: Run;

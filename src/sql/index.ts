@@ -6,5 +6,6 @@ export { encodeParameter } from "./encode.js";
 export { type ConflictSet, type GivenRow, insertFromStatement, insertStatements } from "./insert.js";
 export { type PreviewedKeys, type PreviewedStatement, type PreviewOptions, preview } from "./preview.js";
 export { qualifiedTable } from "./print.js";
+export { rawRequest } from "./raw.js";
 export type { Parameter } from "./tree.js";
 export { changesOf, deleteStatement, updateStatement, type WriteStatement } from "./write.js";

@@ -1,4 +1,5 @@
 import type { ColumnKind, Scalar, ValueType } from "../columns/index.js";
+import { GemachError } from "../errors/index.js";
 import { type CallPrinter, named } from "./calls.js";
 import {
   choiceCheck,
@@ -211,8 +212,26 @@ export const postgresDialect: Dialect = {
   tableSettings: "",
 };
 
-/** The same for an engine whose own table of letters has another name. */
-export const postgresWithLetters = (collation: string): Dialect => ({
+/**
+ * PGlite takes a byte order mark at the beginning of a text for a mark of its encoding, and drops it when the
+ * text is read (0.5): what would come back short is refused.
+ */
+function refuseMark(value: Scalar, kind: ColumnKind): void {
+  if (Array.isArray(value)) for (const part of value) refuseMark(part, kind);
+  else if (typeof value === "string" && kind !== "json" && value.startsWith("\ufeff"))
+    throw new GemachError("ENGINE_UNABLE", {
+      engine: "PGlite",
+      what: "give back a text that begins with a byte order mark (U+FEFF)",
+      instead: "Take the mark from the text: it says nothing of what follows.",
+    });
+}
+
+/** The same in the process: its C library, unlike others, has a capital of the German sharp s. */
+export const postgresInProcess: Dialect = {
   ...postgresDialect,
-  calls: { ...postgresCalls, lower: inCase("lower", collation), upper: inCase("upper", collation) },
-});
+  calls: { ...postgresCalls, lower: inCase("lower", "pg_c_utf8"), upper: inCase("upper", "pg_c_utf8") },
+  encode: (parameter) => {
+    refuseMark(parameter.kind === "list" ? parameter.values : parameter.value, parameter.type.kind);
+    return postgresDialect.encode(parameter);
+  },
+};

@@ -7,6 +7,7 @@ import type {
   Compound,
   Join,
   Parameter,
+  RawExpression,
   Select,
   SelectItem,
   SortTerm,
@@ -155,6 +156,8 @@ function printExpression(printer: Printer, expression: SqlExpression): string {
     }
     case "window":
       return printWindow(printer, expression);
+    case "raw":
+      return printRaw(printer, expression);
     default:
       return expression satisfies never;
   }
@@ -304,10 +307,28 @@ const printJoins = (printer: Printer, joins: readonly Join[]): string =>
     })
     .join("");
 
-const printRows = (printer: Printer, rows: Select | Compound): string =>
-  "operator" in rows
-    ? rows.selects.map((select) => printSelect(printer, select)).join(` ${rows.operator} `)
-    : printSelect(printer, rows);
+/** SQL as it was written, with a table's name, a column or a placeholder between its parts. */
+const printRaw = (printer: Printer, { parts, between }: RawExpression): string =>
+  parts
+    .map((part, i) => {
+      const next = between[i];
+      if (next === undefined) return part;
+      return part + (next.kind === "table" ? qualifiedTable(next, printer.dialect) : operand(printer, next));
+    })
+    .join("");
+
+/** The text of a statement as it was written. */
+export function printStatement(raw: RawExpression, dialect: Dialect): Printed {
+  const parameters: Parameter[] = [];
+  return { text: printRaw({ dialect, parameters }, raw).trim(), parameters };
+}
+
+const printRows = (printer: Printer, rows: Select | Compound | RawExpression): string =>
+  "parts" in rows
+    ? printRaw(printer, rows).trim()
+    : "operator" in rows
+      ? rows.selects.map((select) => printSelect(printer, select)).join(` ${rows.operator} `)
+      : printSelect(printer, rows);
 
 const printItems = (printer: Printer, items: readonly SelectItem[]): string =>
   items

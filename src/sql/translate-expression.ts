@@ -12,6 +12,7 @@ import {
   type OrderNode,
   type Projection,
   type QueryState,
+  type RawText,
   type ResolvedEntity,
   type SetNode,
   type Source,
@@ -35,7 +36,7 @@ import {
   type SelectDraft,
   tableOf,
 } from "./scope.js";
-import type { Compound, Operator, Select, SortTerm, SqlExpression, TableTerm } from "./tree.js";
+import type { Compound, Operator, RawExpression, Select, SortTerm, SqlExpression, TableTerm } from "./tree.js";
 
 const operators: Record<Comparison, Operator> = {
   equal: "=",
@@ -155,7 +156,8 @@ export function condition(scope: Scope, node: Node, negated = false): SqlExpress
     case "first":
     case "aggregate":
     case "group":
-    case "window": {
+    case "window":
+    case "raw": {
       const item = value(scope, node);
       if (!negated) return item;
       return isNullable(scope, node) ? { kind: "isTrue", item, negated: true } : { kind: "not", item };
@@ -200,6 +202,8 @@ export function value(scope: Scope, node: Node): SqlExpression {
       return groupAggregate(scope, node);
     case "window":
       return windowOf(scope, node);
+    case "raw":
+      return rawOf(scope, node);
     case "call":
       return matchCalls.has(node.call) ? truth(scope, node) : callOf(scope, node);
     case "case":
@@ -299,6 +303,17 @@ function windowOf(scope: Scope, node: WindowNode): SqlExpression {
   };
 }
 
+/** SQL as it was written, in terms of the rows that are there. */
+export const rawOf = (scope: Scope, { parts, between }: RawText): RawExpression => ({
+  kind: "raw",
+  parts,
+  between: between.map((part) =>
+    part.kind === "table"
+      ? { kind: "table", schema: part.entity.schema, table: part.entity.table }
+      : operand(scope, part),
+  ),
+});
+
 /** A match with a text that is known, which an index may serve; undefined where the text is not known. */
 function likeOf(scope: Scope, node: CallNode, negated: boolean): SqlExpression | undefined {
   const [left, right] = node.operands;
@@ -357,7 +372,7 @@ export function placeRows(
 function sourceTable(scope: Scope, entity: ResolvedEntity, alias: string): TableTerm {
   const { derivation } = entity;
   if (derivation === undefined) return tableOf(entity, alias);
-  if (derivation.kind === "named" || derivation.kind === "recursive") {
+  if (derivation.kind !== "query" && derivation.kind !== "compound") {
     nameTable(scope, entity, derivation);
     return { kind: "table", schema: undefined, table: derivation.name, alias };
   }
@@ -403,7 +418,12 @@ function nameTable(scope: Scope, entity: ResolvedEntity, derivation: Extract<Der
   const isRecursive = derivation.kind === "recursive";
   // Its own name is known inside of it.
   if (isRecursive) scope.common.set(derivation, undefined);
-  const parts = isRecursive ? [derivation.seed, derivation.step] : [derivation.query];
+  if (derivation.kind === "raw") {
+    const select = rawOf(newScope(scope.dialect, new Map(), scope.common), derivation.text);
+    scope.common.set(derivation, { name: derivation.name, columns, select, isRecursive });
+    return;
+  }
+  const parts = derivation.kind === "recursive" ? [derivation.seed, derivation.step] : [derivation.query];
   const selects = parts.map((query) => uncut(entity, selectApart(scope, entity, query)));
   const select = isRecursive ? ({ operator: "union", selects } as const) : (selects[0] as Select);
   scope.common.delete(derivation);

@@ -90,7 +90,8 @@ export type SqlExpression =
       readonly types: readonly ValueType[];
       readonly rows: readonly (readonly Scalar[])[];
     }
-  | WindowExpression;
+  | WindowExpression
+  | RawExpression;
 
 /** A function of values. */
 export interface CallExpression {
@@ -100,6 +101,20 @@ export interface CallExpression {
   readonly type: ValueType;
   /** The operands' types, and whether they may be missing. */
   readonly of: readonly NodeType[];
+}
+
+/** SQL as it was written. */
+export interface RawExpression {
+  readonly kind: "raw";
+  readonly parts: readonly string[];
+  readonly between: readonly (SqlExpression | TableName)[];
+}
+
+/** A table by its name alone. */
+export interface TableName {
+  readonly kind: "table";
+  readonly schema: string | undefined;
+  readonly table: string;
 }
 
 /** A value of a row among others. */
@@ -139,7 +154,7 @@ export interface Compound {
 export interface CommonTable {
   readonly name: string;
   readonly columns: readonly string[];
-  readonly select: Select | Compound;
+  readonly select: Select | Compound | RawExpression;
   readonly isRecursive: boolean;
 }
 

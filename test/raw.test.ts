@@ -1,0 +1,80 @@
+import { expect, test } from "vitest";
+import { generate, lending } from "../src/demo/index.js";
+import { and, bigint, boolean, date, from, integer, numeric, preview, sql, text } from "../src/index.js";
+import { useSociety } from "./support/engines.js";
+
+const { Item, Loan, Member, Repair } = lending;
+const society = generate(3, 21);
+const all = useSociety(society);
+const names = (rows: readonly { readonly name: string }[]) => rows.map(({ name }) => name);
+
+test("a whole statement, its rows told by columns", async () => {
+  for (const engine of all()) {
+    const db = engine.connect();
+    const rows = await db.list(
+      sql.rows({ id: integer, due: date, back: date.nullable, blocked: boolean, wide: bigint })`
+        select loan.id, due, returned, blocked, loan.id + ${2 ** 31}
+        from ${Loan} join ${Member} on member.id = member_id
+        where member.name = ${society.Member[3]?.name as string} order by loan.id desc`,
+    );
+    const wanted = society.Loan.filter((l) => society.Member.find((m) => m.id === l.memberId)?.name === society.Member[3]?.name).reverse();
+    expect(rows, engine.name).toStrictEqual(
+      wanted.map((l) => ({
+        id: l.id,
+        due: l.due,
+        back: l.returned,
+        blocked: society.Member.find((m) => m.id === l.memberId)?.blocked,
+        wide: BigInt(l.id as number) + 2n ** 31n,
+      })),
+    );
+    await expect(db.list(sql.rows({ id: integer })`select id, name from ${Member}`)).rejects.toMatchObject({ code: "ROWS_UNLIKE" });
+  }
+});
+
+test("a fragment inside a query, and a statement as a source", async () => {
+  for (const engine of all()) {
+    const db = engine.connect();
+    const shouted = from(Member)
+      .where((m) => sql(boolean)`length(${m.name}) > ${9}`)
+      .orderBy((m) => [sql(integer)`length(${m.name})`.desc, m.id.asc])
+      .select((m) => ({ name: sql(text)`upper(${m.name})`, twice: sql(integer)`${m.id} * 2`.plus(1) }));
+    const wanted = [...society.Member]
+      .filter((m) => m.name.length > 9)
+      .sort((a, b) => b.name.length - a.name.length || (a.id as number) - (b.id as number))
+      .map((m) => ({ name: m.name.toUpperCase(), twice: (m.id as number) * 2 + 1 }));
+    expect(await db.list(shouted), engine.name).toStrictEqual(wanted);
+
+    const costs = sql.rows({ item: integer, cost: numeric(10, 2) })`select item_id, cost from ${Repair}`.rows;
+    const dear = from(Item)
+      .join(costs, (i, c) => and(c.item.is(i.id), c.item.above(0)))
+      .groupBy((i) => i.name)
+      .select((g) => ({ name: g.key, repairs: g.count() }));
+    const repaired = society.Repair.map((r) => society.Item.find((i) => i.id === r.itemId)?.name as string);
+    expect(await db.list(dear), engine.name).toEqual(
+      [...new Set(repaired)].sort().map((name) => ({ name, repairs: repaired.filter((other) => other === name).length })),
+    );
+  }
+});
+
+test("a statement that gives no rows, and one that is wrong", async () => {
+  for (const engine of all()) {
+    const db = engine.connect();
+    expect(await db.send(sql.command`update ${Member} set name = ${"Zoë 'Z' Zorn"} where id = ${2}`), engine.name).toBe(1);
+    expect(names(await db.list(from(Member).where((m) => m.id.is(2)))), engine.name).toEqual(["Zoë 'Z' Zorn"]);
+    await db.send(sql.command`update ${Member} set name = ${society.Member[1]?.name as string} where id = ${2}`);
+    await expect(db.send(sql.command`updat ${Member}`)).rejects.toMatchObject({ code: "STATEMENT_REFUSED" });
+  }
+  // @ts-expect-error nothing is not a value
+  expect(() => sql(integer)`${undefined} + 1`).toThrow(expect.objectContaining({ code: "VALUE_MISSING" }));
+  expect(
+    preview(
+      from(Member)
+        .where((m) => sql(boolean)`${m.name} ~ ${"^A"}`)
+        .select((m) => m.id),
+      { dialect: "postgres" },
+    )[0],
+  ).toMatchObject({
+    text: 'select "member"."id" from "member" where "member"."name" ~ $1::text order by "member"."id"',
+    parameters: ["^A"],
+  });
+});
