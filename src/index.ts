@@ -119,6 +119,7 @@ export {
   type RawRows,
   type ReachShape,
   type Reference,
+  type ReferenceOf,
   type RelatedSet,
   recursive,
   type Selected,

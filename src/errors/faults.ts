@@ -131,6 +131,10 @@ export const faults = {
       `A statement gave rows of ${n.found} values, but ${n.told} columns were told.`,
     "Tell sql.rows() each column that the statement selects, in their order.",
   ),
+  DISTINCT_UNFIT: define(
+    (n: { entity: string }) => `distinct() of a query of ${n.entity} that has groups or windows.`,
+    "Take the query as a source, from(query), and group its rows by what you want once.",
+  ),
   QUERIES_UNLIKE: define(
     (n: { call: string; name: string; expected: string; got: string }) =>
       `The queries of ${n.call} do not match: '${n.name}' is ${n.expected} in the first, and ${n.got} in another.`,

@@ -4,7 +4,7 @@ export { rowAt } from "./derived.js";
 export type { Group, GroupKeys } from "./group.js";
 export { from, isPlainQuery, stateOf, withProjection } from "./query.js";
 export type { EntityQuery, OneQuery, ProjectedQuery, ReachShape } from "./query-types.js";
-export type { Reference, RelatedSet } from "./reference.js";
+export type { Reference, ReferenceOf, RelatedSet } from "./reference.js";
 export type { Collection, Selected, Selection } from "./selection.js";
 export { type RawCommand, type RawRows, type RawStatement, rawIn, type SqlPart, sql } from "./sql.js";
 export { type Template, type TemplateValues, template } from "./template.js";

@@ -4,7 +4,9 @@ import {
   columnAt,
   type Given,
   type JoinNode,
+  type Node,
   orderNodes,
+  partsOf,
   pathTo,
   predicateNode,
   type Query,
@@ -38,6 +40,8 @@ function inOwnOrder(query: QueryState, { steps }: ResolvedRelation): QueryState 
   const orderBy = order.map(({ column, descending }) => ({ node: columnAt(pathTo(query.source), column), descending }));
   return { ...query, orderBy };
 }
+
+const hasWindow = (node: Node): boolean => node.kind === "window" || partsOf(node).some(hasWindow);
 
 class BuiltQuery {
   readonly [stateKey]: QueryState;
@@ -101,8 +105,12 @@ class BuiltQuery {
   }
 
   distinct(): BuiltQuery {
-    const { projection } = this[stateKey];
-    return projection === undefined ? this : this.#with({ groupBy: [...fieldsOf(projection).values()] });
+    const { projection, groupBy, source } = this[stateKey];
+    if (projection === undefined) return this;
+    const values = [...fieldsOf(projection).values()];
+    if (groupBy !== undefined || values.some(hasWindow))
+      throw new GemachError("DISTINCT_UNFIT", { entity: source.entity.name });
+    return this.#with({ groupBy: values });
   }
 
   limit(rows: number): BuiltQuery {

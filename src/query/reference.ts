@@ -30,6 +30,7 @@ import type {
   CardinalityOf,
   ColumnsOf,
   Definitions,
+  Entity,
   EntityName,
   MayBeMissing,
   RelationsOf,
@@ -55,6 +56,9 @@ export type Reference<D extends Definitions, E extends EntityName<D>, Missing ex
       ? Along<D, E, RelationsOf<D, E>[P], Missing>
       : never;
 };
+
+/** in: the type of an entity of a model; out: what a callback gets of its rows, for predicates kept in functions. */
+export type ReferenceOf<X> = X extends Entity<infer D, infer E> ? Reference<D, E> : never;
 
 /** What can be asked of a set of related rows. */
 export interface RelatedRows<D extends Definitions, E extends EntityName<D>> {
