@@ -1,9 +1,37 @@
 import { expect, test } from "vitest";
 import { laidOut } from "../src/cli/sql-text.js";
 import { lending } from "../src/demo/index.js";
-import { and, type DialectName, from, layOutText, not, or, preview, type Query } from "../src/index.js";
+import {
+  and,
+  coalesce,
+  type DialectName,
+  except,
+  exists,
+  from,
+  greatest,
+  integer,
+  lag,
+  layOutText,
+  least,
+  list,
+  literal,
+  named,
+  not,
+  notExists,
+  nullIf,
+  or,
+  preview,
+  type Query,
+  recursive,
+  rowNumber,
+  sumOver,
+  template,
+  tuple,
+  union,
+  when,
+} from "../src/index.js";
 
-const { Depot, District, Item, Kit, Loan, Member } = lending;
+const { Category, Depot, District, Item, Kit, KitItem, Loan, Member, Repair, Reservation, Tag } = lending;
 
 const open = from(Loan).where((l) => l.returned.is(null));
 
@@ -52,6 +80,134 @@ const queries: Readonly<Record<string, Query>> = {
   "to-many relations, joined, with conditions that leave the row": from(Item)
     .how("join")
     .reach({ loans: (l) => l.where((x) => x.borrower.blocked).limit(2) }),
+  "matches of texts": from(Item).where((i) => or(i.name.startsWith("Dr"), i.name.contains("50%"), i.name.endsWith("l"), i.note.like("_a%"))),
+  "matches of another column": from(Item).where((i) => i.name.contains(i.note)),
+  "in any case": from(Member).where((m) => m.name.ignoringCase().is("ada levi")),
+  "not a match": from(Item).where((i) => not(or(i.note.contains("case"), i.name.startsWith("Old")))),
+  "arithmetic of whole numbers": from(Loan).select((l) => l.itemId.plus(1).times(2).dividedBy(l.memberId)),
+  "arithmetic of decimals": from(Repair)
+    .where((r) => r.cost.times("1.19").rounded(2).above("20"))
+    .select((r) => r.cost.plus("0.5")),
+  "texts put together": from(Member).select((m) => m.name.upper().concat(" <", m.sponsor.name.trim(), ">").length()),
+  days: from(Loan)
+    .where((l) => l.due.plusDays(7).below("2026-06-01"))
+    .select((l) => ({ year: l.due.year(), weekday: l.due.weekday(), late: l.returned.daysSince(l.due), month: l.due.startOfMonth() })),
+  instants: from(Repair).select((r) => ({ day: r.begun.toDay(), hour: r.begun.hour() })),
+  "cases and defaults": from(Item).select((i) => ({ note: coalesce(i.note, "none"), size: when(i.loans.count().above(2), "busy").otherwise("calm") })),
+  "least, greatest, missing where equal": from(Loan).select((l) => ({
+    a: least(l.itemId, l.memberId),
+    b: greatest(l.due, l.returned),
+    c: nullIf(l.itemId, 3),
+  })),
+  "aggregates of sets": from(Item).select((i) => ({
+    cost: i.repairs.sum((r) => r.cost),
+    mean: i.repairs.avg((r) => r.cost),
+    people: i.loans.countDistinct((l) => l.memberId),
+  })),
+  "the first of a set": from(Item).select((i) => i.loans.orderBy((l) => l.due.desc).first((l) => l.borrower.name)),
+  "a set that is cut": from(Item).select((i) => i.loans.limit(2).count()),
+  "all of a set": from(Item).where((i) => i.loans.all((l) => l.returned.isNot(null))),
+  "a list in a projection": from(Item).select((i) => ({ name: i.name, late: i.loans.where((l) => l.returned.is(null)).select((l) => l.borrower.name) })),
+  "a list over two steps, cut for each owner": from(Depot).select((d) => ({
+    late: d.items
+      .where((i) => i.note.is(null))
+      .loans.orderBy((l) => l.due.asc)
+      .limit(3)
+      .select((l) => l.due),
+  })),
+  groups: from(Loan)
+    .where((l) => l.returned.is(null))
+    .groupBy((l) => l.borrower.name)
+    .having((g) => g.count().above(1))
+    .orderBy((g) => g.count().desc)
+    .select((g) => ({ name: g.key, loans: g.count(), last: g.max((l) => l.due) })),
+  "groups by several keys, filtered parts": from(Loan)
+    .groupBy((l) => ({ item: l.itemId, month: l.due.month() }))
+    .select((g) => ({ ...g.key, open: g.where((l) => l.returned.is(null)).count() })),
+  "a key with a value in it": from(Loan)
+    .groupBy((l) => l.due.month().plus(1))
+    .select((g) => ({ month: g.key, loans: g.count() })),
+  "different rows": from(Loan)
+    .select((l) => ({ item: l.itemId, by: l.borrower.name }))
+    .distinct(),
+  "joins of any entities": from(Loan)
+    .join(Reservation, (l, r) => and(r.itemId.is(l.itemId), r.begins.above(l.due)))
+    .select((l, r) => ({ due: l.due, code: r.code })),
+  "a left join over a path": from(Depot)
+    .leftJoin(Reservation, (d, r) => r.item.depotId.is(d.id))
+    .select((d, r) => ({ depot: d.name, code: r.code, item: r.item.name })),
+  "every pair": from(Depot)
+    .crossJoin(Kit)
+    .select((d, k) => ({ depot: d.name, kit: k.name })),
+  "a join with groups": from(Item)
+    .join(
+      from(Loan)
+        .groupBy((l) => l.itemId)
+        .select((g) => ({ item: g.key, last: g.max((l) => l.due) })),
+      (i, g) => g.item.is(i.id),
+    )
+    .select((i, g) => ({ name: i.name, last: g.last })),
+  "the first row of each group": from(from(Loan).select((l) => ({ id: l.id, position: rowNumber({ by: l.itemId, order: l.due.desc }) })))
+    .where((x) => x.position.is(1))
+    .select((x) => x.id),
+  "running and moving": from(Repair).select((r) => ({
+    total: sumOver(r.cost, { order: r.id.asc }),
+    near: sumOver(r.itemId, { by: r.itemId, order: r.begun.asc, before: 1, after: 1 }),
+    before: lag(r.begun, { order: r.id.asc }),
+  })),
+  "a union": union(
+    from(Depot).select((d) => ({ name: d.name })),
+    from(Item)
+      .where((i) => i.note.is(null))
+      .select((i) => ({ name: i.name })),
+  ),
+  "what is in one only, of cut queries": except(
+    from(Member)
+      .orderBy((m) => m.name.asc)
+      .limit(9)
+      .select((m) => m.id),
+    from(Loan).select((l) => l.memberId),
+  ),
+  "a query named and used twice": (() => {
+    const busy = named(
+      "busy",
+      from(Loan)
+        .groupBy((l) => l.itemId)
+        .select((g) => ({ item: g.key, loans: g.count() })),
+    );
+    return from(busy)
+      .join(busy, (a, b) => and(a.loans.is(b.loans), a.item.below(b.item)))
+      .select((a, b) => ({ a: a.item, b: b.item }));
+  })(),
+  "a recursive query": recursive(
+    "tree",
+    from(Category)
+      .where((c) => c.parentId.is(null))
+      .select((c) => ({ id: c.id, depth: literal(integer, 0) })),
+    (t) =>
+      from(Category)
+        .join(t, (c, p) => c.parentId.is(p.id))
+        .select((c, p) => ({ id: c.id, depth: p.depth.plus(1) })),
+  ),
+  "one of a query's values": from(Member).where((m) => m.id.oneOf(open.select((l) => l.memberId))),
+  "none of a query's values that may be missing": from(Member).where((m) => m.id.notOneOf(from(Member).select((x) => x.sponsorId))),
+  tuples: from(Tag).where((t) =>
+    tuple(t.depotId, t.number).oneOf([
+      [1, 2],
+      [3, 4],
+    ]),
+  ),
+  "exists and exists not": from(Item).where((i) =>
+    and(exists(from(Reservation).where((r) => r.itemId.is(i.id))), notExists(from(KitItem).where((k) => k.itemId.is(i.id)))),
+  ),
+  "value objects": from(Reservation)
+    .where((r) => r.handover.place.startsWith("C"))
+    .orderBy((r) => r.handover.at.asc)
+    .select((r) => r.handover),
+  "a template": template({ by: integer, items: list(integer) }, (p) => open.where((l) => and(l.memberId.is(p.by), l.itemId.oneOf(p.items)))).with({
+    by: 7,
+    items: [1, 2],
+  }),
 };
 
 test.each<DialectName>(["sqlite", "postgres", "mariadb"])("the texts of %s are as they were read", async (dialect) => {

@@ -1,5 +1,5 @@
 export { cursorOf } from "./cursor.js";
-export { totalOrder } from "./order.js";
+export { type SortedRows, totalOrder } from "./order.js";
 export { planCount, planExists, planList, planSingle, planSlice } from "./plan.js";
 export {
   type Cut,

@@ -9,7 +9,7 @@ import {
 } from "../expression/index.js";
 
 /** Rows of a source in an order: a query, or a set of related rows. */
-interface Ordered {
+export interface SortedRows {
   readonly source: Source;
   readonly orderBy: readonly OrderNode[];
   readonly joins?: readonly JoinNode[];
@@ -20,7 +20,7 @@ interface Ordered {
  * The order of a query made total: ties go by primary key, in the direction of the last order, so
  * that an index on that order can give both; those of groups by what they are grouped by.
  */
-export function totalOrder({ source, orderBy, joins = [], groupBy }: Ordered): readonly OrderNode[] {
+export function totalOrder({ source, orderBy, joins = [], groupBy }: SortedRows): readonly OrderNode[] {
   const descending = orderBy.at(-1)?.descending ?? false;
   const isSorted = (wanted: Node) => orderBy.some(({ node }) => node === wanted || isSameColumn(node, wanted));
   const keys = groupBy ?? [

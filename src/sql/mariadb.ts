@@ -1,4 +1,4 @@
-import type { ColumnKind, Scalar, ValueType } from "../columns/index.js";
+import { type ColumnKind, comparedKind, type Scalar, type ValueType } from "../columns/index.js";
 import { type CallPrinter, named } from "./calls.js";
 import {
   choiceCheck,
@@ -139,7 +139,8 @@ export const mariadbDialect: Dialect = {
   placeholder: () => "?",
   literal,
   typed: (placeholder, type) => {
-    const castTo = castTypes[type.kind]?.(type);
+    // Texts travel as texts.
+    const castTo = comparedKind(type.kind) === "text" ? undefined : castTypes[type.kind]?.(type);
     return castTo === undefined ? placeholder : `cast(${placeholder} as ${castTo})`;
   },
   calls: mariadbCalls,

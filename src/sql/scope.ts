@@ -1,5 +1,6 @@
 import { GemachError } from "../errors/index.js";
 import type { Derivation, Node, Path, ResolvedColumn, ResolvedEntity, Source, Step } from "../expression/index.js";
+import type { SortedRows } from "../plan/index.js";
 import type { Dialect } from "./dialect.js";
 import type { CommonTable, Join, SelectItem, SortTerm, SqlExpression, TableTerm } from "./tree.js";
 /** A select under construction. */
@@ -41,6 +42,8 @@ export interface Scope {
   /** Values that stand in a statement several times get one placeholder where the engine numbers them. */
   readonly values: Map<Node, SqlExpression>;
   readonly typedValues: Map<Node, SqlExpression>;
+  /** What tells the rows of the select at hand apart, for windows whose order does not. */
+  rows: SortedRows | undefined;
 }
 
 /** A scope for a statement or for a select that knows nothing of the rows around it. */
@@ -56,6 +59,7 @@ export const newScope = (
   common,
   values: new Map(),
   typedValues: new Map(),
+  rows: undefined,
 });
 
 /** The first of the names that is free, else the last with a number. */

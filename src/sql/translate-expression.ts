@@ -242,8 +242,8 @@ function truth(scope: Scope, node: Node): SqlExpression {
   return mayBeUnknown(scope, node) ? { kind: "isTrue", item, negated: false } : item;
 }
 
-/** A value inside of a call: nothing beside it says its type. */
-function operand(scope: Scope, node: Node): SqlExpression {
+/** A value where nothing beside it says its type: inside of a call, or selected. */
+export function operand(scope: Scope, node: Node): SqlExpression {
   if (node.kind === "hole") return holeOf(scope, node, true);
   return node.kind === "value" ? parameterOf(scope.typedValues, node, true) : value(scope, node);
 }
@@ -288,6 +288,16 @@ function groupAggregate(scope: Scope, { aggregate, operand: of, filter, type }: 
   return { kind: "aggregate", aggregate, operand, type, of: of === undefined ? type : typeOf(of).type };
 }
 
+/**
+ * The order of a window, total where a row's place in it matters, so that every engine sees the rows alike. A rank
+ * is the same for rows that the order does not tell apart.
+ */
+function windowOrder({ rows }: Scope, { call, orderBy, frame }: WindowNode): readonly OrderNode[] {
+  if (rows === undefined || orderBy.length === 0 || call === "rank" || call === "denseRank") return orderBy;
+  const isWhole = frame === undefined && !(["rowNumber", "lag", "lead", "firstValue"] as string[]).includes(call);
+  return isWhole ? orderBy : totalOrder({ ...rows, orderBy });
+}
+
 /** A value of a row among others. */
 function windowOf(scope: Scope, node: WindowNode): SqlExpression {
   const [of] = node.operands;
@@ -296,7 +306,7 @@ function windowOf(scope: Scope, node: WindowNode): SqlExpression {
     call: node.call,
     operands: node.operands.map((part) => operand(scope, part)),
     partitionBy: node.partitionBy.map((part) => value(scope, part)),
-    orderBy: node.orderBy.map((term) => sortTerm(scope, term)),
+    orderBy: windowOrder(scope, node).map((term) => sortTerm(scope, term)),
     frame: node.frame,
     type: node.type,
     of: of === undefined ? node.type : typeOf(of).type,
@@ -343,12 +353,13 @@ export function placeRows(
     source,
     beside,
     where,
-    groupBy = [],
+    groupBy,
     having,
   }: Pick<StatementPlan, "source" | "beside" | "where" | "groupBy" | "having">,
 ): Place {
   const place = placeSource(scope, source);
   const { select } = place;
+  scope.rows = { source, orderBy: [], joins: beside, groupBy };
   for (const { kind, source: other, on } of beside) {
     const alias = freeName(scope, other.entity.table);
     const table = sourceTable(scope, other.entity, alias);
@@ -453,8 +464,10 @@ export function selectOf(
   items: readonly (readonly [Node, string | undefined])[],
 ): SelectDraft {
   const { joins, ...rest } = query;
+  const outside = scope.rows;
   const { select } = placeRows(scope, { ...rest, beside: joins });
-  select.items.push(...items.map(([node, alias]) => ({ expression: value(scope, node), alias })));
+  select.items.push(...items.map(([node, alias]) => ({ expression: operand(scope, node), alias })));
+  scope.rows = outside;
   if (isCut(query)) {
     Object.assign(select, { limit: query.limit, offset: query.offset });
     select.orderBy.push(...totalOrder(query).map((term) => sortTerm(scope, term)));

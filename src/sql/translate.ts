@@ -17,7 +17,7 @@ import {
   type Scope,
   tableOf,
 } from "./scope.js";
-import { condition, placeRows, sortTerm, value } from "./translate-expression.js";
+import { condition, operand, placeRows, sortTerm } from "./translate-expression.js";
 import type { CommonTable, Select, SelectItem, SortTerm, SqlExpression } from "./tree.js";
 
 /** The rows of a source where the statement can use them, and their order in terms of it. */
@@ -151,7 +151,7 @@ function output(scope: Scope, given: Output, owners: readonly SqlExpression[]): 
     case "owner":
       return { expression: owners[given.part] as SqlExpression, alias: undefined, read: given.type };
     default:
-      return { expression: value(scope, given), alias: undefined, read: typeOf(given).type };
+      return { expression: operand(scope, given), alias: undefined, read: typeOf(given).type };
   }
 }
 

@@ -421,6 +421,521 @@ from
   and `loans`.`position` <= ?
 order by `item`.`id`, `loans`.`id`;
 
+-- # matches of texts
+-- rows of Item: ["Dr%","%50\\%%","%l","_a%"]
+select `item`.`id`, `item`.`depot_id`, `item`.`name`, `item`.`note`
+from `item`
+where
+  `item`.`name` like ?
+  or `item`.`name` like ?
+  or `item`.`name` like ?
+  or `item`.`note` like ?
+order by `item`.`id`;
+
+-- # matches of another column
+-- rows of Item: []
+select `item`.`id`, `item`.`depot_id`, `item`.`name`, `item`.`note`
+from `item`
+where instr(`item`.`name`, `item`.`note`) > 0
+order by `item`.`id`;
+
+-- # in any case
+-- rows of Member: ["ada levi"]
+select `member`.`id`, `member`.`name`, `member`.`blocked`, `member`.`sponsor_id`
+from `member`
+where
+  (
+    lower(`member`.`name` collate utf8mb4_uca1400_as_cs) collate utf8mb4_nopad_bin
+  ) = (
+    lower(? collate utf8mb4_uca1400_as_cs) collate utf8mb4_nopad_bin
+  )
+order by `member`.`id`;
+
+-- # not a match
+-- rows of Item: ["%case%","Old%"]
+select `item`.`id`, `item`.`depot_id`, `item`.`name`, `item`.`note`
+from `item`
+where
+  (`item`.`note` like ?) is not true
+  and `item`.`name` not like ?
+order by `item`.`id`;
+
+-- # arithmetic of whole numbers
+-- rows of Loan: [1,2]
+select
+  (
+    (`loan`.`item_id` + cast(? as signed)) * cast(? as signed)
+  ) div nullif(`loan`.`member_id`, 0)
+from `loan`
+order by `loan`.`id`;
+
+-- # arithmetic of decimals
+-- rows of Repair: ["0.5","1.19","20.00"]
+select `repair`.`cost` + cast(? as decimal(2, 1))
+from `repair`
+where round(`repair`.`cost` * cast(? as decimal(3, 2)), 2) > cast(? as decimal(11, 2))
+order by `repair`.`id`;
+
+-- # texts put together
+-- rows of Member: [" <",">"]
+select
+  char_length(
+    concat(
+      upper(`member`.`name` collate utf8mb4_uca1400_as_cs) collate utf8mb4_nopad_bin, ?,
+      trim(`sponsor`.`name`), ?
+    )
+  )
+from
+  `member`
+  left join `member` as `sponsor` on `sponsor`.`id` = `member`.`sponsor_id`
+order by `member`.`id`;
+
+-- # days
+-- rows of Loan: [7,"2026-06-01"]
+select
+  extract(
+    year
+    from `loan`.`due`
+  ), weekday(`loan`.`due`) + 1, datediff(`loan`.`returned`, `loan`.`due`),
+  `loan`.`due` - interval dayofmonth(`loan`.`due`) - 1 day
+from `loan`
+where (`loan`.`due` + interval cast(? as signed) day) < ?
+order by `loan`.`id`;
+
+-- # instants
+-- rows of Repair: []
+select
+  date (`repair`.`begun`),
+  extract(
+    hour
+    from `repair`.`begun`
+  )
+from `repair`
+order by `repair`.`id`;
+
+-- # cases and defaults
+-- rows of Item: ["none",2,"busy","calm"]
+select
+  coalesce(`item`.`note`, ?), case
+    when (
+      select count(*)
+      from `loan`
+      where `loan`.`item_id` = `item`.`id`
+    ) > ? then ?
+    else ?
+  end
+from `item`
+order by `item`.`id`;
+
+-- # least, greatest, missing where equal
+-- rows of Loan: [3]
+select
+  least(`loan`.`item_id`, `loan`.`member_id`), greatest(`loan`.`due`, `loan`.`returned`),
+  nullif(`loan`.`item_id`, cast(? as signed))
+from `loan`
+order by `loan`.`id`;
+
+-- # aggregates of sets
+-- rows of Item: []
+select
+  (
+    select sum(`repair`.`cost`)
+    from `repair`
+    where `repair`.`item_id` = `item`.`id`
+  ),
+  (
+    select cast(sum(`repair`.`cost`) as double) / count(`repair`.`cost`)
+    from `repair`
+    where `repair`.`item_id` = `item`.`id`
+  ),
+  (
+    select count(distinct `loan`.`member_id`)
+    from `loan`
+    where `loan`.`item_id` = `item`.`id`
+  )
+from `item`
+order by `item`.`id`;
+
+-- # the first of a set
+-- rows of Item: [1]
+select
+  (
+    select `borrower`.`name`
+    from
+      `loan`
+      join `member` as `borrower` on `borrower`.`id` = `loan`.`member_id`
+    where `loan`.`item_id` = `item`.`id`
+    order by `loan`.`due` desc, `loan`.`id` desc
+    limit ?
+  )
+from `item`
+order by `item`.`id`;
+
+-- # a set that is cut
+-- rows of Item: [2]
+select
+  least(
+    (
+      select count(*)
+      from `loan`
+      where `loan`.`item_id` = `item`.`id`
+    ),
+    cast(? as signed)
+  )
+from `item`
+order by `item`.`id`;
+
+-- # all of a set
+-- rows of Item: []
+select `item`.`id`, `item`.`depot_id`, `item`.`name`, `item`.`note`
+from `item`
+where
+  not exists (
+    select 1
+    from `loan`
+    where
+      `loan`.`item_id` = `item`.`id`
+      and `loan`.`returned` is null
+  )
+order by `item`.`id`;
+
+-- # a list in a projection
+-- rows of Item: []
+select `item`.`name`, `item`.`id`
+from `item`
+order by `item`.`id`;
+-- Item.loans of a projection: [{"keysOf":["Item.id"],"statement":1}]
+select `borrower`.`name`, `loan`.`item_id`
+from
+  `loan`
+  join `member` as `borrower` on `borrower`.`id` = `loan`.`member_id`
+where
+  `loan`.`item_id` in (
+    select `part_1`
+    from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
+  )
+  and `loan`.`returned` is null
+order by `loan`.`id`;
+
+-- # a list over two steps, cut for each owner
+-- rows of Depot: []
+select `depot`.`id`
+from `depot`
+order by `depot`.`id`;
+-- Depot.items.loans of a projection: [{"keysOf":["Depot.id"],"statement":1},3]
+select `loan`.`due`, `loan`.`owner_1`
+from
+  (
+    select
+      `loan`.`due`, `loan`.`id`, `item`.`depot_id` as `owner_1`,
+      row_number() over (
+        partition by `item`.`depot_id`
+        order by `loan`.`due`, `loan`.`id`
+      ) as `position`
+    from
+      `loan`
+      join `item` on `loan`.`item_id` = `item`.`id`
+    where
+      `item`.`depot_id` in (
+        select `part_1`
+        from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
+      )
+      and `item`.`note` is null
+  ) as `loan`
+where `loan`.`position` <= ?
+order by `loan`.`due`, `loan`.`id`;
+
+-- # groups
+-- rows of Loan: [1]
+select
+  `borrower`.`name`, count(*),
+  max(`loan`.`due`)
+from
+  `loan`
+  join `member` as `borrower` on `borrower`.`id` = `loan`.`member_id`
+where `loan`.`returned` is null
+group by `borrower`.`name`
+having count(*) > ?
+order by count(*) desc, `borrower`.`name` desc;
+
+-- # groups by several keys, filtered parts
+-- rows of Loan: []
+select
+  `loan`.`item_id`,
+  extract(
+    month
+    from `loan`.`due`
+  ),
+  count(
+    case when `loan`.`returned` is null then 1
+    end
+  )
+from `loan`
+group by
+  `loan`.`item_id`,
+  extract(
+    month
+    from `loan`.`due`
+  )
+order by
+  `loan`.`item_id`,
+  extract(
+    month
+    from `loan`.`due`
+  );
+
+-- # a key with a value in it
+-- rows of Loan: [1,1,1]
+select
+  extract(
+    month
+    from `loan`.`due`
+  ) + cast(? as signed),
+  count(*)
+from `loan`
+group by
+  (
+    extract(
+      month
+      from `loan`.`due`
+    ) + cast(? as signed)
+  )
+order by
+  (
+    extract(
+      month
+      from `loan`.`due`
+    ) + cast(? as signed)
+  );
+
+-- # different rows
+-- rows of Loan: []
+select `loan`.`item_id`, `borrower`.`name`
+from
+  `loan`
+  join `member` as `borrower` on `borrower`.`id` = `loan`.`member_id`
+group by `loan`.`item_id`, `borrower`.`name`
+order by `loan`.`item_id`, `borrower`.`name`;
+
+-- # joins of any entities
+-- rows of Loan: []
+select `loan`.`due`, `reservation`.`code`
+from
+  `loan`
+  join `reservation` on `reservation`.`item_id` = `loan`.`item_id`
+  and `reservation`.`begins` > `loan`.`due`
+order by `loan`.`id`, `reservation`.`id`;
+
+-- # a left join over a path
+-- rows of Depot: []
+select `depot`.`name`, `reservation`.`code`, `item`.`name`
+from
+  `depot`
+  left join (
+    `reservation`
+    join `item` on `item`.`id` = `reservation`.`item_id`
+  ) on `item`.`depot_id` = `depot`.`id`
+order by `depot`.`id`, `reservation`.`id`;
+
+-- # every pair
+-- rows of Depot: []
+select `depot`.`name`, `kit`.`name`
+from
+  `depot`
+  cross join `kit`
+order by `depot`.`id`, `kit`.`id`;
+
+-- # a join with groups
+-- rows of Item: []
+select `item`.`name`, `loan`.`last`
+from
+  `item`
+  join (
+    select `loan`.`item_id` as `item`, max(`loan`.`due`) as `last`
+    from `loan`
+    group by `loan`.`item_id`
+  ) as `loan` on `loan`.`item` = `item`.`id`
+order by `item`.`id`, `loan`.`item`, `loan`.`last`;
+
+-- # the first row of each group
+-- rows of a query: [1]
+select `loan`.`id`
+from
+  (
+    select
+      `loan`.`id`,
+      row_number() over (
+        partition by `loan`.`item_id`
+        order by `loan`.`due` desc
+      ) as `position`
+    from `loan`
+  ) as `loan`
+where `loan`.`position` = ?
+order by `loan`.`id`, `loan`.`position`;
+
+-- # running and moving
+-- rows of Repair: [1]
+select
+  sum(`repair`.`cost`) over (
+    order by
+      `repair`.`id` rows between unbounded preceding
+      and current row
+  ),
+  sum(`repair`.`item_id`) over (
+    partition by `repair`.`item_id`
+    order by
+      `repair`.`begun` rows between 1 preceding
+      and 1 following
+  ),
+  lag(`repair`.`begun`, cast(? as signed)) over (
+    order by `repair`.`id`
+  )
+from `repair`
+order by `repair`.`id`;
+
+-- # a union
+-- rows of a query: []
+select `union`.`name`
+from
+  (
+    select `depot`.`name`
+    from `depot`
+    union
+    select `item`.`name`
+    from `item`
+    where `item`.`note` is null
+  ) as `union`
+order by `union`.`name`;
+
+-- # what is in one only, of cut queries
+-- rows of a query: [9]
+select `except`.`value`
+from
+  (
+    select `part`.`value`
+    from
+      (
+        select `member`.`id` as `value`
+        from `member`
+        order by `member`.`name`, `member`.`id`
+        limit ?
+      ) as `part`
+    except
+    select `loan`.`member_id` as `value`
+    from `loan`
+  ) as `except`
+order by `except`.`value`;
+
+-- # a query named and used twice
+-- rows of a query: []
+with
+  `busy` (`item`, `loans`) as (
+    select `loan`.`item_id` as `item`, count(*) as `loans`
+    from `loan`
+    group by `loan`.`item_id`
+  )
+select `busy`.`item`, `busy_2`.`item`
+from
+  `busy`
+  join `busy` as `busy_2` on `busy`.`loans` = `busy_2`.`loans`
+  and `busy`.`item` < `busy_2`.`item`
+order by `busy`.`item`, `busy`.`loans`, `busy_2`.`item`, `busy_2`.`loans`;
+
+-- # a recursive query
+-- rows of a query: [0,1]
+with recursive
+  `tree` (`id`, `depth`) as (
+    select `category`.`id`, cast(? as signed) as `depth`
+    from `category`
+    where `category`.`parent_id` is null
+    union
+    select `category`.`id`, `tree`.`depth` + cast(? as signed) as `depth`
+    from
+      `category`
+      join `tree` on `category`.`parent_id` = `tree`.`id`
+  )
+select `tree`.`id`, `tree`.`depth`
+from `tree`
+order by `tree`.`id`, `tree`.`depth`;
+
+-- # one of a query's values
+-- rows of Member: []
+select `member`.`id`, `member`.`name`, `member`.`blocked`, `member`.`sponsor_id`
+from `member`
+where
+  `member`.`id` in (
+    select `loan`.`member_id`
+    from `loan`
+    where `loan`.`returned` is null
+  )
+order by `member`.`id`;
+
+-- # none of a query's values that may be missing
+-- rows of Member: []
+select `member`.`id`, `member`.`name`, `member`.`blocked`, `member`.`sponsor_id`
+from `member`
+where
+  `member`.`id` not in (
+    select `member_2`.`sponsor_id`
+    from `member` as `member_2`
+    where `member_2`.`sponsor_id` is not null
+  )
+order by `member`.`id`;
+
+-- # tuples
+-- rows of Tag: [[[1,2],[3,4]]]
+select `tag`.`depot_id`, `tag`.`number`, `tag`.`item_id`
+from `tag`
+where
+  (`tag`.`depot_id`, `tag`.`number`) in (
+    select `part_1`, `part_2`
+    from
+      json_table (
+        ?,
+        '$[*]' columns (
+          `part_1` int path '$[0]', `part_2` int path '$[1]'
+        )
+      ) as `listed`
+  )
+order by `tag`.`depot_id`, `tag`.`number`;
+
+-- # exists and exists not
+-- rows of Item: []
+select `item`.`id`, `item`.`depot_id`, `item`.`name`, `item`.`note`
+from `item`
+where
+  exists (
+    select 1
+    from `reservation`
+    where `reservation`.`item_id` = `item`.`id`
+  )
+  and not exists (
+    select 1
+    from `kit_item`
+    where `kit_item`.`item_id` = `item`.`id`
+  )
+order by `item`.`id`;
+
+-- # value objects
+-- rows of Reservation: ["C%"]
+select `reservation`.`handover_place`, `reservation`.`handover_at`
+from `reservation`
+where `reservation`.`handover_place` like ?
+order by `reservation`.`handover_at`, `reservation`.`id`;
+
+-- # a template
+-- rows of Loan: [7,[1,2]]
+select `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`
+from `loan`
+where
+  `loan`.`returned` is null
+  and `loan`.`member_id` = ?
+  and `loan`.`item_id` in (
+    select `part_1`
+    from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
+  )
+order by `loan`.`id`;
+
 -- # tables
 create table if not exists `district` (
   `id` int auto_increment primary key,

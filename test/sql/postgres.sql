@@ -384,6 +384,523 @@ from
   and "loans"."position" <= $1
 order by "item"."id", "loans"."id";
 
+-- # matches of texts
+-- rows of Item: ["Dr%","%50\\%%","%l","_a%"]
+select "item"."id", "item"."depot_id", "item"."name", "item"."note"
+from "item"
+where
+  "item"."name" like $1
+  or "item"."name" like $2
+  or "item"."name" like $3
+  or "item"."note" like $4
+order by "item"."id";
+
+-- # matches of another column
+-- rows of Item: []
+select "item"."id", "item"."depot_id", "item"."name", "item"."note"
+from "item"
+where strpos("item"."name", "item"."note") > 0
+order by "item"."id";
+
+-- # in any case
+-- rows of Member: ["ada levi"]
+select "member"."id", "member"."name", "member"."blocked", "member"."sponsor_id"
+from "member"
+where lower("member"."name" collate "C.utf8") = lower($1::text collate "C.utf8")
+order by "member"."id";
+
+-- # not a match
+-- rows of Item: ["%case%","Old%"]
+select "item"."id", "item"."depot_id", "item"."name", "item"."note"
+from "item"
+where
+  ("item"."note" like $1) is not true
+  and "item"."name" not like $2
+order by "item"."id";
+
+-- # arithmetic of whole numbers
+-- rows of Loan: [1,2]
+select (("loan"."item_id" + $1::integer) * $2::integer) / nullif("loan"."member_id", 0)
+from "loan"
+order by "loan"."id";
+
+-- # arithmetic of decimals
+-- rows of Repair: ["0.5","1.19","20.00"]
+select "repair"."cost" + $1::numeric
+from "repair"
+where round("repair"."cost" * $2::numeric, 2) > $3::numeric
+order by "repair"."id";
+
+-- # texts put together
+-- rows of Member: [" <",">"]
+select
+  length(
+    upper("member"."name" collate "C.utf8") || $1::text || trim("sponsor"."name") || $2::text
+  )
+from
+  "member"
+  left join "member" as "sponsor" on "sponsor"."id" = "member"."sponsor_id"
+order by "member"."id";
+
+-- # days
+-- rows of Loan: [7,"2026-06-01"]
+select
+  cast(
+    extract(
+      year
+      from "loan"."due"
+    ) as integer
+  ),
+  cast(
+    extract(
+      isodow
+      from "loan"."due"
+    ) as integer
+  ), "loan"."returned" - "loan"."due",
+  cast(date_trunc('month', "loan"."due") as date)
+from "loan"
+where ("loan"."due" + $1::integer) < $2
+order by "loan"."id";
+
+-- # instants
+-- rows of Repair: []
+select
+  cast("repair"."begun" at time zone 'UTC' as date),
+  cast(
+    extract(
+      hour
+      from "repair"."begun" at time zone 'UTC'
+    ) as integer
+  )
+from "repair"
+order by "repair"."id";
+
+-- # cases and defaults
+-- rows of Item: ["none",2,"busy","calm"]
+select
+  coalesce("item"."note", $1::text), case
+    when (
+      select count(*)
+      from "loan"
+      where "loan"."item_id" = "item"."id"
+    ) > $2 then $3::text
+    else $4::text
+  end
+from "item"
+order by "item"."id";
+
+-- # least, greatest, missing where equal
+-- rows of Loan: [3]
+select
+  least("loan"."item_id", "loan"."member_id"), case
+    when "loan"."returned" is null then null
+    else greatest("loan"."due", "loan"."returned")
+  end,
+  nullif("loan"."item_id", $1::integer)
+from "loan"
+order by "loan"."id";
+
+-- # aggregates of sets
+-- rows of Item: []
+select
+  (
+    select sum("repair"."cost")
+    from "repair"
+    where "repair"."item_id" = "item"."id"
+  ),
+  (
+    select cast(sum("repair"."cost") as double precision) / count("repair"."cost")
+    from "repair"
+    where "repair"."item_id" = "item"."id"
+  ),
+  (
+    select count(distinct "loan"."member_id")
+    from "loan"
+    where "loan"."item_id" = "item"."id"
+  )
+from "item"
+order by "item"."id";
+
+-- # the first of a set
+-- rows of Item: [1]
+select
+  (
+    select "borrower"."name"
+    from
+      "loan"
+      join "member" as "borrower" on "borrower"."id" = "loan"."member_id"
+    where "loan"."item_id" = "item"."id"
+    order by "loan"."due" desc, "loan"."id" desc
+    limit $1
+  )
+from "item"
+order by "item"."id";
+
+-- # a set that is cut
+-- rows of Item: [2]
+select
+  (
+    select count(*)
+    from
+      (
+        select 1 as "value"
+        from "loan"
+        where "loan"."item_id" = "item"."id"
+        order by "loan"."id"
+        limit $1
+      ) as "some"
+  )
+from "item"
+order by "item"."id";
+
+-- # all of a set
+-- rows of Item: []
+select "item"."id", "item"."depot_id", "item"."name", "item"."note"
+from "item"
+where
+  not exists (
+    select 1
+    from "loan"
+    where
+      "loan"."item_id" = "item"."id"
+      and "loan"."returned" is null
+  )
+order by "item"."id";
+
+-- # a list in a projection
+-- rows of Item: []
+select "item"."name", "item"."id"
+from "item"
+order by "item"."id";
+-- Item.loans of a projection: [{"keysOf":["Item.id"],"statement":1}]
+select "borrower"."name", "loan"."item_id"
+from
+  "loan"
+  join "member" as "borrower" on "borrower"."id" = "loan"."member_id"
+where
+  "loan"."item_id" = any ($1::integer[])
+  and "loan"."returned" is null
+order by "loan"."id";
+
+-- # a list over two steps, cut for each owner
+-- rows of Depot: []
+select "depot"."id"
+from "depot"
+order by "depot"."id";
+-- Depot.items.loans of a projection: [{"keysOf":["Depot.id"],"statement":1},3]
+select "loan"."due", "loan"."owner_1"
+from
+  (
+    select
+      "loan"."due", "loan"."id", "item"."depot_id" as "owner_1",
+      row_number() over (
+        partition by "item"."depot_id"
+        order by "loan"."due", "loan"."id"
+      ) as "position"
+    from
+      "loan"
+      join "item" on "loan"."item_id" = "item"."id"
+    where
+      "item"."depot_id" = any ($1::integer[])
+      and "item"."note" is null
+  ) as "loan"
+where "loan"."position" <= $2
+order by "loan"."due", "loan"."id";
+
+-- # groups
+-- rows of Loan: [1]
+select
+  "borrower"."name", count(*),
+  max("loan"."due")
+from
+  "loan"
+  join "member" as "borrower" on "borrower"."id" = "loan"."member_id"
+where "loan"."returned" is null
+group by "borrower"."name"
+having count(*) > $1
+order by count(*) desc, "borrower"."name" desc;
+
+-- # groups by several keys, filtered parts
+-- rows of Loan: []
+select
+  "loan"."item_id",
+  cast(
+    extract(
+      month
+      from "loan"."due"
+    ) as integer
+  ),
+  count(
+    case when "loan"."returned" is null then 1
+    end
+  )
+from "loan"
+group by
+  "loan"."item_id",
+  cast(
+    extract(
+      month
+      from "loan"."due"
+    ) as integer
+  )
+order by
+  "loan"."item_id",
+  cast(
+    extract(
+      month
+      from "loan"."due"
+    ) as integer
+  );
+
+-- # a key with a value in it
+-- rows of Loan: [1]
+select
+  cast(
+    extract(
+      month
+      from "loan"."due"
+    ) as integer
+  ) + $1::integer,
+  count(*)
+from "loan"
+group by
+  (
+    cast(
+      extract(
+        month
+        from "loan"."due"
+      ) as integer
+    ) + $1::integer
+  )
+order by
+  (
+    cast(
+      extract(
+        month
+        from "loan"."due"
+      ) as integer
+    ) + $1::integer
+  );
+
+-- # different rows
+-- rows of Loan: []
+select "loan"."item_id", "borrower"."name"
+from
+  "loan"
+  join "member" as "borrower" on "borrower"."id" = "loan"."member_id"
+group by "loan"."item_id", "borrower"."name"
+order by "loan"."item_id", "borrower"."name";
+
+-- # joins of any entities
+-- rows of Loan: []
+select "loan"."due", "reservation"."code"
+from
+  "loan"
+  join "reservation" on "reservation"."item_id" = "loan"."item_id"
+  and "reservation"."begins" > "loan"."due"
+order by "loan"."id", "reservation"."id";
+
+-- # a left join over a path
+-- rows of Depot: []
+select "depot"."name", "reservation"."code", "item"."name"
+from
+  "depot"
+  left join (
+    "reservation"
+    join "item" on "item"."id" = "reservation"."item_id"
+  ) on "item"."depot_id" = "depot"."id"
+order by "depot"."id", "reservation"."id" nulls first;
+
+-- # every pair
+-- rows of Depot: []
+select "depot"."name", "kit"."name"
+from
+  "depot"
+  cross join "kit"
+order by "depot"."id", "kit"."id";
+
+-- # a join with groups
+-- rows of Item: []
+select "item"."name", "loan"."last"
+from
+  "item"
+  join (
+    select "loan"."item_id" as "item", max("loan"."due") as "last"
+    from "loan"
+    group by "loan"."item_id"
+  ) as "loan" on "loan"."item" = "item"."id"
+order by "item"."id", "loan"."item", "loan"."last" nulls first;
+
+-- # the first row of each group
+-- rows of a query: [1]
+select "loan"."id"
+from
+  (
+    select
+      "loan"."id",
+      row_number() over (
+        partition by "loan"."item_id"
+        order by "loan"."due" desc
+      ) as "position"
+    from "loan"
+  ) as "loan"
+where "loan"."position" = $1
+order by "loan"."id", "loan"."position";
+
+-- # running and moving
+-- rows of Repair: [1]
+select
+  sum("repair"."cost") over (
+    order by
+      "repair"."id" rows between unbounded preceding
+      and current row
+  ),
+  sum("repair"."item_id") over (
+    partition by "repair"."item_id"
+    order by
+      "repair"."begun" rows between 1 preceding
+      and 1 following
+  ),
+  lag("repair"."begun", $1::integer) over (
+    order by "repair"."id"
+  )
+from "repair"
+order by "repair"."id";
+
+-- # a union
+-- rows of a query: []
+select "union"."name"
+from
+  (
+    select "depot"."name"
+    from "depot"
+    union
+    select "item"."name"
+    from "item"
+    where "item"."note" is null
+  ) as "union"
+order by "union"."name";
+
+-- # what is in one only, of cut queries
+-- rows of a query: [9]
+select "except"."value"
+from
+  (
+    select "part"."value"
+    from
+      (
+        select "member"."id" as "value"
+        from "member"
+        order by "member"."name", "member"."id"
+        limit $1
+      ) as "part"
+    except
+    select "loan"."member_id" as "value"
+    from "loan"
+  ) as "except"
+order by "except"."value";
+
+-- # a query named and used twice
+-- rows of a query: []
+with
+  "busy" ("item", "loans") as (
+    select "loan"."item_id" as "item", count(*) as "loans"
+    from "loan"
+    group by "loan"."item_id"
+  )
+select "busy"."item", "busy_2"."item"
+from
+  "busy"
+  join "busy" as "busy_2" on "busy"."loans" = "busy_2"."loans"
+  and "busy"."item" < "busy_2"."item"
+order by "busy"."item", "busy"."loans", "busy_2"."item", "busy_2"."loans";
+
+-- # a recursive query
+-- rows of a query: [0,1]
+with recursive
+  "tree" ("id", "depth") as (
+    select "category"."id", $1::integer as "depth"
+    from "category"
+    where "category"."parent_id" is null
+    union
+    select "category"."id", "tree"."depth" + $2::integer as "depth"
+    from
+      "category"
+      join "tree" on "category"."parent_id" = "tree"."id"
+  )
+select "tree"."id", "tree"."depth"
+from "tree"
+order by "tree"."id", "tree"."depth";
+
+-- # one of a query's values
+-- rows of Member: []
+select "member"."id", "member"."name", "member"."blocked", "member"."sponsor_id"
+from "member"
+where
+  "member"."id" in (
+    select "loan"."member_id"
+    from "loan"
+    where "loan"."returned" is null
+  )
+order by "member"."id";
+
+-- # none of a query's values that may be missing
+-- rows of Member: []
+select "member"."id", "member"."name", "member"."blocked", "member"."sponsor_id"
+from "member"
+where
+  "member"."id" not in (
+    select "member_2"."sponsor_id"
+    from "member" as "member_2"
+    where "member_2"."sponsor_id" is not null
+  )
+order by "member"."id";
+
+-- # tuples
+-- rows of Tag: [[1,3],[2,4]]
+select "tag"."depot_id", "tag"."number", "tag"."item_id"
+from "tag"
+where
+  ("tag"."depot_id", "tag"."number") in (
+    select *
+    from unnest($1::integer[], $2::integer[])
+  )
+order by "tag"."depot_id", "tag"."number";
+
+-- # exists and exists not
+-- rows of Item: []
+select "item"."id", "item"."depot_id", "item"."name", "item"."note"
+from "item"
+where
+  exists (
+    select 1
+    from "reservation"
+    where "reservation"."item_id" = "item"."id"
+  )
+  and not exists (
+    select 1
+    from "kit_item"
+    where "kit_item"."item_id" = "item"."id"
+  )
+order by "item"."id";
+
+-- # value objects
+-- rows of Reservation: ["C%"]
+select "reservation"."handover_place", "reservation"."handover_at"
+from "reservation"
+where "reservation"."handover_place" like $1
+order by "reservation"."handover_at" nulls first, "reservation"."id";
+
+-- # a template
+-- rows of Loan: [7,[1,2]]
+select "loan"."id", "loan"."item_id", "loan"."member_id", "loan"."due", "loan"."returned"
+from "loan"
+where
+  "loan"."returned" is null
+  and "loan"."member_id" = $1
+  and "loan"."item_id" = any ($2::integer[])
+order by "loan"."id";
+
 -- # tables
 create table if not exists "district" (
   "id" integer generated by default as identity primary key,

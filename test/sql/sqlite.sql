@@ -421,6 +421,485 @@ from
   and "loans"."position" <= ?
 order by "item"."id", "loans"."id";
 
+-- # matches of texts
+-- rows of Item: ["Dr*","*50%*","*l","?a*"]
+select "item"."id", "item"."depot_id", "item"."name", "item"."note"
+from "item"
+where
+  "item"."name" glob ?
+  or "item"."name" glob ?
+  or "item"."name" glob ?
+  or "item"."note" glob ?
+order by "item"."id";
+
+-- # matches of another column
+-- rows of Item: []
+select "item"."id", "item"."depot_id", "item"."name", "item"."note"
+from "item"
+where instr("item"."name", "item"."note") > 0
+order by "item"."id";
+
+-- # in any case
+-- rows of Member: ["ada levi"]
+select "member"."id", "member"."name", "member"."blocked", "member"."sponsor_id"
+from "member"
+where gemach_lower ("member"."name") = gemach_lower (?)
+order by "member"."id";
+
+-- # not a match
+-- rows of Item: ["*case*","Old*"]
+select "item"."id", "item"."depot_id", "item"."name", "item"."note"
+from "item"
+where
+  ("item"."note" glob ?) is not true
+  and "item"."name" not glob ?
+order by "item"."id";
+
+-- # arithmetic of whole numbers
+-- rows of Loan: [1,2]
+select (("loan"."item_id" + ?) * ?) / nullif("loan"."member_id", 0)
+from "loan"
+order by "loan"."id";
+
+-- # arithmetic of decimals
+-- rows of Repair: ["0.5","1.19","20.00"]
+select gemach_plus ("repair"."cost", ?)
+from "repair"
+where
+  gemach_decimal (
+    gemach_round (gemach_times ("repair"."cost", ?), 2)
+  ) > gemach_decimal (?)
+order by "repair"."id";
+
+-- # texts put together
+-- rows of Member: [" <",">"]
+select
+  length(
+    gemach_upper ("member"."name") || ? || trim("sponsor"."name") || ?
+  )
+from
+  "member"
+  left join "member" as "sponsor" on "sponsor"."id" = "member"."sponsor_id"
+order by "member"."id";
+
+-- # days
+-- rows of Loan: [7,"2026-06-01"]
+select
+  cast(substr("loan"."due", 1, 4) as integer),
+  (strftime('%w', substr("loan"."due", 1, 10)) + 6) % 7 + 1,
+  cast(
+    julianday("loan"."returned") - julianday("loan"."due") as integer
+  ),
+  date("loan"."due", 'start of month')
+from "loan"
+where date("loan"."due", ? || ' days') < ?
+order by "loan"."id";
+
+-- # instants
+-- rows of Repair: []
+select
+  substr("repair"."begun", 1, 10),
+  cast(substr("repair"."begun", 12, 2) as integer)
+from "repair"
+order by "repair"."id";
+
+-- # cases and defaults
+-- rows of Item: ["none",2,"busy","calm"]
+select
+  coalesce("item"."note", ?), case
+    when (
+      select count(*)
+      from "loan"
+      where "loan"."item_id" = "item"."id"
+    ) > ? then ?
+    else ?
+  end
+from "item"
+order by "item"."id";
+
+-- # least, greatest, missing where equal
+-- rows of Loan: [3]
+select
+  min("loan"."item_id", "loan"."member_id"), max("loan"."due", "loan"."returned"),
+  nullif("loan"."item_id", ?)
+from "loan"
+order by "loan"."id";
+
+-- # aggregates of sets
+-- rows of Item: []
+select
+  (
+    select gemach_sum ("repair"."cost")
+    from "repair"
+    where "repair"."item_id" = "item"."id"
+  ),
+  (
+    select gemach_double (gemach_sum ("repair"."cost")) / count("repair"."cost")
+    from "repair"
+    where "repair"."item_id" = "item"."id"
+  ),
+  (
+    select count(distinct "loan"."member_id")
+    from "loan"
+    where "loan"."item_id" = "item"."id"
+  )
+from "item"
+order by "item"."id";
+
+-- # the first of a set
+-- rows of Item: [1]
+select
+  (
+    select "borrower"."name"
+    from
+      "loan"
+      join "member" as "borrower" on "borrower"."id" = "loan"."member_id"
+    where "loan"."item_id" = "item"."id"
+    order by "loan"."due" desc, "loan"."id" desc
+    limit + ?
+  )
+from "item"
+order by "item"."id";
+
+-- # a set that is cut
+-- rows of Item: [2]
+select
+  (
+    select count(*)
+    from
+      (
+        select 1 as "value"
+        from "loan"
+        where "loan"."item_id" = "item"."id"
+        order by "loan"."id"
+        limit + ?
+      ) as "some"
+  )
+from "item"
+order by "item"."id";
+
+-- # all of a set
+-- rows of Item: []
+select "item"."id", "item"."depot_id", "item"."name", "item"."note"
+from "item"
+where
+  not exists (
+    select 1
+    from "loan"
+    where
+      "loan"."item_id" = "item"."id"
+      and "loan"."returned" is null
+  )
+order by "item"."id";
+
+-- # a list in a projection
+-- rows of Item: []
+select "item"."name", "item"."id"
+from "item"
+order by "item"."id";
+-- Item.loans of a projection: [{"keysOf":["Item.id"],"statement":1}]
+select "borrower"."name", "loan"."item_id"
+from
+  "loan"
+  join "member" as "borrower" on "borrower"."id" = "loan"."member_id"
+where
+  "loan"."item_id" in (
+    select "value"
+    from json_each(?)
+  )
+  and "loan"."returned" is null
+order by "loan"."id";
+
+-- # a list over two steps, cut for each owner
+-- rows of Depot: []
+select "depot"."id"
+from "depot"
+order by "depot"."id";
+-- Depot.items.loans of a projection: [{"keysOf":["Depot.id"],"statement":1},3]
+select "loan"."due", "loan"."owner_1"
+from
+  (
+    select
+      "loan"."due", "loan"."id", "item"."depot_id" as "owner_1",
+      row_number() over (
+        partition by "item"."depot_id"
+        order by "loan"."due", "loan"."id"
+      ) as "position"
+    from
+      "loan"
+      join "item" on "loan"."item_id" = "item"."id"
+    where
+      "item"."depot_id" in (
+        select "value"
+        from json_each(?)
+      )
+      and "item"."note" is null
+  ) as "loan"
+where "loan"."position" <= ?
+order by "loan"."due", "loan"."id";
+
+-- # groups
+-- rows of Loan: [1]
+select
+  "borrower"."name", count(*),
+  max("loan"."due")
+from
+  "loan"
+  join "member" as "borrower" on "borrower"."id" = "loan"."member_id"
+where "loan"."returned" is null
+group by "borrower"."name"
+having count(*) > ?
+order by count(*) desc, "borrower"."name" desc;
+
+-- # groups by several keys, filtered parts
+-- rows of Loan: []
+select
+  "loan"."item_id", cast(substr("loan"."due", 6, 2) as integer),
+  count(
+    case when "loan"."returned" is null then 1
+    end
+  )
+from "loan"
+group by
+  "loan"."item_id",
+  cast(substr("loan"."due", 6, 2) as integer)
+order by
+  "loan"."item_id",
+  cast(substr("loan"."due", 6, 2) as integer);
+
+-- # a key with a value in it
+-- rows of Loan: [1,1,1]
+select
+  cast(substr("loan"."due", 6, 2) as integer) + ?,
+  count(*)
+from "loan"
+group by (cast(substr("loan"."due", 6, 2) as integer) + ?)
+order by (cast(substr("loan"."due", 6, 2) as integer) + ?);
+
+-- # different rows
+-- rows of Loan: []
+select "loan"."item_id", "borrower"."name"
+from
+  "loan"
+  join "member" as "borrower" on "borrower"."id" = "loan"."member_id"
+group by "loan"."item_id", "borrower"."name"
+order by "loan"."item_id", "borrower"."name";
+
+-- # joins of any entities
+-- rows of Loan: []
+select "loan"."due", "reservation"."code"
+from
+  "loan"
+  join "reservation" on "reservation"."item_id" = "loan"."item_id"
+  and "reservation"."begins" > "loan"."due"
+order by "loan"."id", "reservation"."id";
+
+-- # a left join over a path
+-- rows of Depot: []
+select "depot"."name", "reservation"."code", "item"."name"
+from
+  "depot"
+  left join (
+    "reservation"
+    join "item" on "item"."id" = "reservation"."item_id"
+  ) on "item"."depot_id" = "depot"."id"
+order by "depot"."id", "reservation"."id";
+
+-- # every pair
+-- rows of Depot: []
+select "depot"."name", "kit"."name"
+from
+  "depot"
+  cross join "kit"
+order by "depot"."id", "kit"."id";
+
+-- # a join with groups
+-- rows of Item: []
+select "item"."name", "loan"."last"
+from
+  "item"
+  join (
+    select "loan"."item_id" as "item", max("loan"."due") as "last"
+    from "loan"
+    group by "loan"."item_id"
+  ) as "loan" on "loan"."item" = "item"."id"
+order by "item"."id", "loan"."item", "loan"."last";
+
+-- # the first row of each group
+-- rows of a query: [1]
+select "loan"."id"
+from
+  (
+    select
+      "loan"."id",
+      row_number() over (
+        partition by "loan"."item_id"
+        order by "loan"."due" desc
+      ) as "position"
+    from "loan"
+  ) as "loan"
+where "loan"."position" = ?
+order by "loan"."id", "loan"."position";
+
+-- # running and moving
+-- rows of Repair: [1]
+select
+  gemach_sum ("repair"."cost") over (
+    order by
+      "repair"."id" rows between unbounded preceding
+      and current row
+  ),
+  sum("repair"."item_id") over (
+    partition by "repair"."item_id"
+    order by
+      "repair"."begun" rows between 1 preceding
+      and 1 following
+  ),
+  lag("repair"."begun", ?) over (
+    order by "repair"."id"
+  )
+from "repair"
+order by "repair"."id";
+
+-- # a union
+-- rows of a query: []
+select "union"."name"
+from
+  (
+    select "depot"."name"
+    from "depot"
+    union
+    select "item"."name"
+    from "item"
+    where "item"."note" is null
+  ) as "union"
+order by "union"."name";
+
+-- # what is in one only, of cut queries
+-- rows of a query: [9]
+select "except"."value"
+from
+  (
+    select "part"."value"
+    from
+      (
+        select "member"."id" as "value"
+        from "member"
+        order by "member"."name", "member"."id"
+        limit + ?
+      ) as "part"
+    except
+    select "loan"."member_id" as "value"
+    from "loan"
+  ) as "except"
+order by "except"."value";
+
+-- # a query named and used twice
+-- rows of a query: []
+with
+  "busy" ("item", "loans") as (
+    select "loan"."item_id" as "item", count(*) as "loans"
+    from "loan"
+    group by "loan"."item_id"
+  )
+select "busy"."item", "busy_2"."item"
+from
+  "busy"
+  join "busy" as "busy_2" on "busy"."loans" = "busy_2"."loans"
+  and "busy"."item" < "busy_2"."item"
+order by "busy"."item", "busy"."loans", "busy_2"."item", "busy_2"."loans";
+
+-- # a recursive query
+-- rows of a query: [0,1]
+with recursive
+  "tree" ("id", "depth") as (
+    select "category"."id", ? as "depth"
+    from "category"
+    where "category"."parent_id" is null
+    union
+    select "category"."id", "tree"."depth" + ? as "depth"
+    from
+      "category"
+      join "tree" on "category"."parent_id" = "tree"."id"
+  )
+select "tree"."id", "tree"."depth"
+from "tree"
+order by "tree"."id", "tree"."depth";
+
+-- # one of a query's values
+-- rows of Member: []
+select "member"."id", "member"."name", "member"."blocked", "member"."sponsor_id"
+from "member"
+where
+  "member"."id" in (
+    select "loan"."member_id"
+    from "loan"
+    where "loan"."returned" is null
+  )
+order by "member"."id";
+
+-- # none of a query's values that may be missing
+-- rows of Member: []
+select "member"."id", "member"."name", "member"."blocked", "member"."sponsor_id"
+from "member"
+where
+  "member"."id" not in (
+    select "member_2"."sponsor_id"
+    from "member" as "member_2"
+    where "member_2"."sponsor_id" is not null
+  )
+order by "member"."id";
+
+-- # tuples
+-- rows of Tag: [[[1,2],[3,4]]]
+select "tag"."depot_id", "tag"."number", "tag"."item_id"
+from "tag"
+where
+  ("tag"."depot_id", "tag"."number") in (
+    select
+      json_extract("value", '$[0]'),
+      json_extract("value", '$[1]')
+    from json_each(?)
+  )
+order by "tag"."depot_id", "tag"."number";
+
+-- # exists and exists not
+-- rows of Item: []
+select "item"."id", "item"."depot_id", "item"."name", "item"."note"
+from "item"
+where
+  exists (
+    select 1
+    from "reservation"
+    where "reservation"."item_id" = "item"."id"
+  )
+  and not exists (
+    select 1
+    from "kit_item"
+    where "kit_item"."item_id" = "item"."id"
+  )
+order by "item"."id";
+
+-- # value objects
+-- rows of Reservation: ["C*"]
+select "reservation"."handover_place", "reservation"."handover_at"
+from "reservation"
+where "reservation"."handover_place" glob ?
+order by "reservation"."handover_at", "reservation"."id";
+
+-- # a template
+-- rows of Loan: [7,[1,2]]
+select "loan"."id", "loan"."item_id", "loan"."member_id", "loan"."due", "loan"."returned"
+from "loan"
+where
+  "loan"."returned" is null
+  and "loan"."member_id" = ?
+  and "loan"."item_id" in (
+    select "value"
+    from json_each(?)
+  )
+order by "loan"."id";
+
 -- # tables
 create table if not exists "district" (
   "id" integer primary key,
