@@ -1,5 +1,5 @@
 import type { ColumnKind, ValueType } from "../columns/index.js";
-import { again, type Built, call, constant, nodeKey, operandOf } from "./built.js";
+import { type Built, call, constant, nodeKey, operandOf } from "./built.js";
 import type { ArithmeticCall } from "./calls.js";
 import { typeOf } from "./node.js";
 
@@ -83,8 +83,6 @@ export const numberMethods = {
     return cast(this, ["integer", "bigint", "numeric"], { kind: "numeric", precision, scale });
   },
   asText(this: Built) {
-    const { kind } = typeOf(this[nodeKey]).type;
-    if (["text", "varchar", "choice"].includes(kind)) return again(this, this[nodeKey]);
-    return cast(this, ["integer", "bigint", "numeric", "date", "uuid"], { kind: "text" });
+    return cast(this, ["text", "integer", "bigint", "numeric", "date", "uuid"], { kind: "text" });
   },
 };

@@ -1,3 +1,4 @@
+import { comparedKind } from "../columns/index.js";
 import type { AggregateName, NodeType, ResolvedEntity, WindowName } from "../expression/index.js";
 import { isClosed, standardCalls } from "./calls.js";
 import type { Dialect } from "./dialect.js";
@@ -25,6 +26,15 @@ interface Printer {
   readonly dialect: Dialect;
   /** Undefined in a table's definition, where values stand in the text. */
   readonly parameters: Parameter[] | undefined;
+  /** Parameters of expressions that may stand in a statement several times. */
+  readonly made: Map<SqlExpression, Parameter>;
+}
+
+/** The parameter of an expression, the same one wherever the expression stands. */
+function parameterOf(printer: Printer, expression: SqlExpression, make: () => Parameter): Parameter {
+  const known = printer.made.get(expression) ?? make();
+  printer.made.set(expression, known);
+  return known;
 }
 
 function place({ dialect, parameters }: Printer, parameter: Parameter): string {
@@ -102,10 +112,11 @@ function printExpression(printer: Printer, expression: SqlExpression): string {
     case "inList": {
       const { values, type, negated } = expression;
       const left = operand(printer, expression.operand);
-      const list: Parameter =
+      const list = parameterOf(printer, expression, () =>
         "hole" in values
           ? { kind: "hole", hole: values.hole, type, isTyped: false, isList: true }
-          : { kind: "list", values, type };
+          : { kind: "list", values, type },
+      );
       if (printer.parameters === undefined) return `${left} ${negated ? "not in" : "in"} (${place(printer, list)})`;
       return dialect.inList(left, place(printer, list), type, negated);
     }
@@ -125,7 +136,11 @@ function printExpression(printer: Printer, expression: SqlExpression): string {
       return `case ${branches.join(" ")}${rest} end`;
     }
     case "like": {
-      const pattern = { kind: "value", value: dialect.pattern(expression.pattern), type: { kind: "text" } } as const;
+      const pattern = parameterOf(printer, expression, () => ({
+        kind: "value",
+        value: dialect.pattern(expression.pattern),
+        type: { kind: "text" },
+      }));
       const left = operand(printer, expression.operand);
       return `${left} ${expression.negated ? "not " : ""}${dialect.likeOperator} ${place(printer, pattern)}`;
     }
@@ -166,6 +181,9 @@ function printExpression(printer: Printer, expression: SqlExpression): string {
 function printCall(printer: Printer, node: CallExpression): string {
   const { operands, type, of, call } = node;
   const inside = (index: number) => printExpression(printer, operands[index] as SqlExpression);
+  // A choice as plain text is the same to every engine.
+  const isSame = call === "cast" && type.kind === "text" && comparedKind((of[0] as NodeType).type.kind) === "text";
+  if (isSame) return operand(printer, operands[0] as SqlExpression);
   const print = printer.dialect.calls[call] ?? standardCalls[call];
   return print({
     node,
@@ -244,7 +262,7 @@ function printReturning(printer: Printer, items: readonly SelectItem[]): string 
 /** The text of a statement that changes or deletes rows. */
 export function printWrite({ kind, entity, set, where, returning }: Write, dialect: Dialect): Printed {
   const parameters: Parameter[] = [];
-  const printer: Printer = { dialect, parameters };
+  const printer: Printer = { dialect, parameters, made: new Map() };
   const table = qualifiedTable(entity, dialect);
   const begin = kind === "delete" ? `delete from ${table}` : `update ${table} set ${printAssignments(printer, set)}`;
   const narrowed = where.length === 0 ? "" : ` where ${printLogic(printer, "and", where)}`;
@@ -259,7 +277,7 @@ export function printInsertEnd(
   before: number,
 ): Printed {
   const parameters: Parameter[] = new Array<Parameter>(before);
-  const printer: Printer = { dialect, parameters };
+  const printer: Printer = { dialect, parameters, made: new Map() };
   const resolved =
     conflict === undefined
       ? ""
@@ -273,7 +291,7 @@ export const proposedRow = "\0proposed";
 
 /** An expression in a table's definition: of its own columns, with values in the text. They come from the model. */
 export const printDefinition = (expression: SqlExpression, dialect: Dialect): string =>
-  printExpression({ dialect, parameters: undefined }, expression);
+  printExpression({ dialect, parameters: undefined, made: new Map() }, expression);
 
 function printOrder(printer: Printer, terms: readonly SortTerm[]): string {
   if (terms.length === 0) return "";
@@ -320,7 +338,7 @@ const printRaw = (printer: Printer, { parts, between }: RawExpression): string =
 /** The text of a statement as it was written. */
 export function printStatement(raw: RawExpression, dialect: Dialect): Printed {
   const parameters: Parameter[] = [];
-  return { text: printRaw({ dialect, parameters }, raw).trim(), parameters };
+  return { text: printRaw({ dialect, parameters, made: new Map() }, raw).trim(), parameters };
 }
 
 const printRows = (printer: Printer, rows: Select | Compound | RawExpression): string =>
@@ -359,7 +377,7 @@ function printSelect(printer: Printer, select: Select): string {
 /** The text of a select in a dialect. Values stay out of it: each is a parameter. */
 export function print(select: Select, dialect: Dialect, common: readonly CommonTable[] = []): Printed {
   const parameters: Parameter[] = [];
-  const printer: Printer = { dialect, parameters };
+  const printer: Printer = { dialect, parameters, made: new Map() };
   const named = common.map(({ name, columns, select: rows }) => {
     const list = columns.map(dialect.quote).join(", ");
     return `${dialect.quote(name)} (${list}) as (${printRows(printer, rows)})`;

@@ -42,6 +42,8 @@ export interface Scope {
   /** Values that stand in a statement several times get one placeholder where the engine numbers them. */
   readonly values: Map<Node, SqlExpression>;
   readonly typedValues: Map<Node, SqlExpression>;
+  /** What rows are grouped by, as it was translated: an engine wants the very same text, parameters included. */
+  readonly keys: Map<Node, SqlExpression>;
   /** What tells the rows of the select at hand apart, for windows whose order does not. */
   rows: SortedRows | undefined;
 }
@@ -59,6 +61,7 @@ export const newScope = (
   common,
   values: new Map(),
   typedValues: new Map(),
+  keys: new Map(),
   rows: undefined,
 });
 

@@ -190,6 +190,8 @@ function mayBeUnknown(scope: Scope, node: Node): boolean {
 
 /** An expression where its value matters: in a projection, an order, a comparison. */
 export function value(scope: Scope, node: Node): SqlExpression {
+  const key = scope.keys.get(node);
+  if (key !== undefined) return key;
   switch (node.kind) {
     case "column":
       return columnOf(placeOf(scope, node.path), node.column);
@@ -244,6 +246,8 @@ function truth(scope: Scope, node: Node): SqlExpression {
 
 /** A value where nothing beside it says its type: inside of a call, or selected. */
 export function operand(scope: Scope, node: Node): SqlExpression {
+  const key = scope.keys.get(node);
+  if (key !== undefined) return key;
   if (node.kind === "hole") return holeOf(scope, node, true);
   return node.kind === "value" ? parameterOf(scope.typedValues, node, true) : value(scope, node);
 }
@@ -349,13 +353,7 @@ export const sortTerm = (scope: Scope, { node, descending }: OrderNode): SortTer
 /** The rows of a source, with those of others beside them, narrowed and grouped, in a select of their own. */
 export function placeRows(
   scope: Scope,
-  {
-    source,
-    beside,
-    where,
-    groupBy,
-    having,
-  }: Pick<StatementPlan, "source" | "beside" | "where" | "groupBy" | "having">,
+  { source, beside, where, groupBy, having }: Pick<StatementPlan, "source" | "beside" | "where" | "groupBy" | "having">,
 ): Place {
   const place = placeSource(scope, source);
   const { select } = place;
@@ -374,7 +372,11 @@ export function placeRows(
     joined.isOptional = kind === "left";
   }
   select.where.push(...where.map((node) => condition(scope, node)));
-  select.groupBy.push(...(groupBy ?? []).map((node) => value(scope, node)));
+  for (const node of groupBy ?? []) {
+    const key = operand(scope, node);
+    scope.keys.set(node, key);
+    select.groupBy.push(key);
+  }
   select.having.push(...having.map((node) => condition(scope, node)));
   return place;
 }

@@ -766,7 +766,7 @@ from
       `loan`.`id`,
       row_number() over (
         partition by `loan`.`item_id`
-        order by `loan`.`due` desc
+        order by `loan`.`due` desc, `loan`.`id` desc
       ) as `position`
     from `loan`
   ) as `loan`
@@ -784,7 +784,7 @@ select
   sum(`repair`.`item_id`) over (
     partition by `repair`.`item_id`
     order by
-      `repair`.`begun` rows between 1 preceding
+      `repair`.`begun`, `repair`.`id` rows between 1 preceding
       and 1 following
   ),
   lag(`repair`.`begun`, cast(? as signed)) over (
