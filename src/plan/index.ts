@@ -9,6 +9,7 @@ export {
   type JoinedSource,
   type Mount,
   type Output,
+  type PlanSettings,
   type RowPlan,
   type Shape,
   type StatementPlan,

@@ -11,24 +11,17 @@ import {
   type PlainRow,
   resolve,
 } from "../model/index.js";
-import {
-  planCount,
-  planExists,
-  planList,
-  planSingle,
-  planSlice,
-  type RowPlan,
-  type StatementPlan,
-} from "../plan/index.js";
+import { planCount, planExists, planList, planSingle, planSlice } from "../plan/index.js";
 import { type EntityQuery, type RawCommand, rawIn, type Selected, type Selection, stateOf } from "../query/index.js";
-import { type CompiledStatement, type ConflictSet, compile, type DialectName, type GivenRow } from "../sql/index.js";
+import type { CompiledStatement, ConflictSet, DialectName, GivenRow } from "../sql/index.js";
+import { constructorCache, type Planner, type StatementCache, statementCache } from "./caches.js";
 import { callSite } from "./call-site.js";
 import { type Connection, connect, type RunOptions } from "./connection.js";
 import type { Driver } from "./driver.js";
 import { fetch, isAlone, objectsOf, type Runtime, requestOf, type Steps } from "./fetch.js";
 import { now } from "./platform.js";
 import { rawCount, rawRows } from "./raw.js";
-import { canGenerateCode, rowConstructors } from "./row-constructor.js";
+import { canGenerateCode } from "./row-constructor.js";
 import { fetchSlice, type Slice } from "./slice.js";
 import { deleteSteps, insertFromSteps, insertSteps, type ReturningWish, updateSteps } from "./write.js";
 import type { ChangesOf, UpsertOptions } from "./write-types.js";
@@ -56,9 +49,6 @@ export interface Page<Row> {
   readonly size: number;
 }
 
-/** What turns a query into a statement's plan. */
-type Planner = (query: QueryState, settings: { readonly strategy: Strategy }) => StatementPlan;
-
 const connections = new WeakMap<Database, Connection>();
 
 /** The connection of a database, for the rooms that send statements of their own. @internal */
@@ -72,27 +62,16 @@ export function connectionOf(db: Database): Connection {
 export class Database {
   readonly #connection: Connection;
   readonly #runtime: Runtime;
-  readonly #strategy: Strategy;
-  readonly #compiled = new Map<Planner, WeakMap<QueryState, CompiledStatement>>();
+  readonly #compiled: StatementCache;
 
   /** @internal */
   constructor(driver: Driver, options: DatabaseOptions) {
     const { how = "auto", generateCode = canGenerateCode(), clock = now } = options;
     if (!strategies.includes(how)) throw new GemachError("STRATEGY_UNKNOWN", { given: String(how), known: strategies });
     this.#connection = connect(driver, clock);
-    this.#strategy = how;
     const { dialect } = this.#connection;
-    const make = rowConstructors(dialect, generateCode);
-    const made = new WeakMap<RowPlan, ReturnType<typeof make>>();
-    const constructorOf = (plan: RowPlan) => {
-      let known = made.get(plan);
-      if (known === undefined) {
-        known = make(plan.shape);
-        made.set(plan, known);
-      }
-      return known;
-    };
-    this.#runtime = { dialect, constructorOf };
+    this.#compiled = statementCache(dialect, how);
+    this.#runtime = { dialect, constructorOf: constructorCache(dialect, generateCode) };
     connections.set(this, this.#connection);
   }
 
@@ -347,18 +326,7 @@ export class Database {
 
   /** The statement of a query; of a template's the same one for all that it is run with. */
   #compile(query: QueryState, planner: Planner): CompiledStatement {
-    const state = query.given?.template ?? query;
-    let byState = this.#compiled.get(planner);
-    if (byState === undefined) {
-      byState = new WeakMap();
-      this.#compiled.set(planner, byState);
-    }
-    let known = byState.get(state);
-    if (known === undefined) {
-      known = compile(planner(state, { strategy: this.#strategy }), this.#runtime.dialect);
-      byState.set(state, known);
-    }
-    return known;
+    return this.#compiled(query.given?.template ?? query, planner);
   }
 
   /** The rows of one statement that feeds no other, without the machinery that others need; undefined where it does. */

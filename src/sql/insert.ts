@@ -15,8 +15,9 @@ import { rowAt as referenceOf } from "../query/index.js";
 import type { Dialect, Wire } from "./dialect.js";
 import { encodeParameter } from "./encode.js";
 import { type Assignment, print, printInsertEnd, proposedRow, qualifiedTable } from "./print.js";
-import { draftFrom, newScope, placeIn, type Scope, tableOf } from "./scope.js";
-import { fieldsOf, selectOf, value } from "./translate-expression.js";
+import { fieldsOf, selectOf } from "./queries.js";
+import { draftFrom, placeIn, type Scope, tableOf } from "./scope.js";
+import { startScope, value } from "./translate-expression.js";
 import type { Parameter } from "./tree.js";
 import { changesOf, returned } from "./write.js";
 
@@ -128,13 +129,13 @@ export function insertStatements(
   const values = rows.map((row) => columns.map((column) => valueFor(row, column)));
   const table = qualifiedTable(entity, dialect);
   const into = `insert into ${table} (${columns.map((column) => dialect.quote(column.name)).join(", ")})`;
-  const given = returning === undefined ? undefined : returned(newScope(dialect), returning);
+  const given = returning === undefined ? undefined : returned(startScope(dialect), returning);
   const resolved =
     conflict === undefined
       ? undefined
       : {
           by: conflict.by.map((column) => column.name),
-          set: conflictSet(entity, columns, conflict, newScope(dialect)),
+          set: conflictSet(entity, columns, conflict, startScope(dialect)),
         };
   const endAfter = (before: number) => {
     const { text, parameters } = printInsertEnd(resolved, given?.items ?? [], dialect, before);
@@ -190,7 +191,7 @@ export function insertFromStatement(
     return { column, node };
   });
   const names = fields.map(({ column }) => dialect.quote(column.name)).join(", ");
-  const scope = newScope(dialect);
+  const scope = startScope(dialect);
   const select = selectOf(
     scope,
     query,

@@ -1,5 +1,14 @@
 import { GemachError } from "../errors/index.js";
-import type { Derivation, Node, Path, ResolvedColumn, ResolvedEntity, Source, Step } from "../expression/index.js";
+import type {
+  Derivation,
+  Node,
+  OrderNode,
+  Path,
+  ResolvedColumn,
+  ResolvedEntity,
+  Source,
+  Step,
+} from "../expression/index.js";
 import type { SortedRows } from "../plan/index.js";
 import type { Dialect } from "./dialect.js";
 import type { CommonTable, Join, SelectItem, SortTerm, SqlExpression, TableTerm } from "./tree.js";
@@ -31,9 +40,20 @@ export interface Place {
   readonly steps: Map<Step, Place>;
 }
 
+/** What turns nodes into expressions of SQL; selects inside of expressions are made with it in turn. */
+export interface Translator {
+  /** A condition, where unknown counts as false. */
+  readonly condition: (scope: Scope, node: Node, negated?: boolean) => SqlExpression;
+  readonly value: (scope: Scope, node: Node) => SqlExpression;
+  /** A value where nothing beside it says its type. */
+  readonly operand: (scope: Scope, node: Node) => SqlExpression;
+  readonly sortTerm: (scope: Scope, term: OrderNode) => SortTerm;
+}
+
 /** Names in use, and the places where sources are to be found, while a statement is built. */
 export interface Scope {
   readonly dialect: Dialect;
+  readonly translate: Translator;
   readonly places: Map<Source, Place>;
   readonly names: Set<string>;
   readonly bound: ReadonlyMap<Source, Path>;
@@ -51,10 +71,12 @@ export interface Scope {
 /** A scope for a statement or for a select that knows nothing of the rows around it. */
 export const newScope = (
   dialect: Dialect,
+  translate: Translator,
   bound: ReadonlyMap<Source, Path> = new Map(),
   common: Scope["common"] = new Map(),
 ): Scope => ({
   dialect,
+  translate,
   places: new Map(),
   names: new Set(),
   bound,

@@ -4,12 +4,12 @@ import { cutPerOwner, orderOutside } from "./cut.js";
 import type { Dialect } from "./dialect.js";
 import { leavesRow } from "./leaves.js";
 import { ownersOf } from "./owners.js";
+import { placeRows } from "./queries.js";
 import {
   columnOf,
   draftFrom,
   freeName,
   keysEqual,
-  newScope,
   type Place,
   placeIn,
   placeOf,
@@ -17,7 +17,7 @@ import {
   type Scope,
   tableOf,
 } from "./scope.js";
-import { condition, operand, placeRows, sortTerm } from "./translate-expression.js";
+import { condition, operand, sortTerm, startScope } from "./translate-expression.js";
 import type { CommonTable, Select, SelectItem, SortTerm, SqlExpression } from "./tree.js";
 
 /** The rows of a source where the statement can use them, and their order in terms of it. */
@@ -160,7 +160,7 @@ export function translate(
   plan: StatementPlan,
   dialect: Dialect,
 ): { readonly select: Select; readonly common: readonly CommonTable[] } {
-  const scope = newScope(dialect, plan.bound);
+  const scope = startScope(dialect, plan.bound);
   const root = placeRoot(scope, plan);
   const { select } = root.place;
   const order = [...root.order, ...plan.joined.flatMap((joined) => joinRows(scope, joined))];

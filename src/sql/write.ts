@@ -21,8 +21,9 @@ import { isCut, planList, type RowPlan } from "../plan/index.js";
 import type { Dialect } from "./dialect.js";
 import { leavesRow } from "./leaves.js";
 import { type Assignment, printWrite, type Write } from "./print.js";
-import { columnOf, draftFrom, newScope, type Place, placeIn, type Scope, tableOf } from "./scope.js";
-import { condition, selectOfKeys, value } from "./translate-expression.js";
+import { selectOfKeys } from "./queries.js";
+import { columnOf, draftFrom, type Place, placeIn, type Scope, tableOf } from "./scope.js";
+import { condition, startScope, value } from "./translate-expression.js";
 import type { Parameter, SelectItem, SqlExpression } from "./tree.js";
 
 /** A statement that writes, and how the rows that it gives are assembled. */
@@ -57,7 +58,7 @@ function conditionsOf(scope: Scope, query: QueryState, place: Place): readonly S
   const { where, source } = query;
   const isDirect = !isCut(query) && query.cursor === undefined && !where.some((node) => needsKeys(scope.dialect, node));
   if (isDirect) return where.map((node) => condition(scope, node));
-  const inner = newScope(scope.dialect);
+  const inner = startScope(scope.dialect);
   const keys = source.entity.key.map((column) => columnAt(pathTo(source), column));
   const select = selectOfKeys(inner, query, keys);
   return [
@@ -121,7 +122,7 @@ export function updateStatement(
   returning: QueryState | undefined,
   dialect: Dialect,
 ): WriteStatement {
-  const scope = newScope(dialect);
+  const scope = startScope(dialect);
   const place = target(scope, query.source);
   const set = changes.map(([column, node]): Assignment => {
     if (leaves(node)) throw new GemachError("CHANGE_BEYOND_ROW", { column: qualified(column) });
@@ -136,7 +137,7 @@ export function deleteStatement(
   returning: QueryState | undefined,
   dialect: Dialect,
 ): WriteStatement {
-  const scope = newScope(dialect);
+  const scope = startScope(dialect);
   return written(scope, query, { kind: "delete", set: [] }, target(scope, query.source), returning);
 }
 
@@ -164,7 +165,7 @@ function written(
       instead: "List them in the same transaction.",
     });
   const where = conditionsOf(scope, query, place);
-  const given = returning === undefined ? undefined : returned(newScope(dialect), returning);
+  const given = returning === undefined ? undefined : returned(startScope(dialect), returning);
   const write: Write = { kind, entity: query.source.entity, set, where, returning: given?.items ?? [] };
   return { ...printWrite(write, dialect), rows: given?.rows };
 }

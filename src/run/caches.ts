@@ -1,0 +1,42 @@
+import type { QueryState, Strategy } from "../expression/index.js";
+import type { PlanSettings, RowPlan, StatementPlan } from "../plan/index.js";
+import { type CompiledStatement, compile, type Dialect } from "../sql/index.js";
+import { type RowConstructor, rowConstructors } from "./row-constructor.js";
+
+/** What turns a query into a statement's plan. */
+export type Planner = (query: QueryState, settings: PlanSettings) => StatementPlan;
+
+/** Gives the statement of a query, compiled once for as long as the query is kept. */
+export type StatementCache = (query: QueryState, planner: Planner) => CompiledStatement;
+
+/** Compiles queries for a dialect; `strategy` holds where neither query nor model says otherwise. */
+export function statementCache(dialect: Dialect, strategy: Strategy): StatementCache {
+  const byPlanner = new Map<Planner, WeakMap<QueryState, CompiledStatement>>();
+  return (query, planner) => {
+    let byQuery = byPlanner.get(planner);
+    if (byQuery === undefined) {
+      byQuery = new WeakMap();
+      byPlanner.set(planner, byQuery);
+    }
+    let known = byQuery.get(query);
+    if (known === undefined) {
+      known = compile(planner(query, { strategy }), dialect);
+      byQuery.set(query, known);
+    }
+    return known;
+  };
+}
+
+/** Gives the constructor of a plan's rows, made once for as long as the plan is kept. */
+export function constructorCache(dialect: Dialect, generateCode: boolean): (plan: RowPlan) => RowConstructor {
+  const make = rowConstructors(dialect, generateCode);
+  const made = new WeakMap<RowPlan, RowConstructor>();
+  return (plan) => {
+    let known = made.get(plan);
+    if (known === undefined) {
+      known = make(plan.shape);
+      made.set(plan, known);
+    }
+    return known;
+  };
+}

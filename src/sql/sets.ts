@@ -1,0 +1,126 @@
+import { GemachError } from "../errors/index.js";
+import {
+  type AggregateNode,
+  type CallName,
+  type FirstNode,
+  type Node,
+  type SetNode,
+  typeOf,
+} from "../expression/index.js";
+import { isCut, totalOrder } from "../plan/index.js";
+import {
+  draftFrom,
+  freeName,
+  keysEqual,
+  type Place,
+  placeIn,
+  placeOf,
+  releaseNames,
+  type Scope,
+  type SelectDraft,
+  tableOf,
+} from "./scope.js";
+import type { SqlExpression } from "./tree.js";
+
+/** A select of a set's rows, correlated with its owner; `result` gives what is selected, in terms of its places. */
+export function relatedSelect(scope: Scope, set: SetNode, result: () => SqlExpression, alias?: string): SelectDraft {
+  const { select, place } = selectOfSet(scope, set);
+  restrictToOwner(scope, set, place);
+  select.items.push({ expression: result(), alias });
+  if (isCut(set)) {
+    Object.assign(select, { limit: set.limit, offset: set.offset });
+    select.orderBy.push(...totalOrder(set).map((term) => scope.translate.sortTerm(scope, term)));
+  }
+  releaseNames(scope, select);
+  return select;
+}
+
+/** One value of all rows of a set; where it is cut, of those that the cut leaves. */
+export function aggregateSelect(scope: Scope, { set, aggregate, operand: of, type }: AggregateNode): SelectDraft {
+  const made = (operand: SqlExpression): SqlExpression =>
+    of === undefined ? { kind: "rowCount" } : { kind: "aggregate", aggregate, operand, type, of: typeOf(of).type };
+  const row = (): SqlExpression =>
+    of === undefined ? { kind: "constant", value: 1 } : scope.translate.value(scope, of);
+  if (!isCut(set)) return relatedSelect(scope, set, () => made(row()));
+  const alias = freeName(scope, "some");
+  const select = draftFrom({ kind: "derived", select: relatedSelect(scope, set, row, "value"), alias });
+  select.items.push({ expression: made({ kind: "column", table: alias, name: "value" }), alias: undefined });
+  releaseNames(scope, select);
+  return select;
+}
+
+/** How many rows a cut leaves, worked out of how many there are. */
+export function cutCount(scope: Scope, { set, aggregate, operand: of, type }: AggregateNode): SqlExpression {
+  if (aggregate !== "count")
+    throw new GemachError("ENGINE_UNABLE", {
+      engine: scope.dialect.engine,
+      what: `work out ${aggregate}() of a set that is cut`,
+      instead: "List the set inside of select(), and work it out of what comes.",
+    });
+  const whole = { type, isNullable: false };
+  const number = (value: number): Node => ({ kind: "value", value, type });
+  const call = (name: CallName, ...operands: Node[]): Node => ({ kind: "call", call: name, operands, ...whole });
+  const all: Node = {
+    kind: "aggregate",
+    aggregate,
+    set: { ...set, limit: undefined, offset: undefined },
+    operand: of,
+    ...whole,
+  };
+  const { limit, offset } = set;
+  const rest = offset === undefined ? all : call("greatest", call("minus", all, number(offset)), number(0));
+  return scope.translate.value(scope, limit === undefined ? rest : call("least", rest, number(limit)));
+}
+
+/** A value of a set's first row. */
+export function firstSelect(scope: Scope, { set, operand: of }: FirstNode): SelectDraft {
+  const limit = Math.min(set.limit ?? 1, 1);
+  return relatedSelect(scope, { ...set, limit }, () => scope.translate.value(scope, of));
+}
+
+function selectOfSet(scope: Scope, set: SetNode): { select: SelectDraft; place: Place } {
+  const { table } = set.source.entity;
+  const alias = freeName(scope, table, set.step.name);
+  const select = draftFrom(tableOf(set.source.entity, alias));
+  const place = placeIn(select, set.source.entity, alias);
+  addConditions(scope, set, place);
+  return { select, place };
+}
+
+function addConditions(scope: Scope, set: SetNode, place: Place): void {
+  scope.places.set(set.source, place);
+  for (const node of set.where) place.select.where.push(scope.translate.condition(scope, node));
+}
+
+/**
+ * Ties the rows at a place to the owner that the set starts from. Where each row of the set has one
+ * row before it, that is a join; where it may have several, only their existence is asked for, so
+ * that no row is there twice.
+ */
+function restrictToOwner(scope: Scope, set: SetNode, place: Place): void {
+  const { select } = place;
+  if (!("step" in set.from)) {
+    select.where.unshift(...keysEqual(set.step, placeOf(scope, set.from), place));
+    return;
+  }
+  const before = set.from;
+  if (set.step.cardinality === "one") {
+    const { select: inner, place: innerPlace } = selectOfSet(scope, before);
+    inner.items.push({ expression: { kind: "constant", value: 1 }, alias: undefined });
+    restrictToOwner(scope, before, innerPlace);
+    inner.where.unshift(...keysEqual(set.step, innerPlace, place));
+    releaseNames(scope, inner);
+    select.where.push({ kind: "exists", select: inner, negated: false });
+    return;
+  }
+  const { table } = before.source.entity;
+  const alias = freeName(scope, table, before.step.name);
+  const joined = placeIn(select, before.source.entity, alias);
+  select.joins.push({
+    kind: "inner",
+    table: tableOf(before.source.entity, alias),
+    on: keysEqual(set.step, joined, place),
+  });
+  addConditions(scope, before, joined);
+  restrictToOwner(scope, before, joined);
+}
