@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { beforeAll, expect, test } from "vitest";
-import { from, layOut, type Query } from "../src/index.js";
+import { from, layOut, preview, type Query } from "../src/index.js";
 import { useEngines } from "./support/engines.js";
 import { Probe, type ProbeRow, probeRows, probes } from "./support/probe.js";
 import { expressions, numbers, predicates } from "./support/random-expressions.js";
@@ -88,7 +88,12 @@ test(`${runs} random queries of expressions give what plain code gives, on every
   await fc.assert(
     fc.asyncProperty(queries, async (spec) => {
       const rows = expected(spec);
-      for (const engine of all()) expect(await engine.connect().list(queryOf(spec)), engine.name).toStrictEqual(rows);
+      for (const engine of all()) {
+        const [db, query] = [engine.connect(), queryOf(spec)];
+        const found = await db.list(query).catch((error: unknown) => error);
+        const sent = preview(query, { dialect: db.dialect });
+        expect(found, `${engine.name}: ${sent.map(({ text, parameters }) => `${text} ${JSON.stringify(parameters)}`).join("\n")}`).toStrictEqual(rows);
+      }
     }),
     { numRuns: runs, seed: Number(process.env.GEMACH_SEED ?? 5) },
   );

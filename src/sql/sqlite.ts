@@ -1,4 +1,4 @@
-import type { ColumnKind, Scalar, ValueType } from "../columns/index.js";
+import { type ColumnKind, comparedKind, type Scalar, type ValueType } from "../columns/index.js";
 import { type CallPrinter, named, standardCalls, structural } from "./calls.js";
 import {
   choiceCheck,
@@ -166,7 +166,7 @@ export const sqliteDialect: Dialect = {
     if (parameter.kind === "list") return jsonList(parameter.values.map(encode));
     const wire = encode(parameter.value);
     // A driver sends every number as a double, whose arithmetic is another.
-    return parameter.isTyped === true && typeof wire === "number" && parameter.type.kind === "integer"
+    return parameter.isTyped === true && typeof wire === "number" && comparedKind(parameter.type.kind) === "integer"
       ? BigInt(wire)
       : wire;
   },
