@@ -689,6 +689,49 @@ const cases: readonly (readonly [what: string, query: Query, rows: readonly unkn
     })(),
   ],
   [
+    "a tree, down from its roots, with depth and path",
+    from(Category)
+      .where((c) => c.parentId.is(null))
+      .descend("children")
+      .orderBy((_, place) => place.path.asc)
+      .select((c, place) => ({ name: c.name, depth: place.depth, path: place.path })),
+    [...categories]
+      .map((c) => ({ name: c.name, depth: c.parentId === null ? 0 : 1, path: c.parentId === null ? `/${c.id}/` : `/${c.parentId}/${c.id}/` }))
+      .sort((a, b) => compare(a.path, b.path)),
+  ],
+  [
+    "everybody that somebody brought in, at whatever remove",
+    from(Member)
+      .where((m) => m.id.is(1))
+      .descend("sponsored")
+      .where((_, place) => place.depth.above(0))
+      .select((m, place) => ({ id: m.id, depth: place.depth, by: m.sponsor.name })),
+    (() => {
+      const found: { id: number; depth: number; by: string | undefined }[] = [];
+      const visit = (key: number, depth: number): void => {
+        for (const m of members.filter((x) => x.sponsorId === key)) {
+          found.push({ id: id(m), depth, by: members.find((x) => x.id === key)?.name });
+          visit(id(m), depth + 1);
+        }
+      };
+      visit(1, 1);
+      return sorted(found, (x) => x.id);
+    })(),
+  ],
+  [
+    "a tree, up to its root",
+    from(Member)
+      .where((m) => m.id.is(members.length))
+      .descend("sponsor")
+      .orderBy((_, place) => place.depth.desc)
+      .select((m) => m.name),
+    (() => {
+      const names: string[] = [];
+      for (let at = members.at(-1); at !== undefined; at = members.find((m) => m.id === at?.sponsorId)) names.unshift(at.name);
+      return names;
+    })(),
+  ],
+  [
     "a case over groups",
     from(Loan)
       .groupBy((l) => l.itemId)
@@ -712,4 +755,30 @@ test.each(cases)("%s", async (_, query, rows) => {
     expect(await db.count(query), `count, ${engine.name}`).toBe(rows.length);
     expect(await db.exists(query), `exists, ${engine.name}`).toBe(true);
   }
+});
+
+test("a tree that bites its own tail comes to an end", async () => {
+  for (const engine of all()) {
+    const db = engine.connect();
+    await db.update(
+      from(Category).where((c) => c.id.is(1)),
+      { parentId: 6 },
+    );
+    const found = await db.list(
+      from(Category)
+        .where((c) => c.id.is(1))
+        .descend("children")
+        .select((c, place) => ({ id: c.id, path: place.path })),
+    );
+    expect(found, engine.name).toEqual([
+      { id: 1, path: "/1/" },
+      { id: 6, path: "/1/6/" },
+    ]);
+    await db.update(
+      from(Category).where((c) => c.id.is(1)),
+      { parentId: null },
+    );
+  }
+  // @ts-expect-error a relation to another entity has no tree
+  expect(() => from(Category).descend("kits")).toThrow(expect.objectContaining({ code: "NAME_UNKNOWN" }));
 });

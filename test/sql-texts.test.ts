@@ -44,6 +44,14 @@ const queries: Readonly<Record<string, Query>> = {
     .orderBy((l) => l.item.depot.name.asc)
     .select((l) => l.item.depot.town),
   "unequal keeps what is missing": from(Member).where((m) => m.sponsor.name.isNot("Ada Levi")),
+  "a path that a condition needs is no left join": from(Member)
+    .where((m) => and(m.sponsor.sponsor.name.is("Ada Levi"), m.sponsor.blocked.is(true)))
+    .select((m) => m.sponsor.name),
+  "a tree": from(Category)
+    .where((c) => c.parentId.is(null))
+    .descend("children")
+    .select((c, place) => ({ name: c.name, path: place.path })),
+  "parts of documents": from(Repair).where((r) => r.findings.textAt("parts", 0).is("belt")),
   "counts of sets": from(Depot).select((d) => ({ items: d.items.count(), borrowers: d.items.loans.borrower.count() })),
   "sets inside sets": from(Member).where((m) => m.sponsored.where((s) => s.loans.where((l) => l.returned.is(null)).exists()).exists()),
   "to-one relations, joined": from(Loan).reach({ item: { depot: true }, borrower: { sponsor: true } }),

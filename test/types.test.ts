@@ -1,6 +1,7 @@
 import { describe, expectTypeOf, test } from "vitest";
 import { lending } from "../src/demo/index.js";
 import {
+  coalesce,
   type Database,
   entity,
   from,
@@ -9,16 +10,20 @@ import {
   layOut,
   model,
   type NewRowOf,
+  type NumberExpression,
   type PlainRowOf,
   type Query,
   type RowOf,
+  template,
   text,
   toMany,
   toOne,
+  union,
+  when,
   withLedger,
 } from "../src/index.js";
 
-const { Depot, Item, Loan, Member } = lending;
+const { Depot, Item, Loan, Member, Repair } = lending;
 
 // Checked by the compiler (npm run check); nothing here is sent anywhere.
 declare const db: Database;
@@ -150,6 +155,108 @@ test("what must not compile", () => {
     db.list(Loan);
     // @ts-expect-error an entity is no model
     layOut(db, Loan);
+  });
+});
+
+describe("the type of an expression follows what it is made of", () => {
+  test("what may be missing stays so, until it cannot be", () => {
+    const query = from(Loan).select((l) => ({
+      back: l.returned.plusDays(1),
+      days: l.returned.daysSince(l.due),
+      sure: coalesce(l.returned, l.due),
+      unsure: coalesce(l.returned, l.returned),
+      share: l.itemId.dividedBy(2),
+      long: l.itemId.asBigint(),
+      exact: l.itemId.asNumeric(2),
+      name: l.borrower.sponsor.name.concat("!"),
+      state: when(l.returned.is(null), "out").otherwise("back"),
+      none: when(l.returned.is(null), 1).otherwise(null),
+      last: l.item.loans.max((x) => x.due),
+      count: l.item.loans.count(),
+      first: l.item.loans.first((x) => x.returned),
+      all: l.item.loans.select((x) => ({ due: x.due })),
+    }));
+    expectTypeOf<RowOf<typeof query>>().branded.toEqualTypeOf<{
+      back: string | null;
+      days: number | null;
+      sure: string;
+      unsure: string | null;
+      share: number | null;
+      long: bigint;
+      exact: string;
+      name: string | null;
+      state: string;
+      none: number | null;
+      last: string | null;
+      count: number;
+      first: string | null;
+      all: { due: string }[];
+    }>();
+  });
+
+  test("joins, groups, unions, other queries as sources", () => {
+    const joined = from(Item)
+      .leftJoin(Loan, (i, l) => l.itemId.is(i.id))
+      .select((i, l) => ({ name: i.name, due: l.due, by: l.borrower.name }));
+    expectTypeOf<RowOf<typeof joined>>().branded.toEqualTypeOf<{ name: string; due: string | null; by: string | null }>();
+    const grouped = from(Loan)
+      .groupBy((l) => ({ by: l.borrower.name }))
+      .select((g) => ({ by: g.key.by, loans: g.count(), last: g.max((l) => l.returned) }));
+    expectTypeOf<RowOf<typeof grouped>>().branded.toEqualTypeOf<{ by: string; loans: number; last: string | null }>();
+    expectTypeOf<RowOf<ReturnType<typeof from<{ loans: NumberExpression<number, "integer"> }>>>>().toEqualTypeOf<{ loans: number }>();
+    const both = union(
+      from(Depot).select((d) => d.name),
+      from(Item).select((i) => i.name),
+    );
+    expectTypeOf<RowOf<typeof both>>().toEqualTypeOf<string>();
+  });
+});
+
+test("what must not compile in expressions and writes", () => {
+  const one = from(Loan).where((l) => l.id.is(1));
+  const groups = from(Loan).groupBy((l) => l.itemId);
+  const names = from(Depot).select((d) => d.name);
+  const ids = from(Item).select((i) => i.id);
+  const joined = from(Item).leftJoin(Loan, (i, l) => l.itemId.is(i.id));
+  const strings = (_: Query<string>): void => {};
+  const byKey = template({ id: integer }, (p) => from(Loan).where((l) => l.id.is(p.id)));
+  never(() => {
+    // @ts-expect-error a text has no sum
+    from(Loan).select((l) => l.due.plus(1));
+    // @ts-expect-error whole numbers are not rounded
+    from(Loan).select((l) => l.itemId.rounded());
+    // @ts-expect-error a decimal is not compared with a number
+    from(Repair).where((r) => r.cost.above(5));
+    // @ts-expect-error an integer and a decimal are not added without a cast
+    from(Repair).select((r) => r.cost.plus(r.itemId));
+    // @ts-expect-error a number does not contain anything
+    from(Item).where((i) => i.id.contains("1"));
+    // @ts-expect-error texts are not added up
+    from(Item).select((i) => i.loans.sum((l) => l.due));
+    // @ts-expect-error a truth value has no maximum
+    from(Item).select((i) => i.loans.max((l) => l.borrower.blocked));
+    // @ts-expect-error a column outside of the key
+    groups.select((g) => g.memberId);
+    // @ts-expect-error what is joined from the left may be missing
+    strings(joined.select((_, l) => l.due));
+    // @ts-expect-error queries of other values
+    union(names, ids);
+    // @ts-expect-error a query of values of another type
+    from(Loan).where((l) => l.itemId.oneOf(names));
+    // @ts-expect-error a column that is not there
+    db.update(one, { retruned: null });
+    // @ts-expect-error a value of another type
+    db.update(one, { due: 5 });
+    // @ts-expect-error null where there is always a value
+    db.update(one, { due: null });
+    // @ts-expect-error an expression of another kind
+    db.update(one, (l) => ({ due: l.itemId }));
+    // @ts-expect-error a projection has no rows to delete
+    db.delete(ids);
+    // @ts-expect-error a template's parameter of another type
+    byKey.with({ id: "1" });
+    // @ts-expect-error a template's parameter that is not there
+    byKey.with({});
   });
 });
 

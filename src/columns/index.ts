@@ -35,6 +35,7 @@ export {
   parseDecimal,
 } from "./decimal.js";
 export { canonicalInstant, canonicalTime } from "./instant.js";
+export { jsonPart } from "./json-part.js";
 export { lowerCase, upperCase } from "./letter-case.js";
 export { type NameConvention, sameName, snakeCase } from "./naming.js";
 export type { StandardIssue, StandardResult, StandardSchema } from "./standard-schema.js";

@@ -4,6 +4,7 @@ import {
   compareDecimals,
   type Decimal,
   decimalText,
+  jsonPart,
   lowerCase,
   multiplyDecimals,
   parseDecimal,
@@ -36,6 +37,10 @@ const functions: Readonly<Record<string, (...values: Value[]) => Value>> = {
   absolute: (a) => String(a).replace("-", ""),
   round: (a, digits) => decimalText(atScale(decimal(a as Value), Number(digits))),
   double: (a) => Number(a),
+  json: (document, way, type) => {
+    const part = jsonPart(String(document), String(way), String(type));
+    return typeof part === "boolean" ? Number(part) : part;
+  },
   lower: (a) => lowerCase(String(a)),
   upper: (a) => upperCase(String(a)),
 };

@@ -5,6 +5,7 @@ export type CallName =
   | MatchCall
   | DayCall
   | "coalesce"
+  | JsonCall
   | "nullIf"
   | "least"
   | "greatest"
@@ -43,6 +44,9 @@ export type DayCall =
   | "startOfMonth"
   | "startOfYear"
   | "toDay";
+
+/** What a part of a JSON document holds: a text, a number, a truth value; missing where it holds something else. */
+export type JsonCall = "jsonText" | "jsonNumber" | "jsonTruth";
 
 /** Calls that are true or false. */
 export const matchCalls: ReadonlySet<CallName> = new Set<MatchCall>(["contains", "startsWith", "endsWith", "like"]);

@@ -152,7 +152,9 @@ export interface NumberExpression<V, K extends NumberKind> extends Ordered<V, K>
   /** Without its sign. */
   absolute(): NumberExpression<Native<K> | Missing<V>, K>;
   /** To so many digits after the point, 0 by default; a half is rounded away from zero. Of doubles and decimals. */
-  rounded(digits?: K extends "double" | "numeric" ? number : never): NumberExpression<Native<K> | Missing<V>, K>;
+  rounded(
+    ...digits: K extends "double" | "numeric" ? [digits?: number] : [never]
+  ): NumberExpression<Native<K> | Missing<V>, K>;
   /** The whole number at or below it. Of doubles. */
   floor(...only: K extends "double" ? [] : [never]): NumberExpression<Native<K> | Missing<V>, K>;
   /** The whole number at or above it. Of doubles. */
@@ -214,6 +216,19 @@ export interface Instant<V> extends Calendar<V, "timestamp">, Clock<V, "timestam
 /** An expression that is a time of day. */
 export interface TimeOfDay<V> extends Clock<V, "time"> {}
 
+/** A step into a JSON document: the name of a property, or the position in a list, from 0. */
+export type DocumentStep = string | number;
+
+/** An expression that is a JSON document. */
+export interface JsonDocument<V> extends Present<V, "json"> {
+  /** The text at the end of a way into the document; missing where there is none. */
+  textAt(...way: readonly DocumentStep[]): Text<string | null>;
+  /** The number at the end of a way into the document; missing where there is none. */
+  numberAt(...way: readonly DocumentStep[]): NumberExpression<number | null, "double">;
+  /** The truth value at the end of a way into the document; missing where there is none. */
+  truthAt(...way: readonly DocumentStep[]): Comparable<boolean | null, "boolean">;
+}
+
 /** The expressions of all kinds of column, whose values are of one type. */
 interface Expressions<V> {
   identity: NumberExpression<V, "integer">;
@@ -229,7 +244,7 @@ interface Expressions<V> {
   time: TimeOfDay<V>;
   timestamp: Instant<V>;
   uuid: Ordered<V, "uuid">;
-  json: Present<V, "json">;
+  json: JsonDocument<V>;
   bytes: Comparable<V, "bytes">;
   list: Present<V, "list">;
 }

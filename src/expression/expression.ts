@@ -2,6 +2,7 @@ import { checked } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { again, Built, nodeKey, operandOf, orderKey } from "./built.js";
 import { dayMethods } from "./days.js";
+import { documentMethods } from "./documents.js";
 import type { Expression, Order, Predicate } from "./expression-types.js";
 import { inQuery } from "./in-query.js";
 import { type ListParameter, listHoleFor, listHoleIn } from "./list-parameter.js";
@@ -83,7 +84,7 @@ class BuiltExpression extends Built {
   }
 }
 
-Object.assign(BuiltExpression.prototype, textMethods, numberMethods, dayMethods);
+Object.assign(BuiltExpression.prototype, textMethods, numberMethods, dayMethods, documentMethods);
 
 /** The expression that a node stands for, with every method a kind may have. @internal */
 // biome-ignore lint/suspicious/noExplicitAny: the caller's declared type says which methods are open

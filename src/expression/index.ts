@@ -10,6 +10,7 @@ export type {
   Expression,
   ExpressionOf,
   Instant,
+  JsonDocument,
   NumberExpression,
   Order,
   Ordered,

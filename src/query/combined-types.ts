@@ -1,5 +1,5 @@
 import type { ColumnKind } from "../columns/index.js";
-import type { Expression, ExpressionOf, Order, Predicate, Query } from "../expression/index.js";
+import type { Expression, ExpressionOf, NumberExpression, Order, Predicate, Query, Text } from "../expression/index.js";
 import type { Definitions, Entity, EntityName } from "../model/index.js";
 import type { Group, GroupKeys } from "./group.js";
 import type { Reference } from "./reference.js";
@@ -56,6 +56,14 @@ export interface Joining<A extends readonly unknown[]> {
   crossJoin<S>(other: Selecting<S>): Combined<[...A, S]>;
   /** Makes one row of all rows that have the same values. */
   groupBy<const K extends GroupKeys>(keys: (...rows: A) => K): Grouped<A, K>;
+}
+
+/** Where in a tree a row was found. */
+export interface Place {
+  /** How many steps it is from a row that the query began with. */
+  readonly depth: NumberExpression<number, "integer">;
+  /** The keys of the rows on the way, its own the last: "/1/7/". */
+  readonly path: Text<string>;
 }
 
 /** Rows of several sources side by side; it becomes a query by `select` or `groupBy`. */

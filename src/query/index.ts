@@ -1,5 +1,5 @@
 export { except, exists, intersect, named, notExists, recursive, union, unionAll } from "./combine.js";
-export type { Combined, Derived, Grouped, Optional, SelectedRows, Selecting } from "./combined-types.js";
+export type { Combined, Derived, Grouped, Optional, Place, SelectedRows, Selecting } from "./combined-types.js";
 export { rowAt } from "./derived.js";
 export type { Group, GroupKeys } from "./group.js";
 export { from, isPlainQuery, stateOf, withProjection } from "./query.js";

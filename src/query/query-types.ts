@@ -9,7 +9,7 @@ import type {
   RelationsOf,
   TargetOf,
 } from "../model/index.js";
-import type { Joining, Selecting } from "./combined-types.js";
+import type { Combined, Joining, Place, Selecting } from "./combined-types.js";
 import type { Reference } from "./reference.js";
 import type { Selected, Selection } from "./selection.js";
 /** What narrows, orders and cuts a query; each gives a new query and leaves the old one as it was. */
@@ -50,6 +50,14 @@ export interface EntityQuery<D extends Definitions, E extends EntityName<D>, Row
   readonly crossJoin: Joining<[Reference<D, E>]>["crossJoin"];
   /** Makes one row of all rows that have the same values. */
   readonly groupBy: Joining<[Reference<D, E>]>["groupBy"];
+  /**
+   * These rows, and all that a relation to the entity itself leads to from them, level by level: a whole tree, down or
+   * up. Callbacks get each row with its place: its depth, 0 for the rows that it begins with, and its path, the keys
+   * from there on as a JSON Pointer with a slash at its end ("/1/7/"). No row is gone on from twice on one path.
+   */
+  descend<P extends keyof RelationsOf<D, E> & string>(
+    relation: TargetOf<D, E, RelationsOf<D, E>[P]> extends E ? P : never,
+  ): Combined<[Reference<D, E>, Place]>;
   /** Sets the strategy for what is reached; inside a reach: for that relation and what it reaches in turn. */
   how(strategy: Strategy): this;
   /** Brings for each row only what the function names: an expression, or an object of such. */

@@ -22,6 +22,7 @@ import {
 import { type Definitions, type Entity, type EntityName, isEntity, type PlainRow, resolve } from "../model/index.js";
 import type { Derived, Selecting } from "./combined-types.js";
 import { derivedEntity, fieldsOf, ownProjection, projectionOfQuery, rowAt, singleOf } from "./derived.js";
+import { descended } from "./descend.js";
 import { groupOf } from "./group.js";
 import { projectionOf } from "./projection.js";
 import type { EntityQuery } from "./query-types.js";
@@ -96,6 +97,10 @@ class BuiltQuery {
     const rows = [...this.#rows(), rowAt(source, kind === "left")];
     const condition = on === undefined ? undefined : predicateNode(on(...rows), "join");
     return this.#with({ joins: [...this[stateKey].joins, { kind, source, on: condition }] });
+  }
+
+  descend(relation: string): BuiltQuery {
+    return new BuiltQuery(descended(this[stateKey], relation).state);
   }
 
   groupBy(keys: Callback): BuiltQuery {

@@ -15,6 +15,8 @@ export interface PrintedCall {
   readonly beside: (index: number) => string;
   /** All operands, with commas. */
   readonly all: () => string;
+  /** A text of the printer's own, as a parameter. */
+  readonly text: (value: string) => string;
 }
 
 /** Gives a call's text. */
@@ -36,6 +38,13 @@ export const infix =
 export function structural({ node }: PrintedCall, index: number): number {
   const operand = node.operands[index];
   return operand?.kind === "parameter" && operand.parameter.kind === "value" ? Number(operand.parameter.value) : 0;
+}
+
+/** The way into a document, as the query says it. */
+export function wayOf({ node }: PrintedCall): readonly (string | number)[] {
+  const operand = node.operands[1];
+  const known = operand?.kind === "parameter" && operand.parameter.kind === "value" ? operand.parameter.value : "[]";
+  return JSON.parse(known as string) as readonly (string | number)[];
 }
 
 /** Half away from zero, alike on every engine: their own functions round doubles each in its own way. */
@@ -82,6 +91,9 @@ export const standardCalls: Readonly<Record<CallName, CallPrinter>> = {
   startOfMonth: named("date_trunc"),
   startOfYear: named("date_trunc"),
   toDay: named("date"),
+  jsonText: named("json_text"),
+  jsonNumber: named("json_number"),
+  jsonTruth: named("json_truth"),
   coalesce: named("coalesce"),
   nullIf: named("nullif"),
   least: named("least"),

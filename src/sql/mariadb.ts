@@ -1,5 +1,6 @@
 import { type ColumnKind, comparedKind, type Scalar, type ValueType } from "../columns/index.js";
-import { type CallPrinter, named } from "./calls.js";
+import { GemachError } from "../errors/index.js";
+import { type CallPrinter, named, type PrintedCall, wayOf } from "./calls.js";
 import {
   choiceCheck,
   type Decoder,
@@ -93,7 +94,7 @@ const castTypes: Readonly<Partial<Record<ColumnKind, (type: ValueType) => string
   double: () => "double",
   numeric: ({ precision, scale }) => `decimal(${precision}, ${scale})`,
   text: () => "char",
-  varchar: () => "char",
+  varchar: ({ length }) => `char(${length})`,
   choice: () => "char",
   date: () => "date",
 };
@@ -103,6 +104,26 @@ const inCase =
   (name: string): CallPrinter =>
   ({ beside }) =>
     `${name}(${beside(0)} collate utf8mb4_uca1400_as_cs) collate utf8mb4_nopad_bin`;
+
+/** A part of a document where it is of a type; the way to it is a JSON path. */
+function jsonPart(call: PrintedCall, types: string, read: (part: string) => string): string {
+  const way = wayOf(call);
+  // Even between quotes (10.11): a hyphen at the beginning is taken for a sign.
+  if (way.some((step) => typeof step === "string" && step.startsWith("-")))
+    throw new GemachError("ENGINE_UNABLE", {
+      engine: "MariaDB",
+      what: "find a property of a document whose name begins with a hyphen",
+      instead: "Fetch the document, and look into it in code.",
+    });
+  const pathOf = (steps: readonly (string | number)[]) =>
+    `$${steps.map((step) => (typeof step === "number" ? `[${step}]` : `.${JSON.stringify(step)}`)).join("")}`;
+  const part = (steps = way) => `json_extract(${call.inside(0)}, ${call.text(pathOf(steps))})`;
+  // Anything else has itself at position 0.
+  const lists = way.flatMap((step, i) =>
+    typeof step === "number" ? [`json_type(${part(way.slice(0, i))}) = 'ARRAY'`] : [],
+  );
+  return `case when ${[...lists, `json_type(${part()}) in (${types})`].join(" and ")} then ${read(part())} end`;
+}
 
 const mariadbCalls: Dialect["calls"] = {
   dividedBy: ({ beside, inside, type }) =>
@@ -118,6 +139,10 @@ const mariadbCalls: Dialect["calls"] = {
   daysSince: named("datediff"),
   startOfMonth: ({ beside, inside }) => `${beside(0)} - interval dayofmonth(${inside(0)}) - 1 day`,
   startOfYear: ({ beside, inside }) => `${beside(0)} - interval dayofyear(${inside(0)}) - 1 day`,
+  jsonText: (call) => jsonPart(call, "'STRING'", (part) => `json_unquote(${part}) collate utf8mb4_nopad_bin`),
+  jsonNumber: (call) => jsonPart(call, "'INTEGER', 'DOUBLE'", (part) => `cast(${part} as double)`),
+  jsonTruth: (call) =>
+    jsonPart(call, "'BOOLEAN'", (part) => `json_unquote(${part}) collate utf8mb4_nopad_bin = 'true'`),
   cast: ({ inside, type }) => `cast(${inside(0)} as ${castTypes[type.kind]?.(type)})`,
 };
 

@@ -1,6 +1,6 @@
 import type { ColumnKind, Scalar, ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { type CallPrinter, named } from "./calls.js";
+import { type CallPrinter, named, type PrintedCall, wayOf } from "./calls.js";
 import {
   choiceCheck,
   type Decoder,
@@ -96,6 +96,24 @@ const inCase =
   ({ beside }) =>
     `${name}(${beside(0)} collate "${collation}")`;
 
+/** A part of a document where it is of a type. A position is none in an object, nor a name in a list. */
+function jsonPart(call: PrintedCall, type: string, read: (part: string) => string): string {
+  const way = wayOf(call);
+  const at = (steps: readonly (string | number)[]) => {
+    const names = steps.map((step) => `${call.text(String(step))}::text`).join(", ");
+    return steps.length === 0 ? call.beside(0) : `${call.beside(0)} #> array[${names}]`;
+  };
+  const path = () => way.map((step) => `${call.text(String(step))}::text`).join(", ");
+  const conditions = [
+    ...way.map((step, i) => {
+      const container = at(way.slice(0, i));
+      return `jsonb_typeof(${container}) = '${typeof step === "number" ? "array" : "object"}'`;
+    }),
+    `jsonb_typeof(${at(way)}) = '${type}'`,
+  ];
+  return `case when ${conditions.join(" and ")} then ${read(`(${call.beside(0)} #>> array[${path()}]::text[])`)} end`;
+}
+
 const postgresCalls: Dialect["calls"] = {
   lower: inCase("lower", "C.utf8"),
   upper: inCase("upper", "C.utf8"),
@@ -111,6 +129,9 @@ const postgresCalls: Dialect["calls"] = {
   startOfMonth: ({ inside }) => `cast(date_trunc('month', ${inside(0)}) as date)`,
   startOfYear: ({ inside }) => `cast(date_trunc('year', ${inside(0)}) as date)`,
   toDay: ({ beside }) => `cast(${beside(0)} at time zone 'UTC' as date)`,
+  jsonText: (call) => jsonPart(call, "string", (part) => part),
+  jsonNumber: (call) => jsonPart(call, "number", (part) => `cast(${part} as double precision)`),
+  jsonTruth: (call) => jsonPart(call, "boolean", (part) => `cast(${part} as boolean)`),
   least: unlessMissing("least"),
   greatest: unlessMissing("greatest"),
   cast: ({ inside, type }) =>

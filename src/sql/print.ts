@@ -192,6 +192,7 @@ function printCall(printer: Printer, node: CallExpression): string {
     inside,
     beside: (index) => operand(printer, operands[index] as SqlExpression),
     all: () => operands.map((_, index) => inside(index)).join(", "),
+    text: (value) => place(printer, { kind: "value", value, type: { kind: "text" } }),
   });
 }
 

@@ -9,6 +9,7 @@ import {
   typeOf,
 } from "../expression/index.js";
 import { isCut, type StatementPlan, totalOrder } from "../plan/index.js";
+import { presentPaths } from "./presence.js";
 import {
   draftFrom,
   freeName,
@@ -40,6 +41,7 @@ export function placeRows(
 ): Place {
   const place = placeSource(scope, source);
   const { select } = place;
+  scope.present.push(...presentPaths(where));
   scope.rows = { source, orderBy: [], joins: beside, groupBy };
   for (const { kind, source: other, on } of beside) {
     const alias = freeName(scope, other.entity.table);

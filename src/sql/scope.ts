@@ -11,6 +11,7 @@ import type {
 } from "../expression/index.js";
 import type { SortedRows } from "../plan/index.js";
 import type { Dialect } from "./dialect.js";
+import { begins } from "./presence.js";
 import type { CommonTable, Join, SelectItem, SortTerm, SqlExpression, TableTerm } from "./tree.js";
 /** A select under construction. */
 export interface SelectDraft {
@@ -62,6 +63,8 @@ export interface Scope {
   /** Values that stand in a statement several times get one placeholder where the engine numbers them. */
   readonly values: Map<Node, SqlExpression>;
   readonly typedValues: Map<Node, SqlExpression>;
+  /** Paths at whose end there is a row for all rows that a select gives. */
+  readonly present: Path[];
   /** What rows are grouped by, as it was translated: an engine wants the very same text, parameters included. */
   readonly keys: Map<Node, SqlExpression>;
   /** What tells the rows of the select at hand apart, for windows whose order does not. */
@@ -83,6 +86,7 @@ export const newScope = (
   common,
   values: new Map(),
   typedValues: new Map(),
+  present: [],
   keys: new Map(),
   rows: undefined,
 });
@@ -174,11 +178,11 @@ export const keysEqual = (step: Step, from: Place, to: Place): readonly SqlExpre
   ...ownConditions(step, to),
 ];
 
-function stepTo(scope: Scope, place: Place, step: Step): Place {
+function stepTo(scope: Scope, place: Place, step: Step, isPresent: boolean): Place {
   const known = place.steps.get(step);
   if (known !== undefined) return known;
   const alias = freeName(scope, step.name, `${place.alias}_${step.name}`);
-  const isOptional = place.isOptional || step.mayBeMissing;
+  const isOptional = place.isOptional || (step.mayBeMissing && !isPresent);
   const next = placeIn(place.select, step.target, alias, undefined, isOptional);
   place.select.joins.push({
     kind: isOptional ? "left" : "inner",
@@ -197,5 +201,5 @@ export function placeOf(scope: Scope, path: Path): Place {
   const longer = scope.bound.get(path.source);
   const start = longer === undefined ? scope.places.get(path.source) : placeOf(scope, longer);
   if (start === undefined) throw new GemachError("ROW_OUT_OF_PLACE", { entity: path.source.entity.name });
-  return path.steps.reduce((place, step) => stepTo(scope, place, step), start);
+  return path.steps.reduce((place, step, i) => stepTo(scope, place, step, begins(scope.present, path, i + 1)), start);
 }

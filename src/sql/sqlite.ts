@@ -101,6 +101,9 @@ const sqliteCalls: Dialect["calls"] = {
   startOfMonth: ({ inside }) => `date(${inside(0)}, 'start of month')`,
   startOfYear: ({ inside }) => `date(${inside(0)}, 'start of year')`,
   toDay: ({ inside }) => `substr(${inside(0)}, 1, 10)`,
+  jsonText: ({ all }) => `gemach_json(${all()}, 'string')`,
+  jsonNumber: ({ all }) => `gemach_json(${all()}, 'number')`,
+  jsonTruth: ({ all }) => `gemach_json(${all()}, 'boolean')`,
   least: ofDecimals("least", named("min")),
   greatest: ofDecimals("greatest", named("max")),
   cast: (call) => {

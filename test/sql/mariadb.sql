@@ -40,6 +40,68 @@ from
 where not (`sponsor`.`name` <=> ?)
 order by `member`.`id`;
 
+-- # a path that a condition needs is no left join
+-- rows of Member: ["Ada Levi",true]
+select `sponsor`.`name`
+from
+  `member`
+  join `member` as `sponsor` on `sponsor`.`id` = `member`.`sponsor_id`
+  join `member` as `sponsor_sponsor` on `sponsor_sponsor`.`id` = `sponsor`.`sponsor_id`
+where
+  `sponsor_sponsor`.`name` = ?
+  and `sponsor`.`blocked` = ?
+order by `member`.`id`;
+
+-- # a tree
+-- rows of Category: [0,"/","/",1,"/","/","/"]
+with recursive
+  `tree` (`key_1`, `on_1`, `depth`, `path`) as (
+    select
+      `category`.`id` as `key_1`, `category`.`id` as `on_1`, cast(? as signed) as `depth`,
+      cast(
+        concat(?, cast(`category`.`id` as char), ?) as char(3000)
+      ) as `path`
+    from `category`
+    where `category`.`parent_id` is null
+    union
+    select
+      `category`.`id` as `key_1`, `category`.`id` as `on_1`,
+      `tree`.`depth` + cast(? as signed) as `depth`,
+      cast(
+        concat(`tree`.`path`, cast(`category`.`id` as char), ?) as char(3000)
+      ) as `path`
+    from
+      `category`
+      join `tree` on `category`.`parent_id` = `tree`.`on_1`
+    where
+      not (
+        instr(
+          `tree`.`path`,
+          concat(?, cast(`category`.`id` as char), ?)
+        ) > 0
+      )
+  )
+select `category`.`name`, `tree`.`path`
+from
+  `category`
+  join `tree` on `category`.`id` = `tree`.`key_1`
+order by `category`.`id`, `tree`.`key_1`, `tree`.`on_1`, `tree`.`depth`, `tree`.`path`;
+
+-- # parts of documents
+-- rows of Repair: ["$.\"parts\"","$.\"parts\"[0]","$.\"parts\"[0]","belt"]
+select
+  `repair`.`id`, `repair`.`item_id`, `repair`.`volunteer_id`, `repair`.`begun`, `repair`.`cost`,
+  concat(`repair`.`findings`)
+from `repair`
+where
+  (
+    case
+      when json_type(json_extract(`repair`.`findings`, ?)) = 'ARRAY'
+      and json_type(json_extract(`repair`.`findings`, ?)) in ('STRING') then json_unquote(json_extract(`repair`.`findings`, ?)) collate utf8mb4_nopad_bin
+    end
+  ) = ?
+order by `repair`.`id`;
+
 -- # counts of sets
 -- rows of Depot: []
 select

@@ -37,6 +37,70 @@ from
 where "sponsor"."name" is distinct from $1
 order by "member"."id";
 
+-- # a path that a condition needs is no left join
+-- rows of Member: ["Ada Levi",true]
+select "sponsor"."name"
+from
+  "member"
+  join "member" as "sponsor" on "sponsor"."id" = "member"."sponsor_id"
+  join "member" as "sponsor_sponsor" on "sponsor_sponsor"."id" = "sponsor"."sponsor_id"
+where
+  "sponsor_sponsor"."name" = $1
+  and "sponsor"."blocked" = $2
+order by "member"."id";
+
+-- # a tree
+-- rows of Category: [0,"/","/",1,"/","/","/"]
+with recursive
+  "tree" ("key_1", "on_1", "depth", "path") as (
+    select
+      "category"."id" as "key_1", "category"."id" as "on_1", $1::integer as "depth",
+      cast(
+        $2::text || cast("category"."id" as text) || $3::text as text
+      ) as "path"
+    from "category"
+    where "category"."parent_id" is null
+    union
+    select
+      "category"."id" as "key_1", "category"."id" as "on_1",
+      "tree"."depth" + $4::integer as "depth",
+      cast(
+        "tree"."path" || cast("category"."id" as text) || $5::text as text
+      ) as "path"
+    from
+      "category"
+      join "tree" on "category"."parent_id" = "tree"."on_1"
+    where
+      not (
+        strpos(
+          "tree"."path", $6::text || cast("category"."id" as text) || $7::text
+        ) > 0
+      )
+  )
+select "category"."name", "tree"."path"
+from
+  "category"
+  join "tree" on "category"."id" = "tree"."key_1"
+order by "category"."id", "tree"."key_1", "tree"."on_1", "tree"."depth", "tree"."path";
+
+-- # parts of documents
+-- rows of Repair: ["parts","parts","0","parts","0","belt"]
+select
+  "repair"."id", "repair"."item_id", "repair"."volunteer_id", "repair"."begun", "repair"."cost",
+  "repair"."findings"
+from "repair"
+where
+  (
+    case
+      when jsonb_typeof("repair"."findings") = 'object'
+      and jsonb_typeof("repair"."findings" #> array[$1::text]) = 'array'
+      and jsonb_typeof("repair"."findings" #> array[$2::text, $3::text]) = 'string' then (
+        "repair"."findings" #>> array[$4::text, $5::text]::text[]
+      )
+    end
+  ) = $6
+order by "repair"."id";
+
 -- # counts of sets
 -- rows of Depot: []
 select
