@@ -732,6 +732,22 @@ const cases: readonly (readonly [what: string, query: Query, rows: readonly unkn
     })(),
   ],
   [
+    "missing values last in ascending order",
+    from(Item)
+      .orderBy((i) => i.note.asc.nullsLast)
+      .select((i) => i.id),
+    [...items].sort((a, b) => Number(a.note === null) - Number(b.note === null) || compare(a.note, b.note) || id(a) - id(b)).map(id),
+  ],
+  [
+    "missing values first in descending order, of an expression with a value in it",
+    from(Member)
+      .orderBy((m) => m.sponsorId.plus(1).desc.nullsFirst)
+      .select((m) => m.id),
+    [...members]
+      .sort((a, b) => Number(a.sponsorId !== null) - Number(b.sponsorId !== null) || compare(b.sponsorId ?? null, a.sponsorId ?? null) || id(b) - id(a))
+      .map(id),
+  ],
+  [
     "a case over groups",
     from(Loan)
       .groupBy((l) => l.itemId)

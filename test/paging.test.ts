@@ -24,6 +24,8 @@ const queries: readonly (readonly [what: string, query: Sliced])[] = [
       .orderBy((l) => [l.borrower.sponsor.name.asc, l.due.desc])
       .reach({ item: true }),
   ],
+  ["with missing values last all the same", from(Loan).orderBy((l) => [l.returned.asc.nullsLast, l.memberId.desc])],
+  ["with missing values first all the same", from(Member).orderBy((m) => m.sponsor.name.desc.nullsFirst)],
   ["by decimals", from(Repair).orderBy((r) => r.cost.desc)],
   ["by an instant", from(Repair).orderBy((r) => r.begun.asc)],
   [

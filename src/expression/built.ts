@@ -15,12 +15,31 @@ export class Built {
     this[nodeKey] = node;
   }
 
-  get asc(): { readonly [orderKey]: OrderNode } {
-    return { [orderKey]: { node: this[nodeKey], descending: false } };
+  get asc(): BuiltOrder {
+    return new BuiltOrder({ node: this[nodeKey], descending: false });
   }
 
-  get desc(): { readonly [orderKey]: OrderNode } {
-    return { [orderKey]: { node: this[nodeKey], descending: true } };
+  get desc(): BuiltOrder {
+    return new BuiltOrder({ node: this[nodeKey], descending: true });
+  }
+}
+
+/** A direction of sorting, and where rows without a value come. */
+export class BuiltOrder {
+  readonly [orderKey]: OrderNode;
+
+  constructor(order: OrderNode) {
+    this[orderKey] = order;
+  }
+
+  get nullsFirst(): BuiltOrder {
+    const { node, descending } = this[orderKey];
+    return new BuiltOrder({ node, descending, nulls: descending ? "first" : undefined });
+  }
+
+  get nullsLast(): BuiltOrder {
+    const { node, descending } = this[orderKey];
+    return new BuiltOrder({ node, descending, nulls: descending ? undefined : "last" });
   }
 }
 

@@ -11,6 +11,10 @@ declare const kindType: unique symbol;
 export interface Order {
   /** @internal */
   readonly [orderKey]: OrderNode;
+  /** The same, rows without a value first of all. */
+  readonly nullsFirst: Order;
+  /** The same, rows without a value last of all. */
+  readonly nullsLast: Order;
 }
 
 /** What an expression can be compared with: a value, or an expression of the same kind. */

@@ -51,6 +51,7 @@ export {
   type ResolvedEntity,
   type ResolvedMember,
   type ResolvedRelation,
+  type RowLock,
   type SetNode,
   type SetOperator,
   type Source,

@@ -253,6 +253,8 @@ export interface FirstNode extends NodeType {
 export interface OrderNode {
   readonly node: Node;
   readonly descending: boolean;
+  /** Where rows without a value come, where that is not as usual: first in ascending order, last in descending. */
+  readonly nulls?: "first" | "last" | undefined;
 }
 
 /** What values an expression gives, and whether it may give none. */
@@ -290,6 +292,12 @@ export interface JoinNode {
   readonly on: Node | undefined;
 }
 
+/** A lock on rows, and what becomes of those that another transaction has locked. */
+export interface RowLock {
+  readonly strength: "update" | "share";
+  readonly taken: "skip locked" | "no wait" | undefined;
+}
+
 /** What was given for a template's parameters, by name. */
 export type Given = ReadonlyMap<string, Scalar>;
 
@@ -316,6 +324,8 @@ export interface QueryState {
   readonly offset: number | undefined;
   /** The template that it is made of, and what was given for its parameters, in the form for dialects. */
   readonly given: { readonly template: QueryState; readonly values: Given } | undefined;
+  /** The locks that the rows are given, until the transaction ends. */
+  readonly lock: RowLock | undefined;
   /** Only the rows on one side of a place in the order. */
   readonly cursor: { readonly text: unknown; readonly side: "after" | "before" } | undefined;
   /** Other rows beside those of the source. */

@@ -29,6 +29,7 @@ export const allOf = (source: Source): QueryState => ({
   limit: undefined,
   offset: undefined,
   given: undefined,
+  lock: undefined,
   cursor: undefined,
   joins: [],
   groupBy: undefined,

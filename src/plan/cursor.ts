@@ -7,7 +7,9 @@ type Values = readonly Scalar[];
 
 /** What an order is known by, so that a cursor of another one is refused. */
 const fingerprint = (order: readonly OrderNode[]): string => {
-  const text = order.map(({ node, descending }) => `${labelOf(node)} ${typeOf(node).type.kind} ${descending}`).join();
+  const text = order
+    .map(({ node, descending, nulls }) => `${labelOf(node)} ${typeOf(node).type.kind} ${descending} ${nulls}`)
+    .join();
   let hash = 0;
   for (let i = 0; i < text.length; i++) hash = (Math.imul(hash, 31) + text.charCodeAt(i)) | 0;
   return (hash >>> 0).toString(36);
@@ -73,13 +75,19 @@ const never: Node = { kind: "logic", operator: "or", items: [] };
 const all = (...items: Node[]): Node => ({ kind: "logic", operator: "and", items });
 const any = (...items: Node[]): Node => ({ kind: "logic", operator: "or", items });
 
-/** Rows whose value comes after another: nothing sorts first, and last in descending order. */
-function comesAfter({ node, descending }: OrderNode, value: Scalar): Node {
+/** Whether rows without a value come last: as usual in descending order, unless the order says otherwise. */
+const endsWithNulls = ({ descending, nulls }: OrderNode): boolean =>
+  nulls === undefined ? descending : nulls === "last";
+
+/** Rows whose value comes after another. */
+function comesAfter(term: OrderNode, value: Scalar): Node {
+  const { node, descending } = term;
   const { type, isNullable } = typeOf(node);
-  if (value === null) return descending ? never : { kind: "not", item: missing(node) };
+  const isLast = endsWithNulls(term);
+  if (value === null) return isLast ? never : { kind: "not", item: missing(node) };
   const right = valueNode(value, plainType(type));
   const compared: Node = { kind: "compare", comparison: descending ? "below" : "above", left: node, right };
-  return descending && isNullable ? any(compared, missing(node)) : compared;
+  return isLast && isNullable ? any(compared, missing(node)) : compared;
 }
 
 const isSame = (node: Node, value: Scalar): Node =>
@@ -99,4 +107,8 @@ export function afterCursor(cursor: unknown, order: readonly OrderNode[], sorted
 
 /** The same order from its end. */
 export const reversed = (order: readonly OrderNode[]): readonly OrderNode[] =>
-  order.map(({ node, descending }) => ({ node, descending: !descending }));
+  order.map((term) => {
+    const { node, descending, nulls } = term;
+    const other = endsWithNulls(term) ? "first" : "last";
+    return { node, descending: !descending, nulls: nulls === undefined ? undefined : other };
+  });

@@ -7,6 +7,7 @@ import type {
   Path,
   ResolvedColumn,
   ResolvedRelation,
+  RowLock,
   SetNode,
   Source,
   Step,
@@ -108,6 +109,7 @@ export interface StatementPlan extends Cut {
   /** Sources that stand for the end of a path. */
   readonly bound: ReadonlyMap<Source, Path>;
   readonly outputs: readonly Output[];
+  readonly lock: RowLock | undefined;
   /** Whether the rows come from the end of the order, and have to be turned round. */
   readonly isReversed: boolean;
   /** The order, and where its values stand in a row; undefined where nobody asks for places in it. */

@@ -51,6 +51,12 @@ export interface EntityQuery<D extends Definitions, E extends EntityName<D>, Row
   /** Makes one row of all rows that have the same values. */
   readonly groupBy: Joining<[Reference<D, E>]>["groupBy"];
   /**
+   * Locks the rows of the entity itself until the transaction ends: for `update`, so that nobody else changes or locks
+   * them, or for `share`, so that nobody changes them. What another transaction has locked is waited for, left
+   * out (`skip locked`), or an error at once (`no wait`: `BUSY`). SQLite locks no rows: an error before anything is sent.
+   */
+  lock(strength: "update" | "share", taken?: "skip locked" | "no wait"): this;
+  /**
    * These rows, and all that a relation to the entity itself leads to from them, level by level: a whole tree, down or
    * up. Callbacks get each row with its place: its depth, 0 for the rows that it begins with, and its path, the keys
    * from there on as a JSON Pointer with a slash at its end ("/1/7/"). No row is gone on from twice on one path.

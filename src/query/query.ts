@@ -14,6 +14,7 @@ import {
   type ReachedRelation,
   type ResolvedEntity,
   type ResolvedRelation,
+  type RowLock,
   type Source,
   type Strategy,
   stateKey,
@@ -97,6 +98,16 @@ class BuiltQuery {
     const rows = [...this.#rows(), rowAt(source, kind === "left")];
     const condition = on === undefined ? undefined : predicateNode(on(...rows), "join");
     return this.#with({ joins: [...this[stateKey].joins, { kind, source, on: condition }] });
+  }
+
+  lock(strength: RowLock["strength"], taken?: RowLock["taken"]): BuiltQuery {
+    if (!["update", "share"].includes(strength) || ![undefined, "skip locked", "no wait"].includes(taken))
+      throw new GemachError("VALUE_UNFIT", {
+        column: "lock()",
+        expected: "'update' or 'share', and 'skip locked' or 'no wait' or nothing",
+        got: "something else",
+      });
+    return this.#with({ lock: { strength, taken } });
   }
 
   descend(relation: string): BuiltQuery {

@@ -1,6 +1,6 @@
 import type { ColumnKind, Scalar, ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import type { AggregateName, CallName, ResolvedColumn } from "../expression/index.js";
+import type { AggregateName, CallName, ResolvedColumn, RowLock } from "../expression/index.js";
 import type { CallPrinter } from "./calls.js";
 import type { Parameter } from "./tree.js";
 /** What goes over the wire in either direction: all that a driver has to take and may give. */
@@ -79,8 +79,12 @@ export interface Dialect {
     types: readonly ValueType[],
     add: (part: number | "all") => string,
   ) => string;
-  /** Where rows without a value go: first in ascending order. */
-  readonly nulls: (descending: boolean) => string;
+  /** Where rows without a value go: first in ascending order, unless an order says otherwise. */
+  readonly nulls: (descending: boolean, said: "first" | "last" | undefined) => string;
+  /** Whether an order can say so; else the term is sorted by whether it has a value first. */
+  readonly saysNulls: boolean;
+  /** How a select locks its rows, of the table of a name; undefined where the engine locks no rows. */
+  readonly lock: ((lock: RowLock, table: string) => string) | undefined;
   /** An expression in a form that the engine compares as the type is meant. */
   readonly sortable: (expression: string, type: ValueType) => string;
   /** An expression in a form that comes over the wire without loss. */

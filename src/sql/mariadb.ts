@@ -177,6 +177,9 @@ export const mariadbDialect: Dialect = {
   inList: (operand, placeholder, type, negated) => among([operand], [type], placeholder, negated),
   inKeys: (operands, types, add) => among(operands, types, add("all"), false),
   nulls: () => "",
+  saysNulls: false,
+  lock: ({ strength, taken }) =>
+    `${strength === "update" ? " for update" : " lock in share mode"}${taken === undefined ? "" : ` ${taken.replace("no wait", "nowait")}`}`,
   sortable: (expression) => expression,
   // A driver would parse what the server says is JSON, each number as a floating-point one.
   read: (expression, { kind }) => (kind === "json" || kind === "list" ? `concat(${expression})` : expression),

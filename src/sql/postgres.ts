@@ -185,7 +185,10 @@ export const postgresDialect: Dialect = {
     if (operands.length === 1) return `${operands[0]} = any (${arrays[0]})`;
     return `(${operands.join(", ")}) in (select * from unnest(${arrays.join(", ")}))`;
   },
-  nulls: (descending) => (descending ? " nulls last" : " nulls first"),
+  nulls: (descending, said) => ` nulls ${said ?? (descending ? "last" : "first")}`,
+  saysNulls: true,
+  lock: ({ strength, taken }, table) =>
+    ` for ${strength} of ${table}${taken === undefined ? "" : ` ${taken.replace("no wait", "nowait")}`}`,
   sortable: (expression) => expression,
   read: (expression) => expression,
   limit: (limit, offset) =>

@@ -296,9 +296,12 @@ export const printDefinition = (expression: SqlExpression, dialect: Dialect): st
 
 function printOrder(printer: Printer, terms: readonly SortTerm[]): string {
   if (terms.length === 0) return "";
-  const printed = terms.map(({ expression, descending, isNullable }) => {
-    const nulls = isNullable ? printer.dialect.nulls(descending) : "";
-    return `${operand(printer, expression)}${descending ? " desc" : ""}${nulls}`;
+  const { dialect } = printer;
+  const printed = terms.map(({ expression, descending, isNullable, nulls: said }) => {
+    const isSortedFirst = isNullable && said !== undefined && !dialect.saysNulls;
+    const first = isSortedFirst ? `${operand(printer, expression)} is null${said === "first" ? " desc" : ""}, ` : "";
+    const nulls = isNullable ? dialect.nulls(descending, said) : "";
+    return `${first}${operand(printer, expression)}${descending ? " desc" : ""}${nulls}`;
   });
   return ` order by ${printed.join(", ")}`;
 }
@@ -372,6 +375,7 @@ function printSelect(printer: Printer, select: Select): string {
     having.length === 0 ? "" : ` having ${printLogic(printer, "and", having)}`,
     printOrder(printer, orderBy),
     limit(count(select.limit), count(select.offset)),
+    select.lock === undefined ? "" : (printer.dialect.lock?.(select.lock, printer.dialect.quote(from.alias)) ?? ""),
   ].join("");
 }
 

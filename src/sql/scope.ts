@@ -6,6 +6,7 @@ import type {
   Path,
   ResolvedColumn,
   ResolvedEntity,
+  RowLock,
   Source,
   Step,
 } from "../expression/index.js";
@@ -25,6 +26,7 @@ export interface SelectDraft {
   limit: number | undefined;
   offset: number | undefined;
   isDistinct: boolean;
+  lock: RowLock | undefined;
 }
 
 /** Rows of one entity that a select can refer to. */
@@ -126,6 +128,7 @@ export const draftFrom = (from: TableTerm): SelectDraft => ({
   limit: undefined,
   offset: undefined,
   isDistinct: false,
+  lock: undefined,
 });
 
 /** A place in a select's from clause. */

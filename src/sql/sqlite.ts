@@ -154,7 +154,9 @@ export const sqliteDialect: Dialect = {
     const parts = operands.map((_, i) => `json_extract("value", '$[${i}]')`).join(", ");
     return `(${operands.join(", ")}) in (select ${parts} from json_each(${add("all")}))`;
   },
-  nulls: () => "",
+  nulls: (_, said) => (said === undefined ? "" : ` nulls ${said}`),
+  saysNulls: true,
+  lock: undefined,
   // SQLite has no exact decimals: they are stored as text, and the driver adds a function that puts them in order.
   sortable: (expression, { kind }) => (kind === "numeric" ? `gemach_decimal(${expression})` : expression),
   // A driver would give a number, which does not hold 64 bits.

@@ -313,10 +313,11 @@ function sortable(node: Node, item: SqlExpression): SqlExpression {
 }
 
 /** One term of an order. */
-export const sortTerm = (scope: Scope, { node, descending }: OrderNode): SortTerm => ({
+export const sortTerm = (scope: Scope, { node, descending, nulls }: OrderNode): SortTerm => ({
   expression: sortable(node, value(scope, node)),
   descending,
   isNullable: isNullable(scope, node),
+  nulls,
 });
 
 /** What turns nodes into expressions of SQL. */

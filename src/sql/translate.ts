@@ -1,3 +1,4 @@
+import { GemachError } from "../errors/index.js";
 import { type OrderNode, typeOf } from "../expression/index.js";
 import { isCut, type JoinedSource, type Output, type StatementPlan } from "../plan/index.js";
 import { cutPerOwner, orderOutside } from "./cut.js";
@@ -60,6 +61,13 @@ function placeRoot(scope: Scope, plan: StatementPlan): Root {
   const place = placeRows(scope, plan);
   const { select, alias } = place;
   const owners = tieToOwners(scope, place, plan);
+  if (plan.lock !== undefined && scope.dialect.lock === undefined)
+    throw new GemachError("ENGINE_UNABLE", {
+      engine: scope.dialect.engine,
+      what: "lock single rows",
+      instead: "It locks the whole file for the transaction that writes: leave lock() out.",
+    });
+  select.lock = plan.lock;
   const innerOrder = plan.orderBy.map((term) => sortTerm(scope, term));
   const isCounted = plan.outputs.some((given) => given.kind === "rowCount");
   if (

@@ -1,5 +1,5 @@
 import type { Scalar, ValueType } from "../columns/index.js";
-import type { AggregateName, CallName, Hole, NodeType, SetOperator, WindowNode } from "../expression/index.js";
+import type { AggregateName, CallName, Hole, NodeType, RowLock, SetOperator, WindowNode } from "../expression/index.js";
 /** What a statement gets for one placeholder, before a dialect encodes it. */
 export type Parameter =
   | {
@@ -135,6 +135,7 @@ export interface SortTerm {
   readonly expression: SqlExpression;
   readonly descending: boolean;
   readonly isNullable: boolean;
+  readonly nulls?: "first" | "last" | undefined;
 }
 
 /** A table, or a select in its place, under a name. */
@@ -185,4 +186,5 @@ export interface Select {
   readonly limit: number | undefined;
   readonly offset: number | undefined;
   readonly isDistinct: boolean;
+  readonly lock: RowLock | undefined;
 }

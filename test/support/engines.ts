@@ -7,7 +7,7 @@ import { mariadb } from "../../src/drivers/mariadb.js";
 import { pglite } from "../../src/drivers/pglite.js";
 import { postgres } from "../../src/drivers/postgres.js";
 import { type SqliteHandle, sqlite } from "../../src/drivers/sqlite.js";
-import { type Database, type DatabaseOptions, database, layOut } from "../../src/index.js";
+import { type Database, type DatabaseOptions, type Driver, database, layOut } from "../../src/index.js";
 import type { EngineName } from "./global-setup.js";
 import { mariadbUrl, postgresUrl } from "./servers.js";
 
@@ -16,6 +16,7 @@ export interface Engine {
   readonly name: string;
   /** A database value over it; settings may differ from call to call. */
   connect(options?: DatabaseOptions): Database;
+  readonly driver: Driver;
   /** Sends SQL past the library. */
   execute(sql: string): Promise<void>;
   /** The rows of SQL sent past the library. */
@@ -39,6 +40,7 @@ async function openSqlite(name: "sqlite" | "node-sqlite"): Promise<Engine> {
   const driver = sqlite(handle);
   return {
     name,
+    driver,
     connect: (options) => database(driver, options),
     execute: async (sql) => void handle.exec(sql),
     rows: async (sql) => (handle.prepare(sql).all() as object[]).map(Object.values),
@@ -58,6 +60,7 @@ async function openPostgres(): Promise<Engine> {
   const driver = postgres(pool);
   return {
     name: "postgres",
+    driver,
     connect: (options) => database(driver, options),
     execute: async (sql) => void (await pool.query(sql)),
     rows: async (sql) => (await pool.query({ text: sql, rowMode: "array" })).rows,
@@ -75,6 +78,7 @@ async function openPglite(): Promise<Engine> {
   const driver = pglite(inProcess);
   return {
     name: "pglite",
+    driver,
     connect: (options) => database(driver, options),
     execute: async (sql) => void (await inProcess.exec(sql)),
     rows: async (sql) => (await inProcess.query(sql, [], { rowMode: "array" })).rows as unknown[][],
@@ -92,6 +96,7 @@ async function openMariadb(): Promise<Engine> {
   const driver = mariadb(pool);
   return {
     name: "mariadb",
+    driver,
     connect: (options) => database(driver, options),
     execute: async (sql) => void (await pool.query(sql)),
     rows: async (sql) => (await pool.query({ sql, rowsAsArray: true }))[0] as unknown[][],
