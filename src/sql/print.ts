@@ -59,6 +59,7 @@ function operand(printer: Printer, expression: SqlExpression): string {
   const text = printExpression(printer, expression);
   switch (expression.kind) {
     case "column":
+    case "position":
     case "parameter":
     case "subquery":
     case "rowCount":
@@ -93,6 +94,8 @@ function printExpression(printer: Printer, expression: SqlExpression): string {
       return expression.table === ""
         ? dialect.quote(expression.name)
         : `${dialect.quote(expression.table)}.${dialect.quote(expression.name)}`;
+    case "position":
+      return String(expression.position);
     case "parameter":
       return place(printer, expression.parameter);
     case "constant":
@@ -349,8 +352,21 @@ const printRows = (printer: Printer, rows: Select | Compound | RawExpression): s
   "parts" in rows
     ? printRaw(printer, rows).trim()
     : "operator" in rows
-      ? rows.selects.map((select) => printSelect(printer, select)).join(` ${rows.operator} `)
+      ? printCompound(printer, rows)
       : printSelect(printer, rows);
+
+/** Selects one after the other, and what is said of all of their rows. */
+function printCompound(printer: Printer, { selects, operator, orderBy = [], limit, offset }: Compound): string {
+  const rows = selects.map((select) => printSelect(printer, select)).join(` ${operator} `);
+  return rows + printOrder(printer, orderBy) + printCut(printer, limit, offset);
+}
+
+/** How many rows, and from which on. */
+function printCut(printer: Printer, limit: number | undefined, offset: number | undefined): string {
+  const count = (rows: number | undefined) =>
+    rows === undefined ? undefined : place(printer, { kind: "value", value: rows, type: { kind: "integer" } });
+  return printer.dialect.limit(count(limit), count(offset));
+}
 
 const printItems = (printer: Printer, items: readonly SelectItem[]): string =>
   items
@@ -363,10 +379,7 @@ const printItems = (printer: Printer, items: readonly SelectItem[]): string =>
     .join(", ");
 
 function printSelect(printer: Printer, select: Select): string {
-  const { limit } = printer.dialect;
   const { from, joins, where, groupBy, having, orderBy } = select;
-  const count = (rows: number | undefined) =>
-    rows === undefined ? undefined : place(printer, { kind: "value", value: rows, type: { kind: "integer" } });
   return [
     `select ${select.isDistinct ? "distinct " : ""}${printItems(printer, select.items)} from ${printTable(printer, from)}`,
     printJoins(printer, joins),
@@ -374,13 +387,13 @@ function printSelect(printer: Printer, select: Select): string {
     groupBy.length === 0 ? "" : ` group by ${groupBy.map((part) => operand(printer, part)).join(", ")}`,
     having.length === 0 ? "" : ` having ${printLogic(printer, "and", having)}`,
     printOrder(printer, orderBy),
-    limit(count(select.limit), count(select.offset)),
+    printCut(printer, select.limit, select.offset),
     select.lock === undefined ? "" : (printer.dialect.lock?.(select.lock, printer.dialect.quote(from.alias)) ?? ""),
   ].join("");
 }
 
 /** The text of a select in a dialect. Values stay out of it: each is a parameter. */
-export function print(select: Select, dialect: Dialect, common: readonly CommonTable[] = []): Printed {
+export function print(select: Select | Compound, dialect: Dialect, common: readonly CommonTable[] = []): Printed {
   const parameters: Parameter[] = [];
   const printer: Printer = { dialect, parameters, made: new Map() };
   const named = common.map(({ name, columns, select: rows }) => {
@@ -389,5 +402,5 @@ export function print(select: Select, dialect: Dialect, common: readonly CommonT
   });
   const isRecursive = common.some((table) => table.isRecursive);
   const before = named.length === 0 ? "" : `with ${isRecursive ? "recursive " : ""}${named.join(", ")} `;
-  return { text: before + printSelect(printer, select), parameters };
+  return { text: before + printRows(printer, select), parameters };
 }

@@ -4,11 +4,13 @@ import {
   type Projection,
   type QueryState,
   type RawText,
+  type ResolvedColumn,
   type ResolvedEntity,
   type Source,
   typeOf,
 } from "../expression/index.js";
-import { isCut, type StatementPlan, totalOrder } from "../plan/index.js";
+import { isCut, type Output, type StatementPlan, totalOrder } from "../plan/index.js";
+import type { Dialect } from "./dialect.js";
 import { presentPaths } from "./presence.js";
 import {
   draftFrom,
@@ -21,7 +23,7 @@ import {
   type SelectDraft,
   tableOf,
 } from "./scope.js";
-import type { Compound, RawExpression, Select, SqlExpression, TableTerm } from "./tree.js";
+import type { Compound, RawExpression, Select, SortTerm, SqlExpression, TableTerm } from "./tree.js";
 
 /** SQL as it was written, in terms of the rows that are there. */
 export const rawOf = (scope: Scope, { parts, between }: RawText): RawExpression => ({
@@ -98,6 +100,36 @@ function derivedRows(
     operator: derivation.operator,
     selects: derivation.queries.map((query) => uncut(entity, selectApart(scope, entity, query))),
   };
+}
+
+/** Whether a value is sorted, and goes over the wire, as it stands. */
+const isBare = ({ type }: ResolvedColumn, { read, sortable }: Dialect): boolean =>
+  read("x", type) === "x" && sortable("x", type) === "x";
+
+/**
+ * The whole statement of a query that takes the rows of a compound as they are, so that it needs no select around them;
+ * undefined where there is more to it.
+ */
+export function wholeCompound(scope: Scope, plan: StatementPlan): Compound | undefined {
+  const { source, orderBy, limit, offset } = plan;
+  const { derivation, columns } = source.entity;
+  if (derivation?.kind !== "compound") return undefined;
+  const isMore =
+    plan.where.length + plan.beside.length + plan.joined.length + plan.fedOver.length + plan.having.length > 0;
+  if (isMore || plan.groupBy !== undefined || plan.lock !== undefined) return undefined;
+  const all = [...columns.values()];
+  const isOwn = (node: Output | undefined, column?: ResolvedColumn) =>
+    node?.kind === "column" && node.path.source === source && (column === undefined || node.column === column);
+  const isWhole = all.length === plan.outputs.length && all.every((column, i) => isOwn(plan.outputs[i], column));
+  const isSorted = orderBy.every(({ node, nulls }) => isOwn(node) && (nulls === undefined || scope.dialect.saysNulls));
+  if (!isWhole || !isSorted || !all.every((column) => isBare(column, scope.dialect))) return undefined;
+  const terms = orderBy.map(({ node, descending, nulls }): SortTerm => {
+    const { column } = node as Extract<Node, { kind: "column" }>;
+    const position = all.indexOf(column) + 1;
+    return { expression: { kind: "position", position }, descending, isNullable: column.isNullable, nulls };
+  });
+  const rows = derivedRows(scope, source.entity, derivation) as Compound;
+  return { ...rows, orderBy: terms, limit, offset };
 }
 
 /** A cut select within a compound has to stand one level down. */

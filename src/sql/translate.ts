@@ -5,7 +5,7 @@ import { cutPerOwner, orderOutside } from "./cut.js";
 import type { Dialect } from "./dialect.js";
 import { leavesRow } from "./leaves.js";
 import { ownersOf } from "./owners.js";
-import { placeRows } from "./queries.js";
+import { placeRows, wholeCompound } from "./queries.js";
 import {
   columnOf,
   draftFrom,
@@ -19,7 +19,7 @@ import {
   tableOf,
 } from "./scope.js";
 import { condition, operand, sortTerm, startScope } from "./translate-expression.js";
-import type { CommonTable, Select, SelectItem, SortTerm, SqlExpression } from "./tree.js";
+import type { CommonTable, Compound, Select, SelectItem, SortTerm, SqlExpression } from "./tree.js";
 
 /** The rows of a source where the statement can use them, and their order in terms of it. */
 interface OrderedPlace {
@@ -167,12 +167,15 @@ function output(scope: Scope, given: Output, owners: readonly SqlExpression[]): 
 export function translate(
   plan: StatementPlan,
   dialect: Dialect,
-): { readonly select: Select; readonly common: readonly CommonTable[] } {
+): { readonly select: Select | Compound; readonly common: readonly CommonTable[] } {
   const scope = startScope(dialect, plan.bound);
+  const common = () => [...scope.common.values()].filter((table) => table !== undefined);
+  const compound = wholeCompound(scope, plan);
+  if (compound !== undefined) return { select: compound, common: common() };
   const root = placeRoot(scope, plan);
   const { select } = root.place;
   const order = [...root.order, ...plan.joined.flatMap((joined) => joinRows(scope, joined))];
   for (const given of plan.outputs) select.items.push(output(scope, given, root.owners));
   select.orderBy.push(...order);
-  return { select, common: [...scope.common.values()].filter((table) => table !== undefined) };
+  return { select, common: common() };
 }

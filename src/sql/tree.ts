@@ -35,6 +35,8 @@ export type Operator = "=" | "<>" | "<" | ">" | "<=" | ">=";
 export type SqlExpression =
   /** A column; in a table's own definition its table has no name. */
   | { readonly kind: "column"; readonly table: string; readonly name: string }
+  /** What a select gives in a place, from 1: what a compound can be sorted by. */
+  | { readonly kind: "position"; readonly position: number }
   | { readonly kind: "parameter"; readonly parameter: Parameter }
   | { readonly kind: "constant"; readonly value: 1 | true | false }
   | {
@@ -149,6 +151,10 @@ export type TableTerm =
 export interface Compound {
   readonly operator: SetOperator;
   readonly selects: readonly Select[];
+  /** Of the whole; its terms are positions in what the selects give. */
+  readonly orderBy?: readonly SortTerm[];
+  readonly limit?: number | undefined;
+  readonly offset?: number | undefined;
 }
 
 /** A select that a statement names before it begins. */

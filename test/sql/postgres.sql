@@ -833,36 +833,28 @@ order by "repair"."id";
 
 -- # a union
 -- rows of a query: []
-select "union"."name"
-from
-  (
-    select "depot"."name"
-    from "depot"
-    union
-    select "item"."name"
-    from "item"
-    where "item"."note" is null
-  ) as "union"
-order by "union"."name";
+select "depot"."name"
+from "depot"
+union
+select "item"."name"
+from "item"
+where "item"."note" is null
+order by 1;
 
 -- # what is in one only, of cut queries
 -- rows of a query: [9]
-select "except"."value"
+select "part"."value"
 from
   (
-    select "part"."value"
-    from
-      (
-        select "member"."id" as "value"
-        from "member"
-        order by "member"."name", "member"."id"
-        limit $1
-      ) as "part"
-    except
-    select "loan"."member_id" as "value"
-    from "loan"
-  ) as "except"
-order by "except"."value";
+    select "member"."id" as "value"
+    from "member"
+    order by "member"."name", "member"."id"
+    limit $1
+  ) as "part"
+except
+select "loan"."member_id" as "value"
+from "loan"
+order by 1;
 
 -- # a query named and used twice
 -- rows of a query: []
