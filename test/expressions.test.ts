@@ -119,6 +119,21 @@ const values: readonly (readonly [what: string, expression: (r: Ref) => Expressi
   ],
   ["days between", (r) => r.d.daysSince(r.e), (r) => of([r.e], (e) => days(r.d) - days(e))],
   ["days since a day", (r) => r.d.daysSince("2000-03-01"), (r) => days(r.d) - days("2000-03-01")],
+  [
+    "seconds later",
+    (r) => when(r.m.year().above(1), r.m).otherwise("2020-01-01T00:00:00Z").plusSeconds(-3601),
+    (r) => {
+      const from = r.m > "0002" ? r.m : "2020-01-01T00:00:00.000000Z";
+      return `${new Date(Date.parse(`${from.slice(0, 19)}Z`) - 3_601_000).toISOString().slice(0, 19)}${from.slice(19)}`;
+    },
+  ],
+  [
+    "seconds of a column later",
+    (r) => r.m.plusSeconds(r.b.absolute()),
+    (r) => of([r.b], (b) => `${new Date(Date.parse(`${r.m.slice(0, 19)}Z`) + Math.abs(b) * 1000).toISOString().slice(0, 19)}${r.m.slice(19)}`),
+  ],
+  ["the beginning of the day", (r) => r.m.startOfDay(), (r) => `${r.m.slice(0, 10)}T00:00:00.000000Z`],
+  ["the beginning of the hour", (r) => r.m.startOfHour(), (r) => `${r.m.slice(0, 13)}:00:00.000000Z`],
   ["the first of the month", (r) => r.d.startOfMonth(), (r) => `${r.d.slice(0, 8)}01`],
   ["the first of the year", (r) => r.e.startOfYear(), (r) => of([r.e], (e) => `${e.slice(0, 4)}-01-01`)],
   ["a day as text", (r) => r.d.asText(), (r) => r.d],

@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { laidOut } from "../src/cli/sql-text.js";
+import { laidOut } from "../src/cli/laid-out.js";
 import { lending } from "../src/demo/index.js";
 import {
   and,

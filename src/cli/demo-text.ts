@@ -3,7 +3,8 @@ import pc from "picocolors";
 import type { ToldChapter } from "../demo/index.js";
 import type { CallSite, SentStatement } from "../run/index.js";
 import type { DialectName } from "../sql/index.js";
-import { coloured, laidOut } from "./sql-text.js";
+import { laidOut } from "./laid-out.js";
+import { coloured } from "./sql-text.js";
 
 const number = new Intl.NumberFormat("en");
 

@@ -13,6 +13,12 @@ export function canonicalTime(value: string): string | undefined {
   return match === null ? undefined : `${match[1]}:${match[2]}:${match[3] ?? "00"}.${sixDigits(match[4])}`;
 }
 
+/** An instant in the form for dialects, so many whole seconds later; its fraction stays as it is. */
+export function secondsLater(canonical: string, seconds: number): string {
+  const later = new Date(Date.parse(`${canonical.slice(0, 19)}Z`) + seconds * 1000).toISOString();
+  return `${later.slice(0, 19)}${canonical.slice(19)}`;
+}
+
 /** A time of day as short as it can be said: without a fraction of zero. */
 export const shortTime = (canonical: string): string => canonical.replace(/\.?0+$/, "");
 

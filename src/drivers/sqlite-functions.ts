@@ -8,6 +8,7 @@ import {
   lowerCase,
   multiplyDecimals,
   parseDecimal,
+  secondsLater,
   upperCase,
 } from "../columns/index.js";
 import { decimalOf, decimalOrder } from "./decimal-order.js";
@@ -41,6 +42,7 @@ const functions: Readonly<Record<string, (...values: Value[]) => Value>> = {
     const part = jsonPart(String(document), String(way), String(type));
     return typeof part === "boolean" ? Number(part) : part;
   },
+  later: (instant, seconds) => secondsLater(String(instant), Number(seconds)),
   lower: (a) => lowerCase(String(a)),
   upper: (a) => upperCase(String(a)),
 };

@@ -1,6 +1,7 @@
 import type { ColumnKind, ValueType } from "../columns/index.js";
 import { type Built, call, constant, nodeKey, operandOf } from "./built.js";
 import type { DayCall } from "./calls.js";
+import { typeOf } from "./node.js";
 
 const unary = (name: DayCall, kinds: readonly ColumnKind[], type: ValueType) =>
   function (this: Built): Built {
@@ -12,6 +13,15 @@ const daysAndInstants: readonly ColumnKind[] = ["date", "timestamp"];
 const clocks: readonly ColumnKind[] = ["timestamp", "time"];
 const whole: ValueType = { kind: "integer" };
 const day: ValueType = { kind: "date" };
+
+/** An instant that code sees as it sees the one that it is made of. */
+const instantOf = (self: Built): ValueType =>
+  typeOf(self[nodeKey]).type.isText === true ? { kind: "timestamp", isText: true } : { kind: "timestamp" };
+
+const ofInstant = (name: DayCall) =>
+  function (this: Built): Built {
+    return call(this, name, ["timestamp"], [], instantOf(this));
+  };
 
 /** What days, instants and times of day can be asked. */
 export const dayMethods = {
@@ -25,6 +35,12 @@ export const dayMethods = {
   startOfMonth: unary("startOfMonth", days, day),
   startOfYear: unary("startOfYear", days, day),
   toDay: unary("toDay", ["timestamp"], day),
+  startOfDay: ofInstant("startOfDay"),
+  startOfHour: ofInstant("startOfHour"),
+  plusSeconds(this: Built, count: unknown) {
+    const node = typeof count === "number" ? constant(count, "integer") : operandOf(this[nodeKey], count, whole);
+    return call(this, "plusSeconds", ["timestamp"], [node], instantOf(this));
+  },
   plusDays(this: Built, count: unknown) {
     const node =
       typeof count === "number" ? constant(count, "integer") : operandOf(this[nodeKey], count, { kind: "integer" });

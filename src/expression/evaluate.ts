@@ -9,6 +9,7 @@ import {
   multiplyDecimals,
   parseDecimal,
   type Scalar,
+  secondsLater,
   upperCase,
   type ValueType,
 } from "../columns/index.js";
@@ -148,6 +149,9 @@ const evaluations: Readonly<Record<Exclude<CallName, "coalesce">, (values: Value
   hour: (values) => Number(clockOf(text(values)).slice(0, 2)),
   minute: (values) => Number(clockOf(text(values)).slice(3, 5)),
   second: (values) => Number(clockOf(text(values)).slice(6, 8)),
+  plusSeconds: (values) => secondsLater(text(values), number(values, 1)),
+  startOfDay: (values) => `${text(values).slice(0, 10)}T00:00:00.000000Z`,
+  startOfHour: (values) => `${text(values).slice(0, 13)}:00:00.000000Z`,
   plusDays: (values) => dayAt(daysOf(text(values)) + number(values, 1)),
   daysSince: (values) => daysOf(text(values)) - daysOf(text(values, 1)),
   startOfMonth: (values) => `${text(values).slice(0, 8)}01`,

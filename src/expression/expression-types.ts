@@ -213,6 +213,12 @@ export interface Day<V> extends Calendar<V, "date"> {
 
 /** An expression that is an instant; its parts are those in UTC. */
 export interface Instant<V> extends Calendar<V, "timestamp">, Clock<V, "timestamp"> {
+  /** So many seconds later, or earlier where it is negative. */
+  plusSeconds<const O extends Operand<number, "integer">>(seconds: O): Instant<V | MissingIn<O>>;
+  /** The beginning of its day. */
+  startOfDay(): Instant<V>;
+  /** The beginning of its hour. */
+  startOfHour(): Instant<V>;
   /** Its day in UTC. */
   toDay(): Day<string | Missing<V>>;
 }
