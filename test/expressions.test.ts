@@ -132,6 +132,14 @@ const values: readonly (readonly [what: string, expression: (r: Ref) => Expressi
     (r) => r.m.plusSeconds(r.b.absolute()),
     (r) => of([r.b], (b) => `${new Date(Date.parse(`${r.m.slice(0, 19)}Z`) + Math.abs(b) * 1000).toISOString().slice(0, 19)}${r.m.slice(19)}`),
   ],
+  [
+    "whole seconds between",
+    (r) => r.m.secondsSince("2000-01-01T00:00:00.5Z"),
+    (r) => {
+      const micros = BigInt(Date.parse(`${r.m.slice(0, 19)}Z`)) * 1000n + BigInt(r.m.slice(20, 26));
+      return Number((micros - BigInt(Date.parse("2000-01-01T00:00:00.500Z")) * 1000n) / 1_000_000n);
+    },
+  ],
   ["the beginning of the day", (r) => r.m.startOfDay(), (r) => `${r.m.slice(0, 10)}T00:00:00.000000Z`],
   ["the beginning of the hour", (r) => r.m.startOfHour(), (r) => `${r.m.slice(0, 13)}:00:00.000000Z`],
   ["the first of the month", (r) => r.d.startOfMonth(), (r) => `${r.d.slice(0, 8)}01`],

@@ -34,7 +34,7 @@ export {
   multiplyDecimals,
   parseDecimal,
 } from "./decimal.js";
-export { canonicalInstant, canonicalTime, secondsLater } from "./instant.js";
+export { canonicalInstant, canonicalTime, secondsBetween, secondsLater } from "./instant.js";
 export { jsonPart } from "./json-part.js";
 export { lowerCase, upperCase } from "./letter-case.js";
 export { type NameConvention, sameName, snakeCase } from "./naming.js";

@@ -19,6 +19,13 @@ export function secondsLater(canonical: string, seconds: number): string {
   return `${later.slice(0, 19)}${canonical.slice(19)}`;
 }
 
+const microseconds = (canonical: string): bigint =>
+  BigInt(Date.parse(`${canonical.slice(0, 19)}Z`)) * 1000n + BigInt(canonical.slice(20, 26));
+
+/** The whole seconds from one instant to another, both in the form for dialects. */
+export const secondsBetween = (from: string, to: string): number =>
+  Number((microseconds(to) - microseconds(from)) / 1_000_000n);
+
 /** A time of day as short as it can be said: without a fraction of zero. */
 export const shortTime = (canonical: string): string => canonical.replace(/\.?0+$/, "");
 

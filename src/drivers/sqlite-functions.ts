@@ -8,6 +8,7 @@ import {
   lowerCase,
   multiplyDecimals,
   parseDecimal,
+  secondsBetween,
   secondsLater,
   upperCase,
 } from "../columns/index.js";
@@ -42,6 +43,7 @@ const functions: Readonly<Record<string, (...values: Value[]) => Value>> = {
     const part = jsonPart(String(document), String(way), String(type));
     return typeof part === "boolean" ? Number(part) : part;
   },
+  since: (to, from) => secondsBetween(String(from), String(to)),
   later: (instant, seconds) => secondsLater(String(instant), Number(seconds)),
   lower: (a) => lowerCase(String(a)),
   upper: (a) => upperCase(String(a)),

@@ -40,6 +40,7 @@ export type DayCall =
   | "minute"
   | "second"
   | "plusSeconds"
+  | "secondsSince"
   | "startOfDay"
   | "startOfHour"
   | "plusDays"

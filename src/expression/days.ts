@@ -41,6 +41,9 @@ export const dayMethods = {
     const node = typeof count === "number" ? constant(count, "integer") : operandOf(this[nodeKey], count, whole);
     return call(this, "plusSeconds", ["timestamp"], [node], instantOf(this));
   },
+  secondsSince(this: Built, earlier: unknown) {
+    return call(this, "secondsSince", ["timestamp"], [operandOf(this[nodeKey], earlier)], whole);
+  },
   plusDays(this: Built, count: unknown) {
     const node =
       typeof count === "number" ? constant(count, "integer") : operandOf(this[nodeKey], count, { kind: "integer" });

@@ -215,6 +215,10 @@ export interface Day<V> extends Calendar<V, "date"> {
 export interface Instant<V> extends Calendar<V, "timestamp">, Clock<V, "timestamp"> {
   /** So many seconds later, or earlier where it is negative. */
   plusSeconds<const O extends Operand<number, "integer">>(seconds: O): Instant<V | MissingIn<O>>;
+  /** The whole seconds since the other; negative where that is later. */
+  secondsSince<const O extends Operand<NonNullable<V>, "timestamp">>(
+    instant: O,
+  ): NumberExpression<number | Missing<V> | MissingIn<O>, "integer">;
   /** The beginning of its day. */
   startOfDay(): Instant<V>;
   /** The beginning of its hour. */

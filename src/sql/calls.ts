@@ -87,6 +87,7 @@ export const standardCalls: Readonly<Record<CallName, CallPrinter>> = {
   minute: ({ inside }) => `extract(minute from ${inside(0)})`,
   second: ({ inside }) => `extract(second from ${inside(0)})`,
   plusSeconds: infix("+"),
+  secondsSince: infix("-"),
   startOfDay: named("date_trunc"),
   startOfHour: named("date_trunc"),
   plusDays: infix("+"),

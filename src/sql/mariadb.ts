@@ -135,6 +135,7 @@ const mariadbCalls: Dialect["calls"] = {
   startsWith: ({ inside, beside }) => `left(${inside(0)}, char_length(${inside(1)})) = ${beside(1)}`,
   endsWith: ({ inside, beside }) => `right(${inside(0)}, char_length(${inside(1)})) = ${beside(1)}`,
   weekday: ({ inside }) => `weekday(${inside(0)}) + 1`,
+  secondsSince: ({ inside }) => `timestampdiff(second, ${inside(1)}, ${inside(0)})`,
   plusSeconds: ({ beside }) => `${beside(0)} + interval ${beside(1)} second`,
   startOfDay: ({ inside }) => `cast(date(${inside(0)}) as datetime(6))`,
   startOfHour: ({ inside }) => `cast(date_format(${inside(0)}, '%Y-%m-%d %H:00:00') as datetime(6))`,

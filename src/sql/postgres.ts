@@ -126,6 +126,7 @@ const postgresCalls: Dialect["calls"] = {
   hour: datePart("hour"),
   minute: datePart("minute"),
   second: datePart("second"),
+  secondsSince: ({ beside }) => `cast(trunc(extract(epoch from ${beside(0)} - ${beside(1)})) as bigint)`,
   plusSeconds: ({ beside }) => `${beside(0)} + ${beside(1)} * interval '1 second'`,
   startOfDay: ({ inside }) => `date_trunc('day', ${inside(0)}, 'UTC')`,
   startOfHour: ({ inside }) => `date_trunc('hour', ${inside(0)}, 'UTC')`,

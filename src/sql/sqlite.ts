@@ -99,6 +99,7 @@ const sqliteCalls: Dialect["calls"] = {
   plusDays: ({ inside, beside }) => `date(${inside(0)}, ${beside(1)} || ' days')`,
   daysSince: ({ inside }) => `cast(julianday(${inside(0)}) - julianday(${inside(1)}) as integer)`,
   plusSeconds: named("gemach_later"),
+  secondsSince: named("gemach_since"),
   startOfDay: ({ inside }) => `substr(${inside(0)}, 1, 10) || 'T00:00:00.000000Z'`,
   startOfHour: ({ inside }) => `substr(${inside(0)}, 1, 13) || ':00:00.000000Z'`,
   startOfMonth: ({ inside }) => `date(${inside(0)}, 'start of month')`,
