@@ -51,7 +51,7 @@ class BuiltQuery {
   readonly #keys: unknown;
 
   constructor(state: QueryState, keys?: unknown) {
-    this[stateKey] = Object.freeze(state);
+    this[stateKey] = state;
     this.#keys = keys;
   }
 

@@ -1,32 +1,38 @@
 import { type Node, type Path, partsOf } from "../expression/index.js";
 
-/** Paths without whose row a condition is not true. */
-function neededBy(node: Node): readonly Path[] {
+/** Adds the paths in an expression that is missing where the row at their end is. */
+function addWhole(node: Node, found: Path[]): void {
+  if (node.kind === "column") {
+    if (node.path.mayBeMissing && node.path.steps.length > 0) found.push(node.path);
+  } else if (node.kind === "call" && node.call !== "coalesce" && node.call !== "nullIf")
+    for (const part of partsOf(node)) addWhole(part, found);
+}
+
+/** Adds the paths without whose row a condition is not true. */
+function addNeeded(node: Node, found: Path[]): void {
   switch (node.kind) {
     case "logic":
-      return node.operator === "and" ? node.items.flatMap(neededBy) : [];
+      if (node.operator === "and") for (const item of node.items) addNeeded(item, found);
+      break;
     case "compare":
-      return node.comparison === "unequal" ? [] : [...wholeIn(node.left), ...wholeIn(node.right)];
+      if (node.comparison === "unequal") break;
+      addWhole(node.left, found);
+      addWhole(node.right, found);
+      break;
     case "oneOf":
-      return wholeIn(node.operand);
+      addWhole(node.operand, found);
+      break;
     case "not":
-      return node.item.kind === "isNull" ? wholeIn(node.item.operand) : [];
-    case "column":
-      return wholeIn(node);
+      if (node.item.kind === "isNull") addWhole(node.item.operand, found);
+      break;
     default:
-      return [];
   }
 }
 
-/** Paths in an expression that is missing where the row at their end is. */
-function wholeIn(node: Node): readonly Path[] {
-  if (node.kind === "column") return node.path.steps.length === 0 ? [] : [node.path];
-  const isTotal = node.kind === "call" && node.call !== "coalesce" && node.call !== "nullIf";
-  return isTotal ? partsOf(node).flatMap(wholeIn) : [];
+/** Adds the paths at whose end there is a row wherever all conditions are true: nothing has to be joined from the left for them. */
+export function addPresent(where: readonly Node[], found: Path[]): void {
+  for (const node of where) addNeeded(node, found);
 }
-
-/** Paths at whose end there is a row wherever all conditions are true: nothing has to be joined from the left for them. */
-export const presentPaths = (where: readonly Node[]): readonly Path[] => where.flatMap(neededBy);
 
 /** Whether one of the paths begins with the first steps of another. */
 export const begins = (present: readonly Path[], { source, steps }: Path, count: number): boolean =>

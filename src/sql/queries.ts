@@ -11,7 +11,7 @@ import {
 } from "../expression/index.js";
 import { isCut, type Output, type StatementPlan, totalOrder } from "../plan/index.js";
 import type { Dialect } from "./dialect.js";
-import { presentPaths } from "./presence.js";
+import { addPresent } from "./presence.js";
 import {
   draftFrom,
   freeName,
@@ -43,7 +43,7 @@ export function placeRows(
 ): Place {
   const place = placeSource(scope, source);
   const { select } = place;
-  scope.present.push(...presentPaths(where));
+  addPresent(where, scope.present);
   scope.rows = { source, orderBy: [], joins: beside, groupBy };
   for (const { kind, source: other, on } of beside) {
     const alias = freeName(scope, other.entity.table);
