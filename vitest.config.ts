@@ -15,6 +15,7 @@ export default defineConfig({
     include: ["test/**/*.test.ts"],
     globalSetup: "test/support/global-setup.ts",
     testTimeout: 30_000,
+    hookTimeout: 60_000,
     maxWorkers: 2,
   },
 });

@@ -56,6 +56,25 @@ test("a fragment inside a query, and a statement as a source", async () => {
   }
 });
 
+test("what a statement gives is checked as its columns were told", async () => {
+  const short = text.meets({
+    "~standard": { version: 1, vendor: "test", validate: (value) => (String(value).length < 12 ? { value } : { issues: [{ message: "too long" }] }) },
+  });
+  for (const engine of all()) {
+    const db = engine.connect();
+    await expect(db.list(sql.rows({ name: short })`select name from ${Member}`), engine.name).rejects.toMatchObject({
+      code: "VALUE_REFUSED",
+      names: { reason: "too long" },
+    });
+    expect(await db.list(sql.rows({ name: short })`select name from ${Member} where length(name) < 12 order by id`), engine.name).toEqual(
+      society.Member.filter((m) => m.name.length < 12).map(({ name }) => ({ name })),
+    );
+    await expect(db.list(sql.rows({ due: date })`select returned from ${Loan} where returned is null`), engine.name).rejects.toMatchObject({
+      code: "VALUE_REFUSED",
+    });
+  }
+});
+
 test("a statement that gives no rows, and one that is wrong", async () => {
   for (const engine of all()) {
     const db = engine.connect();

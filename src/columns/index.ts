@@ -38,7 +38,7 @@ export { canonicalInstant, canonicalTime, secondsBetween, secondsLater } from ".
 export { jsonPart } from "./json-part.js";
 export { lowerCase, upperCase } from "./letter-case.js";
 export { type NameConvention, sameName, snakeCase } from "./naming.js";
-export type { StandardIssue, StandardResult, StandardSchema } from "./standard-schema.js";
+export { issuesOf, type StandardIssue, type StandardResult, type StandardSchema } from "./standard-schema.js";
 export { type Columns, codeName, flatColumns, isValueObject, type ValueObject, value } from "./value-object.js";
 export { canonicalOf, checked, decoderFor, expectedOf, typeWord } from "./value-rules.js";
 export {

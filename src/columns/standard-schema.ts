@@ -21,3 +21,10 @@ export interface StandardIssue {
   readonly message: string;
   readonly path?: readonly (PropertyKey | { readonly key: PropertyKey })[] | undefined;
 }
+
+/** What a schema says of a value; one that answers later cannot be asked here. */
+export function issuesOf(schema: StandardSchema | undefined, value: unknown): readonly StandardIssue[] {
+  const result = schema?.["~standard"].validate(value);
+  if (result === undefined) return [];
+  return result instanceof Promise ? [{ message: "its schema answers only later (a promise)" }] : (result.issues ?? []);
+}

@@ -100,14 +100,17 @@ function translated(error: unknown, statement: string, file: string | undefined)
 /** How many prepared statements a handle keeps; the texts of a program are far fewer, unless it makes them up as it goes. */
 const mostStatements = 500;
 
+/** How many rows a statement wrote, as the one row of its answer. */
+const written = (result: unknown): WireRows => [[(result as { readonly changes: number | bigint }).changes]];
+
 type Prepared = (request: Request) => WireRows;
 
 function prepare(handle: SqliteHandle, text: string): Prepared {
   const statement = handle.prepare(text);
   if (statement.reader === false) {
     return ({ parameters, counts }) => {
-      const { changes } = statement.run(...parameters) as { readonly changes: number | bigint };
-      return counts === true ? [[changes]] : [];
+      const result = statement.run(...parameters);
+      return counts === true ? written(result) : [];
     };
   }
   if (statement.setReturnArrays !== undefined) statement.setReturnArrays(true);
@@ -117,7 +120,9 @@ function prepare(handle: SqliteHandle, text: string): Prepared {
       package: "node:sqlite of Node 22.16 or later, or better-sqlite3",
       purpose: "Reading rows as arrays",
     });
-  return ({ parameters }) => statement.all(...parameters) as WireRows;
+  // node:sqlite does not say beforehand whether a statement gives rows.
+  return ({ parameters, counts }) =>
+    counts === true ? written(statement.run(...parameters)) : (statement.all(...parameters) as WireRows);
 }
 
 /**

@@ -1,6 +1,7 @@
 import {
   canonicalOf,
   expectedOf,
+  issuesOf,
   type Scalar,
   type StandardIssue,
   type StandardResult,
@@ -18,14 +19,9 @@ import {
 
 type Members = ReadonlyMap<string, ResolvedMember>;
 
-/** What a user's own schema says of a column's value; one that answers later cannot be asked here. */
-export function ownIssues({ schema, property }: ResolvedColumn, value: unknown): readonly StandardIssue[] {
-  const result = schema?.["~standard"].validate(value);
-  if (result === undefined) return [];
-  if (result instanceof Promise)
-    return [{ message: "its schema answers only later (a promise)", path: property.split(".") }];
-  return (result.issues ?? []).map(({ message, path = [] }) => ({ message, path: [...property.split("."), ...path] }));
-}
+/** What a user's own schema says of a column's value. */
+export const ownIssues = ({ schema, property }: ResolvedColumn, value: unknown): readonly StandardIssue[] =>
+  issuesOf(schema, value).map(({ message, path = [] }) => ({ message, path: [...property.split("."), ...path] }));
 
 const isOptional = (column: ResolvedColumn): boolean =>
   !column.isRequired ||

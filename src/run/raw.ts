@@ -1,4 +1,4 @@
-import { decoderFor } from "../columns/index.js";
+import { decoderFor, issuesOf } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import type { RawStatement } from "../query/index.js";
 import { rawRequest, type Wire } from "../sql/index.js";
@@ -18,10 +18,17 @@ export function* rawRows({ text, columns }: RawStatement, { dialect }: Runtime):
     return [
       name,
       (wire: Wire): unknown => {
-        if (wire === null) return null;
+        const refused = (reason: string) => new GemachError("VALUE_REFUSED", { column: name, reason });
+        if (wire === null) {
+          if (!facts.traits.has("nullable")) throw refused("it is missing, and the column was not told to be nullable");
+          return null;
+        }
         const scalar =
           fromWire === undefined ? wire : fromWire(facts.type.kind === "bigint" ? checkedWhole(wire) : wire);
-        return toValue === undefined ? scalar : toValue(scalar);
+        const value = toValue === undefined ? scalar : toValue(scalar);
+        const [issue] = issuesOf(facts.schema, value);
+        if (issue !== undefined) throw refused(issue.message);
+        return value;
       },
     ] as const;
   });
