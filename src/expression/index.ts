@@ -21,7 +21,20 @@ export type {
 } from "./expression-types.js";
 export { type Case, coalesce, greatest, least, literal, nullIf, when } from "./functions.js";
 export { type ListParameter, listParameter } from "./list-parameter.js";
-export { columnAt, labelOf, partsOf, pathOn, pathTo, setAlong, setIn, sourceIn, typeOf, valueNode } from "./node.js";
+export {
+  columnAt,
+  constantNode,
+  isSameColumn,
+  labelOf,
+  partsOf,
+  pathOn,
+  pathTo,
+  setAlong,
+  setIn,
+  sourceIn,
+  typeOf,
+  valueNode,
+} from "./node.js";
 export { guard, memberAt, ownRow, presenceOf } from "./own-row.js";
 export {
   type AggregateName,

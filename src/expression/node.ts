@@ -84,8 +84,25 @@ export function setAlong(from: Path | SetNode, { steps }: ResolvedRelation): Set
 /** A column at the end of a path. */
 export const columnAt = (path: Path, column: ResolvedColumn): Node => ({ kind: "column", path, column });
 
+/** Whether two expressions are the same column of the same row. */
+export const isSameColumn = (a: Node, b: Node): boolean =>
+  a.kind === "column" &&
+  b.kind === "column" &&
+  a.column === b.column &&
+  a.path.source === b.path.source &&
+  a.path.steps.length === b.path.steps.length &&
+  a.path.steps.every((step, i) => step === b.path.steps[i]);
+
 /** A value as an expression. */
 export const valueNode = (value: Scalar, type: ValueType): Node => ({ kind: "value", value, type });
+
+/** A value that stands in a statement's text, as it is no data. */
+export const constantNode = (value: Scalar, type: ValueType): Node => ({
+  kind: "value",
+  value,
+  type,
+  isConstant: true,
+});
 
 /** The expressions that an expression is directly made of; those inside of a set are its own affair. */
 export function partsOf(node: Node): readonly Node[] {

@@ -155,7 +155,8 @@ export type Comparison = "equal" | "unequal" | "below" | "above" | "atMost" | "a
 /** An expression, as a tree that knows no dialect. Predicates are two-valued: a comparison with a missing value is false. */
 export type Node =
   | { readonly kind: "column"; readonly path: Path; readonly column: ResolvedColumn }
-  | { readonly kind: "value"; readonly value: Scalar; readonly type: ValueType }
+  /** `isConstant`: it is the library's own, or shapes the query, so that it stands in the text. */
+  | { readonly kind: "value"; readonly value: Scalar; readonly type: ValueType; readonly isConstant?: boolean }
   | { readonly kind: "compare"; readonly comparison: Comparison; readonly left: Node; readonly right: Node }
   | { readonly kind: "isNull"; readonly operand: Node }
   | { readonly kind: "oneOf"; readonly operand: Node; readonly values: readonly Scalar[] | Hole }

@@ -3,7 +3,7 @@ import { GemachError } from "../errors/index.js";
 import { aggregated, type RankedKind } from "./aggregates.js";
 import { expression, isExpression, nodeOf, orderNodes } from "./expression.js";
 import type { Expression, ExpressionOf, NumberExpression, NumberKind, Order } from "./expression-types.js";
-import { typeOf } from "./node.js";
+import { constantNode, typeOf } from "./node.js";
 import type { Node, WindowNode } from "./resolved.js";
 
 /** The rows among which a row is seen. */
@@ -56,7 +56,7 @@ export const denseRank = (window: Window): NumberExpression<number, "integer"> =
 
 function near(call: "lag" | "lead", of: Expression, window: Window, rows: number): never {
   const node = nodeOf(of);
-  const operands: readonly Node[] = [node, { kind: "value", value: rows, type: whole }];
+  const operands: readonly Node[] = [node, constantNode(rows, whole)];
   return windowed(window, { call, operands, type: typeOf(node).type, isNullable: true }, false);
 }
 

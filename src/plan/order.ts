@@ -1,5 +1,6 @@
 import {
   columnAt,
+  isSameColumn,
   type JoinNode,
   type Node,
   type OrderNode,
@@ -32,11 +33,3 @@ export function totalOrder({ source, orderBy, joins = [], groupBy }: SortedRows)
 }
 
 const keyOf = (path: Path): readonly Node[] => path.entity.key.map((column) => columnAt(path, column));
-
-const isSameColumn = (a: Node, b: Node): boolean =>
-  a.kind === "column" &&
-  b.kind === "column" &&
-  a.column === b.column &&
-  a.path.source === b.path.source &&
-  a.path.steps.length === 0 &&
-  b.path.steps.length === 0;

@@ -2,6 +2,7 @@ import { GemachError } from "../errors/index.js";
 import {
   columnAt,
   type Derivation,
+  isSameColumn,
   memberAt,
   type Node,
   type Path,
@@ -75,14 +76,34 @@ function membersOf(
   return { fields, presence };
 }
 
-const isSameColumn = (a: Node, b: Node): boolean =>
-  a.kind === "column" && b.kind === "column" && a.column === b.column && a.path.source === b.path.source;
+/** What no two rows of a query share: what it is grouped by, or the keys of the rows that it is made of. */
+function keysOfRows({ source, joins, groupBy }: QueryState): readonly Node[] {
+  const sources = [source, ...joins.map((join) => join.source)];
+  return groupBy ?? sources.flatMap((one) => one.entity.key.map((column) => columnAt(pathTo(one), column)));
+}
+
+/** The columns that tell a query's rows apart; where that is not known, all that can be sorted. */
+function derivedKey(
+  derivation: Derivation,
+  columns: ReadonlyMap<string, ResolvedColumn>,
+  nodes: ReadonlyMap<string, Node>,
+  keyed: readonly string[],
+): readonly ResolvedColumn[] {
+  const keys = derivation.kind === "query" || derivation.kind === "named" ? keysOfRows(derivation.query) : [];
+  const found = keys.flatMap(
+    (key) => [...nodes].find(([, node]) => node === key || isSameColumn(node, key))?.[0] ?? [],
+  );
+  const paths = keyed.length === 0 && found.length === keys.length ? found : keyed;
+  if (paths.length > 0) return paths.map((path) => columns.get(path) as ResolvedColumn);
+  return [...columns.values()].filter(({ kind }) => !unsorted.has(kind));
+}
 
 /** The rows of queries of one shape, as an entity that has no table. */
 export function derivedEntity(
   name: string,
   projections: readonly Projection[],
   derivation: Derivation,
+  keyed: readonly string[] = [],
 ): ResolvedEntity {
   const [first] = projections as readonly [Projection];
   const fields = projections.map((projection) => fieldsOf(projection));
@@ -112,7 +133,7 @@ export function derivedEntity(
     schema: undefined,
     members: "fields" in member ? member.fields : new Map([["", member]]),
     columns,
-    key: [...columns.values()].filter(({ kind }) => !unsorted.has(kind)),
+    key: derivedKey(derivation, columns, nodes, keyed),
     relations: new Map(),
     indexes: [],
     isReadOnly: true,

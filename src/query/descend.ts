@@ -2,6 +2,7 @@ import { GemachError } from "../errors/index.js";
 import {
   allOf,
   columnAt,
+  constantNode,
   expression,
   type Node,
   nodeOf,
@@ -35,7 +36,7 @@ const call = (
   isNullable: false,
 });
 
-const word = (value: string): Node => valueNode(value, text);
+const word = (value: string): Node => constantNode(value, text);
 
 /** A row's key as a part of a path, with the escapes of a JSON Pointer (RFC 6901), so that no key looks like two. */
 function partOf(path: Path): Node {
@@ -86,9 +87,9 @@ export function descended(
   const [step] = relation.steps;
   const root = pathTo(query.source);
   const begin = call("cast", pathType, call("concat", text, word("/"), partOf(root), word("/")));
-  const seed = { ...query, reach: [], projection: projectionOf(root, step, valueNode(0, whole), begin) };
+  const seed = { ...query, reach: [], projection: projectionOf(root, step, constantNode(0, whole), begin) };
   const derivation = { kind: "recursive", name: "tree", seed, step: seed } as const;
-  const tree = derivedEntity("tree", [seed.projection], derivation);
+  const tree = derivedEntity("tree", [seed.projection], derivation, ["path"]);
   const column = (found: Source, property: string): Node =>
     columnAt(pathTo(found), tree.columns.get(property) as ResolvedColumn);
 
@@ -120,7 +121,7 @@ export function descended(
     projection: projectionOf(
       at,
       step,
-      call("plus", whole, column(found, "depth"), valueNode(1, whole)),
+      call("plus", whole, column(found, "depth"), constantNode(1, whole)),
       call("cast", pathType, call("concat", text, column(found, "path"), part, word("/"))),
     ),
   };

@@ -39,7 +39,7 @@ export function standardAggregate(
   { of }: AggregateTypes,
   over: () => string,
 ): string {
-  if (name === "countDistinct") return `count(distinct ${operand()})`;
+  if (name === "countDistinct") return `count(distinct ${operand()})${over()}`;
   if (name === "avg" && of.kind !== "double")
     return `cast(sum(${operand()})${over()} as ${double}) / count(${operand()})${over()}`;
   return `${name}(${operand()})${over()}`;
@@ -66,9 +66,11 @@ export interface Dialect {
     name: AggregateName,
     operand: () => string,
     types: AggregateTypes,
-    /** What makes a window of it. */
+    /** What stands behind each function: which rows it is of, or what makes a window of it. */
     over: () => string,
   ) => string;
+  /** Whether an aggregate can say of which rows it is. */
+  readonly filtersAggregates: boolean;
   /** Whether placeholders have numbers, so that one may stand in several places. */
   readonly isNumbered: boolean;
   readonly distinct: (left: string, right: string) => string;

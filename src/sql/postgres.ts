@@ -180,6 +180,7 @@ export const postgresDialect: Dialect = {
   likeOperator: "like",
   pattern: (like) => like,
   aggregate: (name, operand, types, over) => standardAggregate(name, operand, "double precision", types, over),
+  filtersAggregates: true,
   isNumbered: true,
   distinct: (left, right) => `${left} is distinct from ${right}`,
   inList: (operand, placeholder, type, negated) =>

@@ -1,5 +1,5 @@
 import { comparedKind } from "../columns/index.js";
-import type { AggregateName, NodeType, ResolvedEntity, WindowName } from "../expression/index.js";
+import type { AggregateName, NodeType, WindowName } from "../expression/index.js";
 import { isClosed, standardCalls } from "./calls.js";
 import type { Dialect } from "./dialect.js";
 import type {
@@ -22,7 +22,8 @@ export interface Printed {
   readonly parameters: readonly Parameter[];
 }
 
-interface Printer {
+/** A text in the making. */
+export interface Printer {
   readonly dialect: Dialect;
   /** Undefined in a table's definition, where values stand in the text. */
   readonly parameters: Parameter[] | undefined;
@@ -61,6 +62,7 @@ function operand(printer: Printer, expression: SqlExpression): string {
     case "column":
     case "position":
     case "parameter":
+    case "literal":
     case "subquery":
     case "rowCount":
     case "exists":
@@ -78,7 +80,7 @@ function operand(printer: Printer, expression: SqlExpression): string {
 }
 
 /** Conditions side by side; one that is of the other operator stands in brackets. */
-const printLogic = (printer: Printer, operator: "and" | "or", conditions: readonly SqlExpression[]): string =>
+export const printLogic = (printer: Printer, operator: "and" | "or", conditions: readonly SqlExpression[]): string =>
   conditions
     .map((part) => {
       const text = printExpression(printer, part);
@@ -86,7 +88,8 @@ const printLogic = (printer: Printer, operator: "and" | "or", conditions: readon
     })
     .join(` ${operator} `);
 
-function printExpression(printer: Printer, expression: SqlExpression): string {
+/** The text of an expression. */
+export function printExpression(printer: Printer, expression: SqlExpression): string {
   const { dialect } = printer;
   switch (expression.kind) {
     case "column":
@@ -98,6 +101,8 @@ function printExpression(printer: Printer, expression: SqlExpression): string {
       return String(expression.position);
     case "parameter":
       return place(printer, expression.parameter);
+    case "literal":
+      return dialect.literal(expression.value, expression.type);
     case "constant":
       return expression.value === 1 ? "1" : expression.value ? "1 = 1" : "1 = 0";
     case "binary":
@@ -147,13 +152,12 @@ function printExpression(printer: Printer, expression: SqlExpression): string {
       const left = operand(printer, expression.operand);
       return `${left} ${expression.negated ? "not " : ""}${dialect.likeOperator} ${place(printer, pattern)}`;
     }
-    case "aggregate":
-      return dialect.aggregate(
-        expression.aggregate,
-        () => printExpression(printer, expression.operand),
-        expression,
-        () => "",
-      );
+    case "aggregate": {
+      const { aggregate, operand: of, filter } = expression;
+      const over = () => (filter === undefined ? "" : ` filter (where ${printExpression(printer, filter)})`);
+      if (of === undefined) return `count(*)${over()}`;
+      return dialect.aggregate(aggregate, () => printExpression(printer, of), expression, over);
+    }
     case "exists":
       return `${expression.negated ? "not " : ""}exists (${printSelect(printer, expression.select)})`;
     case "subquery":
@@ -239,57 +243,6 @@ function printWindow(printer: Printer, window: WindowExpression): string {
   return printer.dialect.aggregate(call as AggregateName, () => printExpression(printer, of), window, over);
 }
 
-/** A column and what it is given. */
-export interface Assignment {
-  readonly column: string;
-  readonly value: SqlExpression;
-}
-
-/** A statement that changes or deletes rows. */
-export interface Write {
-  readonly kind: "update" | "delete";
-  readonly entity: ResolvedEntity;
-  readonly set: readonly Assignment[];
-  readonly where: readonly SqlExpression[];
-  /** What it gives of each row; none where it gives only their number. */
-  readonly returning: readonly SelectItem[];
-}
-
-const printAssignments = (printer: Printer, set: readonly Assignment[]): string =>
-  set.map(({ column, value }) => `${printer.dialect.quote(column)} = ${printExpression(printer, value)}`).join(", ");
-
-/** What a write gives of each row, with a blank before it; nothing where it gives none. */
-function printReturning(printer: Printer, items: readonly SelectItem[]): string {
-  return items.length === 0 ? "" : ` returning ${printItems(printer, items)}`;
-}
-
-/** The text of a statement that changes or deletes rows. */
-export function printWrite({ kind, entity, set, where, returning }: Write, dialect: Dialect): Printed {
-  const parameters: Parameter[] = [];
-  const printer: Printer = { dialect, parameters, made: new Map() };
-  const table = qualifiedTable(entity, dialect);
-  const begin = kind === "delete" ? `delete from ${table}` : `update ${table} set ${printAssignments(printer, set)}`;
-  const narrowed = where.length === 0 ? "" : ` where ${printLogic(printer, "and", where)}`;
-  return { text: begin + narrowed + printReturning(printer, returning), parameters };
-}
-
-/** What stands after the rows of an insert: what to do where one is there already, and what to give of each. */
-export function printInsertEnd(
-  conflict: { readonly by: readonly string[]; readonly set: readonly Assignment[] } | undefined,
-  returning: readonly SelectItem[],
-  dialect: Dialect,
-  before: number,
-): Printed {
-  const parameters: Parameter[] = new Array<Parameter>(before);
-  const printer: Printer = { dialect, parameters, made: new Map() };
-  const resolved =
-    conflict === undefined
-      ? ""
-      : ` ${dialect.onConflict(conflict.by.map(dialect.quote), printAssignments(printer, conflict.set))}`;
-  const text = resolved + printReturning(printer, returning);
-  return { text, parameters: parameters.slice(before) };
-}
-
 /** The table that stands for a row which an insert would have added. */
 export const proposedRow = "\0proposed";
 
@@ -304,7 +257,7 @@ function printOrder(printer: Printer, terms: readonly SortTerm[]): string {
     const isSortedFirst = isNullable && said !== undefined && !dialect.saysNulls;
     const first = isSortedFirst ? `${operand(printer, expression)} is null${said === "first" ? " desc" : ""}, ` : "";
     const nulls = isNullable ? dialect.nulls(descending, said) : "";
-    return `${first}${operand(printer, expression)}${descending ? " desc" : ""}${nulls}`;
+    return `${first}${printExpression(printer, expression)}${descending ? " desc" : ""}${nulls}`;
   });
   return ` order by ${printed.join(", ")}`;
 }
@@ -362,13 +315,14 @@ function printCompound(printer: Printer, { selects, operator, orderBy = [], limi
 }
 
 /** How many rows, and from which on. */
-function printCut(printer: Printer, limit: number | undefined, offset: number | undefined): string {
+function printCut(printer: Printer, limit: Select["limit"], offset: number | undefined): string {
   const count = (rows: number | undefined) =>
     rows === undefined ? undefined : place(printer, { kind: "value", value: rows, type: { kind: "integer" } });
-  return printer.dialect.limit(count(limit), count(offset));
+  return printer.dialect.limit(limit === "one" ? "1" : count(limit), count(offset));
 }
 
-const printItems = (printer: Printer, items: readonly SelectItem[]): string =>
+/** What a select or a write gives of each row. */
+export const printItems = (printer: Printer, items: readonly SelectItem[]): string =>
   items
     .map(({ expression, alias, read: type }) => {
       const plain = printExpression(printer, expression);
@@ -384,7 +338,7 @@ function printSelect(printer: Printer, select: Select): string {
     `select ${select.isDistinct ? "distinct " : ""}${printItems(printer, select.items)} from ${printTable(printer, from)}`,
     printJoins(printer, joins),
     where.length === 0 ? "" : ` where ${printLogic(printer, "and", where)}`,
-    groupBy.length === 0 ? "" : ` group by ${groupBy.map((part) => operand(printer, part)).join(", ")}`,
+    groupBy.length === 0 ? "" : ` group by ${groupBy.map((part) => printExpression(printer, part)).join(", ")}`,
     having.length === 0 ? "" : ` having ${printLogic(printer, "and", having)}`,
     printOrder(printer, orderBy),
     printCut(printer, select.limit, select.offset),

@@ -13,7 +13,7 @@ import type {
 import type { SortedRows } from "../plan/index.js";
 import type { Dialect } from "./dialect.js";
 import { begins } from "./presence.js";
-import type { CommonTable, Join, SelectItem, SortTerm, SqlExpression, TableTerm } from "./tree.js";
+import type { CommonTable, Join, Select, SelectItem, SortTerm, SqlExpression, TableTerm } from "./tree.js";
 /** A select under construction. */
 export interface SelectDraft {
   readonly items: SelectItem[];
@@ -23,7 +23,7 @@ export interface SelectDraft {
   readonly groupBy: SqlExpression[];
   readonly having: SqlExpression[];
   readonly orderBy: SortTerm[];
-  limit: number | undefined;
+  limit: Select["limit"];
   offset: number | undefined;
   isDistinct: boolean;
   lock: RowLock | undefined;
@@ -147,13 +147,20 @@ export const placeIn = (
   steps: new Map(),
 });
 
+/** A derived table hands out the columns of its entity in their order, and after them what it adds. */
+function handOut(inner: Place, column: ResolvedColumn): void {
+  const { items } = inner.select;
+  const expression = columnOf(inner, column);
+  if (items.some((item) => item.alias === column.name)) return;
+  const names = [...inner.entity.columns.values()].map(({ name }) => name);
+  const later = new Set(names.slice(names.indexOf(column.name)));
+  const before = items.findIndex(({ alias = "" }) => later.has(alias) || !names.includes(alias));
+  items.splice(before < 0 ? items.length : before, 0, { expression, alias: column.name });
+}
+
 /** A column at a place; a derived table is made to hand it out. */
 export function columnOf(place: Place, column: ResolvedColumn): SqlExpression {
-  if (place.derivedFrom !== undefined) {
-    const { items } = place.derivedFrom.select;
-    const expression = columnOf(place.derivedFrom, column);
-    if (!items.some((item) => item.alias === column.name)) items.push({ expression, alias: column.name });
-  }
+  if (place.derivedFrom !== undefined) handOut(place.derivedFrom, column);
   return { kind: "column", table: place.alias, name: column.name };
 }
 

@@ -38,7 +38,9 @@ export function relatedSelect(scope: Scope, set: SetNode, result: () => SqlExpre
 /** One value of all rows of a set; where it is cut, of those that the cut leaves. */
 export function aggregateSelect(scope: Scope, { set, aggregate, operand: of, type }: AggregateNode): SelectDraft {
   const made = (operand: SqlExpression): SqlExpression =>
-    of === undefined ? { kind: "rowCount" } : { kind: "aggregate", aggregate, operand, type, of: typeOf(of).type };
+    of === undefined
+      ? { kind: "rowCount" }
+      : { kind: "aggregate", aggregate, operand, filter: undefined, type, of: typeOf(of).type };
   const row = (): SqlExpression =>
     of === undefined ? { kind: "constant", value: 1 } : scope.translate.value(scope, of);
   if (!isCut(set)) return relatedSelect(scope, set, () => made(row()));
@@ -75,7 +77,9 @@ export function cutCount(scope: Scope, { set, aggregate, operand: of, type }: Ag
 /** A value of a set's first row. */
 export function firstSelect(scope: Scope, { set, operand: of }: FirstNode): SelectDraft {
   const limit = Math.min(set.limit ?? 1, 1);
-  return relatedSelect(scope, { ...set, limit }, () => scope.translate.value(scope, of));
+  const select = relatedSelect(scope, { ...set, limit }, () => scope.translate.value(scope, of));
+  if (limit === 1) select.limit = "one";
+  return select;
 }
 
 function selectOfSet(scope: Scope, set: SetNode): { select: SelectDraft; place: Place } {

@@ -149,6 +149,7 @@ export const sqliteDialect: Dialect = {
         return standard();
     }
   },
+  filtersAggregates: true,
   isNumbered: false,
   distinct: (left, right) => `${left} is not ${right}`,
   inList: (operand, placeholder, _type, negated) =>
@@ -170,7 +171,7 @@ export const sqliteDialect: Dialect = {
   limit: (limit, offset) =>
     limit === undefined && offset === undefined
       ? ""
-      : ` limit ${limit === undefined ? "-1" : `+${limit}`}${offset === undefined ? "" : ` offset +${offset}`}`,
+      : ` limit ${limit === "?" ? "+?" : (limit ?? "-1")}${offset === undefined ? "" : ` offset +${offset}`}`,
   encode: (parameter) => {
     if (parameter.kind === "list") return jsonList(parameter.values.map(encode));
     const wire = encode(parameter.value);

@@ -245,6 +245,7 @@ const holeOf = (scope: Scope, node: HoleNode, isTyped: boolean): SqlExpression =
 
 /** A value's parameter, the same one wherever the value stands. */
 function parameterOf(known: Scope["values"], node: ValueNode, isTyped: boolean): SqlExpression {
+  if (node.isConstant) return { kind: "literal", value: node.value, type: node.type };
   const there = known.get(node);
   if (there !== undefined) return there;
   const { value: given, type } = node;
@@ -264,12 +265,14 @@ const callOf = (scope: Scope, { call, operands, type }: CallNode): SqlExpression
 /** One value of a group's rows, or of those for which a condition is true. */
 function groupAggregate(scope: Scope, { aggregate, operand: of, filter, type }: GroupNode): SqlExpression {
   if (of === undefined && filter === undefined) return { kind: "rowCount" };
-  const given: SqlExpression = of === undefined ? { kind: "constant", value: 1 } : value(scope, of);
-  const operand: SqlExpression =
-    filter === undefined
-      ? given
-      : { kind: "case", branches: [{ when: condition(scope, filter), value: given }], otherwise: undefined };
-  return { kind: "aggregate", aggregate, operand, type, of: of === undefined ? type : typeOf(of).type };
+  const types = { type, of: of === undefined ? type : typeOf(of).type };
+  const given: SqlExpression | undefined = of === undefined ? undefined : value(scope, of);
+  const when = filter === undefined ? undefined : condition(scope, filter);
+  if (when === undefined || scope.dialect.filtersAggregates)
+    return { kind: "aggregate", aggregate, operand: given, filter: when, ...types };
+  const branch = { when, value: given ?? ({ kind: "constant", value: 1 } as const) };
+  const operand: SqlExpression = { kind: "case", branches: [branch], otherwise: undefined };
+  return { kind: "aggregate", aggregate, operand, filter: undefined, ...types };
 }
 
 /**

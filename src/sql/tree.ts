@@ -39,6 +39,8 @@ export type SqlExpression =
   | { readonly kind: "position"; readonly position: number }
   | { readonly kind: "parameter"; readonly parameter: Parameter }
   | { readonly kind: "constant"; readonly value: 1 | true | false }
+  /** A value that is no data. */
+  | { readonly kind: "literal"; readonly value: Scalar; readonly type: ValueType }
   | {
       readonly kind: "binary";
       readonly operator: Operator;
@@ -71,7 +73,10 @@ export type SqlExpression =
   | {
       readonly kind: "aggregate";
       readonly aggregate: AggregateName;
-      readonly operand: SqlExpression;
+      /** Undefined where rows are counted. */
+      readonly operand: SqlExpression | undefined;
+      /** Only the rows for which it is true, where the dialect can say so. */
+      readonly filter: SqlExpression | undefined;
       readonly type: ValueType;
       readonly of: ValueType;
     }
@@ -189,7 +194,8 @@ export interface Select {
   readonly groupBy: readonly SqlExpression[];
   readonly having: readonly SqlExpression[];
   readonly orderBy: readonly SortTerm[];
-  readonly limit: number | undefined;
+  /** "one": it belongs to what is asked, and stands in the text. */
+  readonly limit: number | "one" | undefined;
   readonly offset: number | undefined;
   readonly isDistinct: boolean;
   readonly lock: RowLock | undefined;

@@ -20,7 +20,7 @@ import { ownIssues } from "../model/index.js";
 import { isCut, planList, type RowPlan } from "../plan/index.js";
 import type { Dialect } from "./dialect.js";
 import { leavesRow } from "./leaves.js";
-import { type Assignment, printWrite, type Write } from "./print.js";
+import { type Assignment, printWrite, type Write } from "./print-write.js";
 import { selectOfKeys } from "./queries.js";
 import { columnOf, draftFrom, type Place, placeIn, type Scope, tableOf } from "./scope.js";
 import { condition, startScope, value } from "./translate-expression.js";

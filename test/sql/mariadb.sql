@@ -53,22 +53,21 @@ where
 order by `member`.`id`;
 
 -- # a tree
--- rows of Category: [0,"/","/",1,"/","/","/"]
+-- rows of Category: []
 with recursive
   `tree` (`key_1`, `on_1`, `depth`, `path`) as (
     select
-      `category`.`id` as `key_1`, `category`.`id` as `on_1`, cast(? as signed) as `depth`,
+      `category`.`id` as `key_1`, `category`.`id` as `on_1`, 0 as `depth`,
       cast(
-        concat(?, cast(`category`.`id` as char), ?) as char(3000)
+        concat('/', cast(`category`.`id` as char), '/') as char(3000)
       ) as `path`
     from `category`
     where `category`.`parent_id` is null
     union
     select
-      `category`.`id` as `key_1`, `category`.`id` as `on_1`,
-      `tree`.`depth` + cast(? as signed) as `depth`,
+      `category`.`id` as `key_1`, `category`.`id` as `on_1`, `tree`.`depth` + 1 as `depth`,
       cast(
-        concat(`tree`.`path`, cast(`category`.`id` as char), ?) as char(3000)
+        concat(`tree`.`path`, cast(`category`.`id` as char), '/') as char(3000)
       ) as `path`
     from
       `category`
@@ -77,7 +76,7 @@ with recursive
       not (
         instr(
           `tree`.`path`,
-          concat(?, cast(`category`.`id` as char), ?)
+          concat('/', cast(`category`.`id` as char), '/')
         ) > 0
       )
   )
@@ -85,7 +84,7 @@ select `category`.`name`, `tree`.`path`
 from
   `category`
   join `tree` on `category`.`id` = `tree`.`key_1`
-order by `category`.`id`, `tree`.`key_1`, `tree`.`on_1`, `tree`.`depth`, `tree`.`path`;
+order by `category`.`id`, `tree`.`path`;
 
 -- # parts of documents
 -- rows of Repair: ["$.\"parts\"","$.\"parts\"[0]","$.\"parts\"[0]","belt"]
@@ -207,11 +206,11 @@ select `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`
 from
   (
     select
-      `loan`.`due`, `loan`.`id`,
+      `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`,
       row_number() over (
         partition by `loan`.`item_id`
         order by `loan`.`due` desc, `loan`.`id` desc
-      ) as `position`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`returned`
+      ) as `position`
     from `loan`
     where
       `loan`.`item_id` in (
@@ -242,8 +241,8 @@ select
 from
   (
     select
-      `district`.`name` as `order_1`, `depot`.`name`, `depot`.`id`, `depot`.`district_id`,
-      `depot`.`town`
+      `depot`.`id`, `depot`.`district_id`, `depot`.`name`, `depot`.`town`,
+      `district`.`name` as `order_1`
     from
       `depot`
       join `district` on `district`.`id` = `depot`.`district_id`
@@ -337,11 +336,11 @@ select `member`.`id`, `member`.`name`, `member`.`blocked`, `member`.`sponsor_id`
 from
   (
     select
-      `member`.`id`, `link`.`owner_1`,
+      `member`.`id`, `member`.`name`, `member`.`blocked`, `member`.`sponsor_id`, `link`.`owner_1`,
       row_number() over (
         partition by `link`.`owner_1`
         order by `member`.`id`
-      ) as `position`, `member`.`name`, `member`.`blocked`, `member`.`sponsor_id`
+      ) as `position`
     from
       `member`
       join (
@@ -369,8 +368,8 @@ from
   `district`
   left join (
     select
-      `link`.`owner_1`, `borrowers`.`id`, `borrowers`.`name`, `borrowers`.`blocked`,
-      `borrowers`.`sponsor_id`
+      `borrowers`.`id`, `borrowers`.`name`, `borrowers`.`blocked`, `borrowers`.`sponsor_id`,
+      `link`.`owner_1`
     from
       `member` as `borrowers`
       join (
@@ -470,11 +469,11 @@ from
   `item`
   left join (
     select
-      `loans`.`item_id`, `loans`.`id`,
+      `loans`.`id`, `loans`.`item_id`, `loans`.`member_id`, `loans`.`due`, `loans`.`returned`,
       row_number() over (
         partition by `loans`.`item_id`
         order by `loans`.`id`
-      ) as `position`, `loans`.`member_id`, `loans`.`due`, `loans`.`returned`
+      ) as `position`
     from
       `loan` as `loans`
       join `member` as `borrower` on `borrower`.`id` = `loans`.`member_id`
@@ -555,10 +554,7 @@ order by `member`.`id`;
 -- # days
 -- rows of Loan: [7,"2026-06-01"]
 select
-  extract(
-    year
-    from `loan`.`due`
-  ), weekday(`loan`.`due`) + 1, datediff(`loan`.`returned`, `loan`.`due`),
+  year(`loan`.`due`), weekday(`loan`.`due`) + 1, datediff(`loan`.`returned`, `loan`.`due`),
   `loan`.`due` - interval dayofmonth(`loan`.`due`) - 1 day
 from `loan`
 where (`loan`.`due` + interval cast(? as signed) day) < ?
@@ -568,10 +564,7 @@ order by `loan`.`id`;
 -- rows of Repair: []
 select
   date (`repair`.`begun`),
-  extract(
-    hour
-    from `repair`.`begun`
-  )
+  hour (`repair`.`begun`)
 from `repair`
 order by `repair`.`id`;
 
@@ -619,7 +612,7 @@ from `item`
 order by `item`.`id`;
 
 -- # the first of a set
--- rows of Item: [1]
+-- rows of Item: []
 select
   (
     select `borrower`.`name`
@@ -628,7 +621,7 @@ select
       join `member` as `borrower` on `borrower`.`id` = `loan`.`member_id`
     where `loan`.`item_id` = `item`.`id`
     order by `loan`.`due` desc, `loan`.`id` desc
-    limit ?
+    limit 1
   )
 from `item`
 order by `item`.`id`;
@@ -689,7 +682,7 @@ select `loan`.`due`, `loan`.`owner_1`
 from
   (
     select
-      `loan`.`due`, `loan`.`id`, `item`.`depot_id` as `owner_1`,
+      `loan`.`id`, `loan`.`due`, `item`.`depot_id` as `owner_1`,
       row_number() over (
         partition by `item`.`depot_id`
         order by `loan`.`due`, `loan`.`id`
@@ -723,11 +716,7 @@ order by count(*) desc, `borrower`.`name` desc;
 -- # groups by several keys, filtered parts
 -- rows of Loan: []
 select
-  `loan`.`item_id`,
-  extract(
-    month
-    from `loan`.`due`
-  ),
+  `loan`.`item_id`, month (`loan`.`due`),
   count(
     case when `loan`.`returned` is null then 1
     end
@@ -735,40 +724,19 @@ select
 from `loan`
 group by
   `loan`.`item_id`,
-  extract(
-    month
-    from `loan`.`due`
-  )
+  month (`loan`.`due`)
 order by
   `loan`.`item_id`,
-  extract(
-    month
-    from `loan`.`due`
-  );
+  month (`loan`.`due`);
 
 -- # a key with a value in it
 -- rows of Loan: [1,1,1]
 select
-  extract(
-    month
-    from `loan`.`due`
-  ) + cast(? as signed),
+  month (`loan`.`due`) + cast(? as signed),
   count(*)
 from `loan`
-group by
-  (
-    extract(
-      month
-      from `loan`.`due`
-    ) + cast(? as signed)
-  )
-order by
-  (
-    extract(
-      month
-      from `loan`.`due`
-    ) + cast(? as signed)
-  );
+group by month (`loan`.`due`) + cast(? as signed)
+order by month (`loan`.`due`) + cast(? as signed);
 
 -- # different rows
 -- rows of Loan: []
@@ -817,7 +785,7 @@ from
     from `loan`
     group by `loan`.`item_id`
   ) as `loan` on `loan`.`item` = `item`.`id`
-order by `item`.`id`, `loan`.`item`, `loan`.`last`;
+order by `item`.`id`, `loan`.`item`;
 
 -- # the first row of each group
 -- rows of a query: [1]
@@ -833,10 +801,10 @@ from
     from `loan`
   ) as `loan`
 where `loan`.`position` = ?
-order by `loan`.`id`, `loan`.`position`;
+order by `loan`.`id`;
 
 -- # running and moving
--- rows of Repair: [1]
+-- rows of Repair: []
 select
   sum(`repair`.`cost`) over (
     order by
@@ -849,7 +817,7 @@ select
       `repair`.`begun`, `repair`.`id` rows between 1 preceding
       and 1 following
   ),
-  lag(`repair`.`begun`, cast(? as signed)) over (
+  lag(`repair`.`begun`, 1) over (
     order by `repair`.`id`
   )
 from `repair`
@@ -893,7 +861,7 @@ from
   `busy`
   join `busy` as `busy_2` on `busy`.`loans` = `busy_2`.`loans`
   and `busy`.`item` < `busy_2`.`item`
-order by `busy`.`item`, `busy`.`loans`, `busy_2`.`item`, `busy_2`.`loans`;
+order by `busy`.`item`, `busy_2`.`item`;
 
 -- # a recursive query
 -- rows of a query: [0,1]

@@ -50,22 +50,21 @@ where
 order by "member"."id";
 
 -- # a tree
--- rows of Category: [0,"/","/",1,"/","/","/"]
+-- rows of Category: []
 with recursive
   "tree" ("key_1", "on_1", "depth", "path") as (
     select
-      "category"."id" as "key_1", "category"."id" as "on_1", $1::integer as "depth",
+      "category"."id" as "key_1", "category"."id" as "on_1", 0 as "depth",
       cast(
-        $2::text || cast("category"."id" as text) || $3::text as text
+        '/' || cast("category"."id" as text) || '/' as text
       ) as "path"
     from "category"
     where "category"."parent_id" is null
     union
     select
-      "category"."id" as "key_1", "category"."id" as "on_1",
-      "tree"."depth" + $4::integer as "depth",
+      "category"."id" as "key_1", "category"."id" as "on_1", "tree"."depth" + 1 as "depth",
       cast(
-        "tree"."path" || cast("category"."id" as text) || $5::text as text
+        "tree"."path" || cast("category"."id" as text) || '/' as text
       ) as "path"
     from
       "category"
@@ -73,7 +72,7 @@ with recursive
     where
       not (
         strpos(
-          "tree"."path", $6::text || cast("category"."id" as text) || $7::text
+          "tree"."path", '/' || cast("category"."id" as text) || '/'
         ) > 0
       )
   )
@@ -81,7 +80,7 @@ select "category"."name", "tree"."path"
 from
   "category"
   join "tree" on "category"."id" = "tree"."key_1"
-order by "category"."id", "tree"."key_1", "tree"."on_1", "tree"."depth", "tree"."path";
+order by "category"."id", "tree"."path";
 
 -- # parts of documents
 -- rows of Repair: ["parts","parts","0","parts","0","belt"]
@@ -199,11 +198,11 @@ select "loan"."id", "loan"."item_id", "loan"."member_id", "loan"."due", "loan"."
 from
   (
     select
-      "loan"."due", "loan"."id",
+      "loan"."id", "loan"."item_id", "loan"."member_id", "loan"."due", "loan"."returned",
       row_number() over (
         partition by "loan"."item_id"
         order by "loan"."due" desc, "loan"."id" desc
-      ) as "position", "loan"."item_id", "loan"."member_id", "loan"."returned"
+      ) as "position"
     from "loan"
     where "loan"."item_id" = any ($1::integer[])
   ) as "loan"
@@ -230,8 +229,8 @@ select
 from
   (
     select
-      "district"."name" as "order_1", "depot"."name", "depot"."id", "depot"."district_id",
-      "depot"."town"
+      "depot"."id", "depot"."district_id", "depot"."name", "depot"."town",
+      "district"."name" as "order_1"
     from
       "depot"
       join "district" on "district"."id" = "depot"."district_id"
@@ -313,11 +312,11 @@ select "member"."id", "member"."name", "member"."blocked", "member"."sponsor_id"
 from
   (
     select
-      "member"."id", "link"."owner_1",
+      "member"."id", "member"."name", "member"."blocked", "member"."sponsor_id", "link"."owner_1",
       row_number() over (
         partition by "link"."owner_1"
         order by "member"."id"
-      ) as "position", "member"."name", "member"."blocked", "member"."sponsor_id"
+      ) as "position"
     from
       "member"
       join (
@@ -341,8 +340,8 @@ from
   "district"
   left join (
     select
-      "link"."owner_1", "borrowers"."id", "borrowers"."name", "borrowers"."blocked",
-      "borrowers"."sponsor_id"
+      "borrowers"."id", "borrowers"."name", "borrowers"."blocked", "borrowers"."sponsor_id",
+      "link"."owner_1"
     from
       "member" as "borrowers"
       join (
@@ -435,11 +434,11 @@ from
   "item"
   left join (
     select
-      "loans"."item_id", "loans"."id",
+      "loans"."id", "loans"."item_id", "loans"."member_id", "loans"."due", "loans"."returned",
       row_number() over (
         partition by "loans"."item_id"
         order by "loans"."id"
-      ) as "position", "loans"."member_id", "loans"."due", "loans"."returned"
+      ) as "position"
     from
       "loan" as "loans"
       join "member" as "borrower" on "borrower"."id" = "loans"."member_id"
@@ -586,7 +585,7 @@ from "item"
 order by "item"."id";
 
 -- # the first of a set
--- rows of Item: [1]
+-- rows of Item: []
 select
   (
     select "borrower"."name"
@@ -595,7 +594,7 @@ select
       join "member" as "borrower" on "borrower"."id" = "loan"."member_id"
     where "loan"."item_id" = "item"."id"
     order by "loan"."due" desc, "loan"."id" desc
-    limit $1
+    limit 1
   )
 from "item"
 order by "item"."id";
@@ -656,7 +655,7 @@ select "loan"."due", "loan"."owner_1"
 from
   (
     select
-      "loan"."due", "loan"."id", "item"."depot_id" as "owner_1",
+      "loan"."id", "loan"."due", "item"."depot_id" as "owner_1",
       row_number() over (
         partition by "item"."depot_id"
         order by "loan"."due", "loan"."id"
@@ -694,9 +693,8 @@ select
       from "loan"."due"
     ) as integer
   ),
-  count(
-    case when "loan"."returned" is null then 1
-    end
+  count(*) filter (
+    where "loan"."returned" is null
   )
 from "loan"
 group by
@@ -728,23 +726,19 @@ select
   count(*)
 from "loan"
 group by
-  (
-    cast(
-      extract(
-        month
-        from "loan"."due"
-      ) as integer
-    ) + $1::integer
-  )
+  cast(
+    extract(
+      month
+      from "loan"."due"
+    ) as integer
+  ) + $1::integer
 order by
-  (
-    cast(
-      extract(
-        month
-        from "loan"."due"
-      ) as integer
-    ) + $1::integer
-  );
+  cast(
+    extract(
+      month
+      from "loan"."due"
+    ) as integer
+  ) + $1::integer;
 
 -- # different rows
 -- rows of Loan: []
@@ -793,7 +787,7 @@ from
     from "loan"
     group by "loan"."item_id"
   ) as "loan" on "loan"."item" = "item"."id"
-order by "item"."id", "loan"."item", "loan"."last" nulls first;
+order by "item"."id", "loan"."item";
 
 -- # the first row of each group
 -- rows of a query: [1]
@@ -809,10 +803,10 @@ from
     from "loan"
   ) as "loan"
 where "loan"."position" = $1
-order by "loan"."id", "loan"."position";
+order by "loan"."id";
 
 -- # running and moving
--- rows of Repair: [1]
+-- rows of Repair: []
 select
   sum("repair"."cost") over (
     order by
@@ -825,7 +819,7 @@ select
       "repair"."begun", "repair"."id" rows between 1 preceding
       and 1 following
   ),
-  lag("repair"."begun", $1::integer) over (
+  lag("repair"."begun", 1) over (
     order by "repair"."id"
   )
 from "repair"
@@ -869,7 +863,7 @@ from
   "busy"
   join "busy" as "busy_2" on "busy"."loans" = "busy_2"."loans"
   and "busy"."item" < "busy_2"."item"
-order by "busy"."item", "busy"."loans", "busy_2"."item", "busy_2"."loans";
+order by "busy"."item", "busy_2"."item";
 
 -- # a recursive query
 -- rows of a query: [0,1]

@@ -53,19 +53,21 @@ where
 order by "member"."id";
 
 -- # a tree
--- rows of Category: [0,"/","/",1,"/","/","/"]
+-- rows of Category: []
 with recursive
   "tree" ("key_1", "on_1", "depth", "path") as (
     select
-      "category"."id" as "key_1", "category"."id" as "on_1", ? as "depth",
-      cast(? || cast("category"."id" as text) || ? as text) as "path"
+      "category"."id" as "key_1", "category"."id" as "on_1", 0 as "depth",
+      cast(
+        '/' || cast("category"."id" as text) || '/' as text
+      ) as "path"
     from "category"
     where "category"."parent_id" is null
     union
     select
-      "category"."id" as "key_1", "category"."id" as "on_1", "tree"."depth" + ? as "depth",
+      "category"."id" as "key_1", "category"."id" as "on_1", "tree"."depth" + 1 as "depth",
       cast(
-        "tree"."path" || cast("category"."id" as text) || ? as text
+        "tree"."path" || cast("category"."id" as text) || '/' as text
       ) as "path"
     from
       "category"
@@ -73,7 +75,7 @@ with recursive
     where
       not (
         instr(
-          "tree"."path", ? || cast("category"."id" as text) || ?
+          "tree"."path", '/' || cast("category"."id" as text) || '/'
         ) > 0
       )
   )
@@ -81,7 +83,7 @@ select "category"."name", "tree"."path"
 from
   "category"
   join "tree" on "category"."id" = "tree"."key_1"
-order by "category"."id", "tree"."key_1", "tree"."on_1", "tree"."depth", "tree"."path";
+order by "category"."id", "tree"."path";
 
 -- # parts of documents
 -- rows of Repair: ["[\"parts\",0]","belt"]
@@ -197,11 +199,11 @@ select "loan"."id", "loan"."item_id", "loan"."member_id", "loan"."due", "loan"."
 from
   (
     select
-      "loan"."due", "loan"."id",
+      "loan"."id", "loan"."item_id", "loan"."member_id", "loan"."due", "loan"."returned",
       row_number() over (
         partition by "loan"."item_id"
         order by "loan"."due" desc, "loan"."id" desc
-      ) as "position", "loan"."item_id", "loan"."member_id", "loan"."returned"
+      ) as "position"
     from "loan"
     where
       "loan"."item_id" in (
@@ -232,8 +234,8 @@ select
 from
   (
     select
-      "district"."name" as "order_1", "depot"."name", "depot"."id", "depot"."district_id",
-      "depot"."town"
+      "depot"."id", "depot"."district_id", "depot"."name", "depot"."town",
+      "district"."name" as "order_1"
     from
       "depot"
       join "district" on "district"."id" = "depot"."district_id"
@@ -327,11 +329,11 @@ select "member"."id", "member"."name", "member"."blocked", "member"."sponsor_id"
 from
   (
     select
-      "member"."id", "link"."owner_1",
+      "member"."id", "member"."name", "member"."blocked", "member"."sponsor_id", "link"."owner_1",
       row_number() over (
         partition by "link"."owner_1"
         order by "member"."id"
-      ) as "position", "member"."name", "member"."blocked", "member"."sponsor_id"
+      ) as "position"
     from
       "member"
       join (
@@ -359,8 +361,8 @@ from
   "district"
   left join (
     select
-      "link"."owner_1", "borrowers"."id", "borrowers"."name", "borrowers"."blocked",
-      "borrowers"."sponsor_id"
+      "borrowers"."id", "borrowers"."name", "borrowers"."blocked", "borrowers"."sponsor_id",
+      "link"."owner_1"
     from
       "member" as "borrowers"
       join (
@@ -460,11 +462,11 @@ from
   "item"
   left join (
     select
-      "loans"."item_id", "loans"."id",
+      "loans"."id", "loans"."item_id", "loans"."member_id", "loans"."due", "loans"."returned",
       row_number() over (
         partition by "loans"."item_id"
         order by "loans"."id"
-      ) as "position", "loans"."member_id", "loans"."due", "loans"."returned"
+      ) as "position"
     from
       "loan" as "loans"
       join "member" as "borrower" on "borrower"."id" = "loans"."member_id"
@@ -599,7 +601,7 @@ from "item"
 order by "item"."id";
 
 -- # the first of a set
--- rows of Item: [1]
+-- rows of Item: []
 select
   (
     select "borrower"."name"
@@ -608,7 +610,7 @@ select
       join "member" as "borrower" on "borrower"."id" = "loan"."member_id"
     where "loan"."item_id" = "item"."id"
     order by "loan"."due" desc, "loan"."id" desc
-    limit + ?
+    limit 1
   )
 from "item"
 order by "item"."id";
@@ -672,7 +674,7 @@ select "loan"."due", "loan"."owner_1"
 from
   (
     select
-      "loan"."due", "loan"."id", "item"."depot_id" as "owner_1",
+      "loan"."id", "loan"."due", "item"."depot_id" as "owner_1",
       row_number() over (
         partition by "item"."depot_id"
         order by "loan"."due", "loan"."id"
@@ -707,9 +709,8 @@ order by count(*) desc, "borrower"."name" desc;
 -- rows of Loan: []
 select
   "loan"."item_id", cast(substr("loan"."due", 6, 2) as integer),
-  count(
-    case when "loan"."returned" is null then 1
-    end
+  count(*) filter (
+    where "loan"."returned" is null
   )
 from "loan"
 group by
@@ -725,8 +726,8 @@ select
   cast(substr("loan"."due", 6, 2) as integer) + ?,
   count(*)
 from "loan"
-group by (cast(substr("loan"."due", 6, 2) as integer) + ?)
-order by (cast(substr("loan"."due", 6, 2) as integer) + ?);
+group by cast(substr("loan"."due", 6, 2) as integer) + ?
+order by cast(substr("loan"."due", 6, 2) as integer) + ?;
 
 -- # different rows
 -- rows of Loan: []
@@ -775,7 +776,7 @@ from
     from "loan"
     group by "loan"."item_id"
   ) as "loan" on "loan"."item" = "item"."id"
-order by "item"."id", "loan"."item", "loan"."last";
+order by "item"."id", "loan"."item";
 
 -- # the first row of each group
 -- rows of a query: [1]
@@ -791,10 +792,10 @@ from
     from "loan"
   ) as "loan"
 where "loan"."position" = ?
-order by "loan"."id", "loan"."position";
+order by "loan"."id";
 
 -- # running and moving
--- rows of Repair: [1]
+-- rows of Repair: []
 select
   gemach_sum ("repair"."cost") over (
     order by
@@ -807,7 +808,7 @@ select
       "repair"."begun", "repair"."id" rows between 1 preceding
       and 1 following
   ),
-  lag("repair"."begun", ?) over (
+  lag("repair"."begun", 1) over (
     order by "repair"."id"
   )
 from "repair"
@@ -851,7 +852,7 @@ from
   "busy"
   join "busy" as "busy_2" on "busy"."loans" = "busy_2"."loans"
   and "busy"."item" < "busy_2"."item"
-order by "busy"."item", "busy"."loans", "busy_2"."item", "busy_2"."loans";
+order by "busy"."item", "busy_2"."item";
 
 -- # a recursive query
 -- rows of a query: [0,1]
