@@ -19,8 +19,7 @@ const fedBy = (rows: StatementPlan["rows"]): readonly FedStatement[] => [
 
 /** Turns a plan, and all that it feeds, into text. */
 export function compile(plan: StatementPlan, dialect: Dialect): CompiledStatement {
-  const { select, common } = translate(plan, dialect);
-  const { text, parameters } = print(select, dialect, common);
+  const { text, parameters } = print(translate(plan, dialect), dialect);
   const fed = new Map(fedBy(plan.rows).map((feed) => [feed, compile(feed.statement, dialect)]));
   return { plan, text, parameters, fed };
 }

@@ -129,6 +129,8 @@ export interface Dialect {
   readonly onConflict: (by: readonly string[], set: string) => string;
   /** A column of the row that an insert would have added. */
   readonly proposed: (column: string) => string;
+  /** Whether a window function may be of a bare column of a derived table. */
+  readonly windowsDerived: boolean;
   /** Whether a derived table inside of a subquery may refer to the rows outside of both. */
   readonly hasDeepCorrelation: boolean;
   /** Whether schemas are created by a statement; a schema of SQLite is a file that the caller attached. */

@@ -17,7 +17,7 @@ import { encodeParameter } from "./encode.js";
 import { print, proposedRow, qualifiedTable } from "./print.js";
 import { type Assignment, printInsertEnd } from "./print-write.js";
 import { fieldsOf, selectOf } from "./queries.js";
-import { draftFrom, placeIn, type Scope, tableOf } from "./scope.js";
+import { commonOf, draftFrom, placeIn, type Scope, tableOf } from "./scope.js";
 import { startScope, value } from "./translate-expression.js";
 import type { Parameter } from "./tree.js";
 import { changesOf, returned } from "./write.js";
@@ -198,8 +198,7 @@ export function insertFromStatement(
     query,
     fields.map(({ node }) => [node, undefined]),
   );
-  const common = [...scope.common.values()].filter((known) => known !== undefined);
-  const { text, parameters } = print(select, dialect, common);
+  const { text, parameters } = print({ ...select, common: commonOf(scope) }, dialect);
   return { text: `insert into ${qualifiedTable(entity, dialect)} (${names}) ${text}`, parameters };
 }
 

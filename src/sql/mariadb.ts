@@ -222,6 +222,8 @@ export const mariadbDialect: Dialect = {
   seesTableWhileWriting: false,
   onConflict: (by, set) => `on duplicate key update ${set === "" ? `${by[0]} = ${by[0]}` : set}`,
   proposed: (column) => `values(${column})`,
+  // The server crashes (10.11) where such a column is also the second term of the window's order, and one of the query's.
+  windowsDerived: false,
   hasDeepCorrelation: false,
   createsSchemas: true,
   keepsToSchema: false,

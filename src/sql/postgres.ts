@@ -94,7 +94,7 @@ const datePart =
 const inCase =
   (name: string, collation: string): CallPrinter =>
   ({ beside }) =>
-    `${name}(${beside(0)} collate "${collation}")`;
+    `${name}(${beside(0)} collate "${collation}") collate "C"`;
 
 /** A part of a document where it is of a type. A position is none in an object, nor a name in a list. */
 function jsonPart(call: PrintedCall, type: string, read: (part: string) => string): string {
@@ -234,6 +234,7 @@ export const postgresDialect: Dialect = {
   seesTableWhileWriting: true,
   onConflict: standardConflict,
   proposed: (column) => `excluded.${column}`,
+  windowsDerived: true,
   hasDeepCorrelation: true,
   createsSchemas: true,
   keepsToSchema: false,

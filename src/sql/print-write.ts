@@ -1,6 +1,14 @@
 import type { ResolvedEntity } from "../expression/index.js";
 import type { Dialect } from "./dialect.js";
-import { type Printed, type Printer, printExpression, printItems, printLogic, qualifiedTable } from "./print.js";
+import {
+  newPrinter,
+  type Printed,
+  type Printer,
+  printExpression,
+  printItems,
+  printLogic,
+  qualifiedTable,
+} from "./print.js";
 import type { Parameter, SelectItem, SqlExpression } from "./tree.js";
 
 /** A column and what it is given. */
@@ -30,7 +38,7 @@ function printReturning(printer: Printer, items: readonly SelectItem[]): string 
 /** The text of a statement that changes or deletes rows. */
 export function printWrite({ kind, entity, set, where, returning }: Write, dialect: Dialect): Printed {
   const parameters: Parameter[] = [];
-  const printer: Printer = { dialect, parameters, made: new Map() };
+  const printer = newPrinter(dialect, parameters);
   const table = qualifiedTable(entity, dialect);
   const begin = kind === "delete" ? `delete from ${table}` : `update ${table} set ${printAssignments(printer, set)}`;
   const narrowed = where.length === 0 ? "" : ` where ${printLogic(printer, "and", where)}`;
@@ -45,7 +53,7 @@ export function printInsertEnd(
   before: number,
 ): Printed {
   const parameters: Parameter[] = new Array<Parameter>(before);
-  const printer: Printer = { dialect, parameters, made: new Map() };
+  const printer = newPrinter(dialect, parameters);
   const resolved =
     conflict === undefined
       ? ""

@@ -1,10 +1,9 @@
 import { comparedKind } from "../columns/index.js";
-import type { AggregateName, NodeType, WindowName } from "../expression/index.js";
+import type { AggregateName, Derivation, NodeType, WindowName } from "../expression/index.js";
 import { isClosed, standardCalls } from "./calls.js";
 import type { Dialect } from "./dialect.js";
 import type {
   CallExpression,
-  CommonTable,
   Compound,
   Join,
   Parameter,
@@ -29,7 +28,17 @@ export interface Printer {
   readonly parameters: Parameter[] | undefined;
   /** Parameters of expressions that may stand in a statement several times. */
   readonly made: Map<SqlExpression, Parameter>;
+  /** What queries are called that the statement names before it begins. */
+  readonly names: Map<Derivation, string>;
 }
+
+/** Begins a text; without parameters values stand in it. */
+export const newPrinter = (dialect: Dialect, parameters: Parameter[] | undefined): Printer => ({
+  dialect,
+  parameters,
+  made: new Map(),
+  names: new Map(),
+});
 
 /** The parameter of an expression, the same one wherever the expression stands. */
 function parameterOf(printer: Printer, expression: SqlExpression, make: () => Parameter): Parameter {
@@ -248,7 +257,7 @@ export const proposedRow = "\0proposed";
 
 /** An expression in a table's definition: of its own columns, with values in the text. They come from the model. */
 export const printDefinition = (expression: SqlExpression, dialect: Dialect): string =>
-  printExpression({ dialect, parameters: undefined, made: new Map() }, expression);
+  printExpression(newPrinter(dialect, undefined), expression);
 
 function printOrder(printer: Printer, terms: readonly SortTerm[]): string {
   if (terms.length === 0) return "";
@@ -271,6 +280,10 @@ export const qualifiedTable = (
 function printTable(printer: Printer, term: TableTerm): string {
   const { quote } = printer.dialect;
   if (term.kind === "derived") return `(${printRows(printer, term.select)}) as ${quote(term.alias)}`;
+  if (term.kind === "common") {
+    const name = printer.names.get(term.of) ?? term.alias;
+    return name === term.alias ? quote(name) : `${quote(name)} as ${quote(term.alias)}`;
+  }
   if (term.kind === "joined") return `(${printTable(printer, term.table)}${printJoins(printer, term.joins)})`;
   const table = qualifiedTable(term, printer.dialect);
   return term.alias === term.table ? table : `${table} as ${quote(term.alias)}`;
@@ -298,7 +311,7 @@ const printRaw = (printer: Printer, { parts, between }: RawExpression): string =
 /** The text of a statement as it was written. */
 export function printStatement(raw: RawExpression, dialect: Dialect): Printed {
   const parameters: Parameter[] = [];
-  return { text: printRaw({ dialect, parameters, made: new Map() }, raw).trim(), parameters };
+  return { text: printRaw(newPrinter(dialect, parameters), raw).trim(), parameters };
 }
 
 const printRows = (printer: Printer, rows: Select | Compound | RawExpression): string =>
@@ -309,9 +322,11 @@ const printRows = (printer: Printer, rows: Select | Compound | RawExpression): s
       : printSelect(printer, rows);
 
 /** Selects one after the other, and what is said of all of their rows. */
-function printCompound(printer: Printer, { selects, operator, orderBy = [], limit, offset }: Compound): string {
+function printCompound(printer: Printer, compound: Compound): string {
+  const { selects, operator, orderBy = [], limit, offset } = compound;
+  const before = printCommon(printer, compound);
   const rows = selects.map((select) => printSelect(printer, select)).join(` ${operator} `);
-  return rows + printOrder(printer, orderBy) + printCut(printer, limit, offset);
+  return before + rows + printOrder(printer, orderBy) + printCut(printer, limit, offset);
 }
 
 /** How many rows, and from which on. */
@@ -332,9 +347,40 @@ export const printItems = (printer: Printer, items: readonly SelectItem[]): stri
     })
     .join(", ");
 
+/** The tables that a part of a statement is of, in small letters: engines may take two names for one. */
+function tablesIn(part: unknown, found: Set<string> = new Set()): ReadonlySet<string> {
+  if (typeof part !== "object" || part === null) return found;
+  if ("table" in part && typeof part.table === "string") found.add(part.table.toLowerCase());
+  for (const [name, value] of Object.entries(part)) if (!apart.has(name)) tablesIn(value, found);
+  return found;
+}
+
+/** Where no tables are: in values, and in a query as it was built, whose text is elsewhere. */
+const apart: ReadonlySet<string> = new Set(["of", "parameter", "values", "rows"]);
+
+/** The queries that a select names before it begins, by names that no table in it has. */
+function printCommon(printer: Printer, select: Select | Compound): string {
+  const { common = [] } = select;
+  if (common.length === 0) return "";
+  const { quote } = printer.dialect;
+  const taken = new Set(tablesIn(select));
+  for (const { of, name: wish } of common) {
+    let name = wish;
+    for (let i = 2; taken.has(name.toLowerCase()); i++) name = `${wish}_${i}`;
+    taken.add(name.toLowerCase());
+    printer.names.set(of, name);
+  }
+  const named = common.map(({ of, columns, select: rows }) => {
+    const name = quote(printer.names.get(of) as string);
+    return `${name} (${columns.map(quote).join(", ")}) as (${printRows(printer, rows)})`;
+  });
+  return `with ${common.some((table) => table.isRecursive) ? "recursive " : ""}${named.join(", ")} `;
+}
+
 function printSelect(printer: Printer, select: Select): string {
   const { from, joins, where, groupBy, having, orderBy } = select;
   return [
+    printCommon(printer, select),
     `select ${select.isDistinct ? "distinct " : ""}${printItems(printer, select.items)} from ${printTable(printer, from)}`,
     printJoins(printer, joins),
     where.length === 0 ? "" : ` where ${printLogic(printer, "and", where)}`,
@@ -347,14 +393,7 @@ function printSelect(printer: Printer, select: Select): string {
 }
 
 /** The text of a select in a dialect. Values stay out of it: each is a parameter. */
-export function print(select: Select | Compound, dialect: Dialect, common: readonly CommonTable[] = []): Printed {
+export function print(select: Select | Compound, dialect: Dialect): Printed {
   const parameters: Parameter[] = [];
-  const printer: Printer = { dialect, parameters, made: new Map() };
-  const named = common.map(({ name, columns, select: rows }) => {
-    const list = columns.map(dialect.quote).join(", ");
-    return `${dialect.quote(name)} (${list}) as (${printRows(printer, rows)})`;
-  });
-  const isRecursive = common.some((table) => table.isRecursive);
-  const before = named.length === 0 ? "" : `with ${isRecursive ? "recursive " : ""}${named.join(", ")} `;
-  return { text: before + printRows(printer, select), parameters };
+  return { text: printRows(newPrinter(dialect, parameters), select), parameters };
 }

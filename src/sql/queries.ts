@@ -74,7 +74,7 @@ function sourceTable(scope: Scope, entity: ResolvedEntity, alias: string): Table
   if (derivation === undefined) return tableOf(entity, alias);
   if (derivation.kind !== "query" && derivation.kind !== "compound") {
     nameTable(scope, entity, derivation);
-    return { kind: "table", schema: undefined, table: derivation.name, alias };
+    return { kind: "common", of: derivation, alias };
   }
   return { kind: "derived", select: derivedRows(scope, entity, derivation), alias };
 }
@@ -150,14 +150,14 @@ function nameTable(scope: Scope, entity: ResolvedEntity, derivation: Extract<Der
   if (isRecursive) scope.common.set(derivation, undefined);
   if (derivation.kind === "raw") {
     const select = rawOf(newScope(scope.dialect, scope.translate, new Map(), scope.common), derivation.text);
-    scope.common.set(derivation, { name: derivation.name, columns, select, isRecursive });
+    scope.common.set(derivation, { of: derivation, name: derivation.name, columns, select, isRecursive });
     return;
   }
   const parts = derivation.kind === "recursive" ? [derivation.seed, derivation.step] : [derivation.query];
   const selects = parts.map((query) => uncut(entity, selectApart(scope, entity, query)));
   const select = isRecursive ? ({ operator: "union", selects } as const) : (selects[0] as Select);
   scope.common.delete(derivation);
-  scope.common.set(derivation, { name: derivation.name, columns, select, isRecursive });
+  scope.common.set(derivation, { of: derivation, name: derivation.name, columns, select, isRecursive });
 }
 
 /** The values that a projection gives, by the names that lead to them. */

@@ -27,6 +27,7 @@ export interface SelectDraft {
   offset: number | undefined;
   isDistinct: boolean;
   lock: RowLock | undefined;
+  common?: readonly CommonTable[];
 }
 
 /** Rows of one entity that a select can refer to. */
@@ -72,6 +73,10 @@ export interface Scope {
   /** What tells the rows of the select at hand apart, for windows whose order does not. */
   rows: SortedRows | undefined;
 }
+
+/** What a statement names before it begins. */
+export const commonOf = ({ common }: Scope): readonly CommonTable[] =>
+  [...common.values()].filter((table) => table !== undefined);
 
 /** A scope for a statement or for a select that knows nothing of the rows around it. */
 export const newScope = (

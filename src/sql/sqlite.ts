@@ -204,6 +204,7 @@ export const sqliteDialect: Dialect = {
   seesTableWhileWriting: true,
   onConflict: standardConflict,
   proposed: (column) => `excluded.${column}`,
+  windowsDerived: true,
   hasDeepCorrelation: true,
   createsSchemas: false,
   keepsToSchema: true,

@@ -285,13 +285,21 @@ function windowOrder({ rows }: Scope, { call, orderBy, frame }: WindowNode): rea
   return isWhole ? orderBy : totalOrder({ ...rows, orderBy });
 }
 
+function windowOperand(scope: Scope, node: Node): SqlExpression {
+  const given = operand(scope, node);
+  const isDerived = node.kind === "column" && node.path.source.entity.derivation !== undefined;
+  if (!isDerived || scope.dialect.windowsDerived) return given;
+  const type = typeOf(node);
+  return { kind: "call", call: "coalesce", operands: [given], type: type.type, of: [type] };
+}
+
 /** A value of a row among others. */
 function windowOf(scope: Scope, node: WindowNode): SqlExpression {
   const [of] = node.operands;
   return {
     kind: "window",
     call: node.call,
-    operands: node.operands.map((part) => operand(scope, part)),
+    operands: node.operands.map((part) => windowOperand(scope, part)),
     partitionBy: node.partitionBy.map((part) => value(scope, part)),
     orderBy: windowOrder(scope, node).map((term) => sortTerm(scope, term)),
     frame: node.frame,

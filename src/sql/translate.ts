@@ -8,6 +8,7 @@ import { ownersOf } from "./owners.js";
 import { placeRows, wholeCompound } from "./queries.js";
 import {
   columnOf,
+  commonOf,
   draftFrom,
   freeName,
   keysEqual,
@@ -19,7 +20,7 @@ import {
   tableOf,
 } from "./scope.js";
 import { condition, operand, sortTerm, startScope } from "./translate-expression.js";
-import type { CommonTable, Compound, Select, SelectItem, SortTerm, SqlExpression } from "./tree.js";
+import type { Compound, Select, SelectItem, SortTerm, SqlExpression } from "./tree.js";
 
 /** The rows of a source where the statement can use them, and their order in terms of it. */
 interface OrderedPlace {
@@ -164,18 +165,15 @@ function output(scope: Scope, given: Output, owners: readonly SqlExpression[]): 
 }
 
 /** The select that a statement's plan asks for. */
-export function translate(
-  plan: StatementPlan,
-  dialect: Dialect,
-): { readonly select: Select | Compound; readonly common: readonly CommonTable[] } {
+export function translate(plan: StatementPlan, dialect: Dialect): Select | Compound {
   const scope = startScope(dialect, plan.bound);
-  const common = () => [...scope.common.values()].filter((table) => table !== undefined);
   const compound = wholeCompound(scope, plan);
-  if (compound !== undefined) return { select: compound, common: common() };
+  if (compound !== undefined) return { ...compound, common: commonOf(scope) };
   const root = placeRoot(scope, plan);
   const { select } = root.place;
   const order = [...root.order, ...plan.joined.flatMap((joined) => joinRows(scope, joined))];
   for (const given of plan.outputs) select.items.push(output(scope, given, root.owners));
   select.orderBy.push(...order);
-  return { select, common: common() };
+  select.common = commonOf(scope);
+  return select;
 }

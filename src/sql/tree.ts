@@ -1,5 +1,14 @@
 import type { Scalar, ValueType } from "../columns/index.js";
-import type { AggregateName, CallName, Hole, NodeType, RowLock, SetOperator, WindowNode } from "../expression/index.js";
+import type {
+  AggregateName,
+  CallName,
+  Derivation,
+  Hole,
+  NodeType,
+  RowLock,
+  SetOperator,
+  WindowNode,
+} from "../expression/index.js";
 /** What a statement gets for one placeholder, before a dialect encodes it. */
 export type Parameter =
   | {
@@ -149,6 +158,8 @@ export interface SortTerm {
 export type TableTerm =
   | { readonly kind: "table"; readonly schema: string | undefined; readonly table: string; readonly alias: string }
   | { readonly kind: "derived"; readonly select: Select | Compound; readonly alias: string }
+  /** What the statement names before it begins. */
+  | { readonly kind: "common"; readonly of: Derivation; readonly alias: string }
   /** A table with what is joined to it before it is joined itself. */
   | { readonly kind: "joined"; readonly table: TableTerm; readonly joins: readonly Join[]; readonly alias: string };
 
@@ -156,6 +167,7 @@ export type TableTerm =
 export interface Compound {
   readonly operator: SetOperator;
   readonly selects: readonly Select[];
+  readonly common?: readonly CommonTable[];
   /** Of the whole; its terms are positions in what the selects give. */
   readonly orderBy?: readonly SortTerm[];
   readonly limit?: number | undefined;
@@ -164,6 +176,8 @@ export interface Compound {
 
 /** A select that a statement names before it begins. */
 export interface CommonTable {
+  readonly of: Derivation;
+  /** What it is called, where nothing else in the statement is. */
   readonly name: string;
   readonly columns: readonly string[];
   readonly select: Select | Compound | RawExpression;
@@ -199,4 +213,6 @@ export interface Select {
   readonly offset: number | undefined;
   readonly isDistinct: boolean;
   readonly lock: RowLock | undefined;
+  /** What is named before it begins. */
+  readonly common?: readonly CommonTable[];
 }

@@ -22,7 +22,7 @@ import type { Dialect } from "./dialect.js";
 import { leavesRow } from "./leaves.js";
 import { type Assignment, printWrite, type Write } from "./print-write.js";
 import { selectOfKeys } from "./queries.js";
-import { columnOf, draftFrom, type Place, placeIn, type Scope, tableOf } from "./scope.js";
+import { columnOf, commonOf, draftFrom, type Place, placeIn, type Scope, tableOf } from "./scope.js";
 import { condition, startScope, value } from "./translate-expression.js";
 import type { Parameter, SelectItem, SqlExpression } from "./tree.js";
 
@@ -57,10 +57,12 @@ const leaves = (node: Node): boolean =>
 function conditionsOf(scope: Scope, query: QueryState, place: Place): readonly SqlExpression[] {
   const { where, source } = query;
   const isDirect = !isCut(query) && query.cursor === undefined && !where.some((node) => needsKeys(scope.dialect, node));
-  if (isDirect) return where.map((node) => condition(scope, node));
+  const direct = isDirect ? where.map((node) => condition(scope, node)) : [];
+  // A write names no queries before it begins; the select of its keys may.
+  if (isDirect && scope.common.size === 0) return direct;
   const inner = startScope(scope.dialect);
   const keys = source.entity.key.map((column) => columnAt(pathTo(source), column));
-  const select = selectOfKeys(inner, query, keys);
+  const select = { ...selectOfKeys(inner, query, keys), common: commonOf(inner) };
   return [
     { kind: "inSelect", operands: source.entity.key.map((column) => columnOf(place, column)), select, negated: false },
   ];

@@ -52,7 +52,7 @@ order by "member"."id";
 -- # a tree
 -- rows of Category: []
 with recursive
-  "tree" ("key_1", "on_1", "depth", "path") as (
+  "tree_2" ("key_1", "on_1", "depth", "path") as (
     select
       "category"."id" as "key_1", "category"."id" as "on_1", 0 as "depth",
       cast(
@@ -68,7 +68,7 @@ with recursive
       ) as "path"
     from
       "category"
-      join "tree" on "category"."parent_id" = "tree"."on_1"
+      join "tree_2" as "tree" on "category"."parent_id" = "tree"."on_1"
     where
       not (
         strpos(
@@ -79,7 +79,7 @@ with recursive
 select "category"."name", "tree"."path"
 from
   "category"
-  join "tree" on "category"."id" = "tree"."key_1"
+  join "tree_2" as "tree" on "category"."id" = "tree"."key_1"
 order by "category"."id", "tree"."path";
 
 -- # parts of documents
@@ -469,7 +469,10 @@ order by "item"."id";
 -- rows of Member: ["ada levi"]
 select "member"."id", "member"."name", "member"."blocked", "member"."sponsor_id"
 from "member"
-where lower("member"."name" collate "C.utf8") = lower($1::text collate "C.utf8")
+where
+  (
+    lower("member"."name" collate "C.utf8") collate "C"
+  ) = (lower($1::text collate "C.utf8") collate "C")
 order by "member"."id";
 
 -- # not a match
@@ -498,7 +501,9 @@ order by "repair"."id";
 -- rows of Member: [" <",">"]
 select
   length(
-    upper("member"."name" collate "C.utf8") || $1::text || trim("sponsor"."name") || $2::text
+    (
+      upper("member"."name" collate "C.utf8") collate "C"
+    ) || $1::text || trim("sponsor"."name") || $2::text
   )
 from
   "member"
@@ -853,22 +858,22 @@ order by 1;
 -- # a query named and used twice
 -- rows of a query: []
 with
-  "busy" ("item", "loans") as (
+  "busy_3" ("item", "loans") as (
     select "loan"."item_id" as "item", count(*) as "loans"
     from "loan"
     group by "loan"."item_id"
   )
 select "busy"."item", "busy_2"."item"
 from
-  "busy"
-  join "busy" as "busy_2" on "busy"."loans" = "busy_2"."loans"
+  "busy_3" as "busy"
+  join "busy_3" as "busy_2" on "busy"."loans" = "busy_2"."loans"
   and "busy"."item" < "busy_2"."item"
 order by "busy"."item", "busy_2"."item";
 
 -- # a recursive query
 -- rows of a query: [0,1]
 with recursive
-  "tree" ("id", "depth") as (
+  "tree_2" ("id", "depth") as (
     select "category"."id", $1::integer as "depth"
     from "category"
     where "category"."parent_id" is null
@@ -876,10 +881,10 @@ with recursive
     select "category"."id", "tree"."depth" + $2::integer as "depth"
     from
       "category"
-      join "tree" on "category"."parent_id" = "tree"."id"
+      join "tree_2" as "tree" on "category"."parent_id" = "tree"."id"
   )
 select "tree"."id", "tree"."depth"
-from "tree"
+from "tree_2" as "tree"
 order by "tree"."id", "tree"."depth";
 
 -- # one of a query's values

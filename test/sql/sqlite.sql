@@ -55,7 +55,7 @@ order by "member"."id";
 -- # a tree
 -- rows of Category: []
 with recursive
-  "tree" ("key_1", "on_1", "depth", "path") as (
+  "tree_2" ("key_1", "on_1", "depth", "path") as (
     select
       "category"."id" as "key_1", "category"."id" as "on_1", 0 as "depth",
       cast(
@@ -71,7 +71,7 @@ with recursive
       ) as "path"
     from
       "category"
-      join "tree" on "category"."parent_id" = "tree"."on_1"
+      join "tree_2" as "tree" on "category"."parent_id" = "tree"."on_1"
     where
       not (
         instr(
@@ -82,7 +82,7 @@ with recursive
 select "category"."name", "tree"."path"
 from
   "category"
-  join "tree" on "category"."id" = "tree"."key_1"
+  join "tree_2" as "tree" on "category"."id" = "tree"."key_1"
 order by "category"."id", "tree"."path";
 
 -- # parts of documents
@@ -842,22 +842,22 @@ order by 1;
 -- # a query named and used twice
 -- rows of a query: []
 with
-  "busy" ("item", "loans") as (
+  "busy_3" ("item", "loans") as (
     select "loan"."item_id" as "item", count(*) as "loans"
     from "loan"
     group by "loan"."item_id"
   )
 select "busy"."item", "busy_2"."item"
 from
-  "busy"
-  join "busy" as "busy_2" on "busy"."loans" = "busy_2"."loans"
+  "busy_3" as "busy"
+  join "busy_3" as "busy_2" on "busy"."loans" = "busy_2"."loans"
   and "busy"."item" < "busy_2"."item"
 order by "busy"."item", "busy_2"."item";
 
 -- # a recursive query
 -- rows of a query: [0,1]
 with recursive
-  "tree" ("id", "depth") as (
+  "tree_2" ("id", "depth") as (
     select "category"."id", ? as "depth"
     from "category"
     where "category"."parent_id" is null
@@ -865,10 +865,10 @@ with recursive
     select "category"."id", "tree"."depth" + ? as "depth"
     from
       "category"
-      join "tree" on "category"."parent_id" = "tree"."id"
+      join "tree_2" as "tree" on "category"."parent_id" = "tree"."id"
   )
 select "tree"."id", "tree"."depth"
-from "tree"
+from "tree_2" as "tree"
 order by "tree"."id", "tree"."depth";
 
 -- # one of a query's values

@@ -285,7 +285,7 @@ export const predicates = (depth: number): Wild<boolean> => {
       expression: (r: Untyped) => a.expression(r).oneOf(list),
       value: (row: ProbeRow) => list.includes(a.value(row) as number),
     })),
-    column("f"),
+    fc.constant({ expression: (r: Untyped) => r.f.is(true), value: (row: ProbeRow) => row.f === true }),
   ];
   if (depth === 0) return fc.oneof(...leaves);
   const p = predicates(depth - 1);
@@ -294,12 +294,12 @@ export const predicates = (depth: number): Wild<boolean> => {
     ofAny(
       [p, p],
       (a, b) => and(a, b),
-      (a, b) => a && b,
+      (a, b) => Boolean(a && b),
     ),
     ofAny(
       [p, p],
       (a, b) => or(a, b),
-      (a, b) => a || b,
+      (a, b) => Boolean(a || b),
     ),
     ofAny(
       [p],
@@ -309,10 +309,10 @@ export const predicates = (depth: number): Wild<boolean> => {
     ofAny(
       [p, p],
       (a, b) => a.is(b),
-      (a, b) => a === b,
+      (a, b) => a !== null && a === b,
     ),
   );
 };
 
 export const expressions = (depth: number): Wild<unknown> => fc.oneof(numbers(depth), texts(depth), decimals(depth), predicates(depth)) as Wild<unknown>;
-export { numbers };
+export { byCodePoint, decimals, numbers, texts };
