@@ -234,7 +234,7 @@ test("a table in a schema of its own", async () => {
     await db.insert(Plan, [{ id: 4, name: "garden" }]);
     await db.insert(Plan, [{ name: "cellar" }]);
     await db.insert(Page, [{ planId: 5 }]);
-    for (const how of ["join", "batch"] as const)
+    for (const how of ["join", "batch", "nest"] as const)
       expect(
         await db.list(
           from(Plan)
@@ -289,7 +289,7 @@ test("rows as instances of classes of one's own, with what is reached", async ()
         await db.insert(owned.Keeper, [{ name: "Ada Levi" }]);
         await db.insert(owned.Chest, [{ label: "saws", keeperId: 1 }, { label: "nails" }]);
       }
-      for (const how of ["join", "batch"] as const) {
+      for (const how of ["join", "batch", "nest"] as const) {
         const [keeper] = await db.list(from(owned.Keeper).how(how).reach({ chests: true }));
         expect(keeper).toBeInstanceOf(Keeper);
         expect([keeper?.initials, keeper?.chests[0]?.shout()], engine.name).toEqual(["AL", "SAWS!"]);

@@ -50,7 +50,7 @@ test("relations over keys of two columns, by every strategy", async () => {
       ...piece,
       place: places.find((place) => place.depotId === piece.depotId && place.label === piece.placeLabel) ?? null,
     }));
-    for (const how of ["join", "batch", "auto"] as const) {
+    for (const how of ["join", "batch", "nest", "auto"] as const) {
       expect(
         await db.list(
           from(Place)

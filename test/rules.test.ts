@@ -133,7 +133,7 @@ test("rules stand in the table as a person would write them", () => {
     `  constraint "parcel_homewards" check ("back" >= "sent"),`,
     `  constraint "parcel_few" check (("pieces" > 5) is not true),`,
     `  constraint "parcel_not_three" check ("pieces" is null or "pieces" not in (3)),`,
-    `  constraint "parcel_not_none" check (lower("name" collate "C.utf8") is distinct from lower('NONE' collate "C.utf8")),`,
+    `  constraint "parcel_not_none" check (lower("name" collate "C.utf8") collate "C" is distinct from lower('NONE' collate "C.utf8") collate "C"),`,
     `  constraint "parcel_town" check ("toTown" in ('Carrow', 'Dunmere')),`,
     `  constraint "parcel_same_month" check ("back" is null or cast(date_trunc('month', "back") as date) = cast(date_trunc('month', "sent") as date))`,
     ")",

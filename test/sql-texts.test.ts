@@ -73,6 +73,17 @@ const queries: Readonly<Record<string, Query>> = {
     .offset(10)
     .how("join")
     .reach({ items: true, district: true }),
+  "to-many relations, nested": from(Depot)
+    .how("nest")
+    .reach({ items: { loans: (l) => l.where((x) => x.returned.is(null)).reach({ borrower: true }) }, district: true }),
+  "to-many relations, nested, limited": from(Item)
+    .how("nest")
+    .reach({ loans: (l) => l.orderBy((x) => x.due.desc).limit(3) }),
+  "a way down and up again, nested": from(District).how("nest").reach({ borrowers: true }),
+  "many kinds, nested": from(Item).how("nest").reach({ repairs: true }),
+  "a list in a projection, nested": from(Item)
+    .how("nest")
+    .select((i) => ({ name: i.name, late: i.loans.where((l) => l.returned.is(null)).select((l) => l.borrower.name) })),
   "a way up, joined": from(Loan).reach({ district: true }),
   "a way up, by batch": from(Loan).how("batch").reach({ district: true }),
   "a way down, by batch": from(District).reach({ loans: true }),

@@ -15,7 +15,7 @@ const exact = (rows: unknown): string => JSON.stringify(rows, (_, value) => (val
 
 test(`${runs} random queries give the rows of a plain evaluation, on every engine and by every strategy`, async () => {
   const databases = all().flatMap((engine) =>
-    (["auto", "join", "batch"] as const).map((how: Strategy) => ({
+    (["auto", "join", "batch", "nest"] as const).map((how: Strategy) => ({
       label: `${engine.name} by ${how}`,
       db: engine.connect({ how }),
     })),

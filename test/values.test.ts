@@ -22,6 +22,7 @@ import {
   text,
   time,
   timestamp,
+  toMany,
   uuid,
   varchar,
 } from "../src/index.js";
@@ -186,7 +187,14 @@ const cases: Readonly<Record<string, Case>> = {
 
 const kinds = Object.entries(cases).map(([name, given]) => ({ name, ...given }));
 const entities = Object.fromEntries(
-  kinds.map(({ name, column }) => [name, entity(`kept "${name}" \`é\``, { id: identity, value: column.nullable.named('the "value" `é`'), place: integer })]),
+  kinds.map(({ name, column }) => [
+    name,
+    entity(
+      `kept "${name}" \`é\``,
+      { id: identity, value: column.nullable.named('the "value" `é`'), place: integer },
+      { itself: toMany(name, { by: "id", constraint: false }) },
+    ),
+  ]),
 );
 const kept = model(entities) as Untyped;
 const { all } = useEngines();
@@ -211,13 +219,21 @@ const valuesAt = (entityOf: (typeof kept)[string], db: Database, after: number) 
       .orderBy((row: Untyped) => row.id.asc)
       .select((row: Untyped) => row.value),
   ) as Promise<unknown[]>;
+/** The same, each value inside of its row as JSON that the database made. */
+const nestedAt = async (entityOf: (typeof kept)[string], db: Database, after: number, limit?: number) => {
+  const query = from(entityOf).where((row: Untyped) => row.id.above(after));
+  const rows = await db.list(query.how("nest").reach({ itself: (row: Untyped) => (limit === undefined ? row : row.limit(limit)) }));
+  return rows.map((row: Untyped) => row.itself[0].value);
+};
 
 describe.each(kinds)("$name", ({ name, column, values, random, unfit, back = (value: unknown) => value }) => {
   let last = 0;
   const roundTrip = async (given: readonly unknown[]) => {
     for (const { name: engine, db } of databases) {
       await db.insert(kept[name], rows(given));
-      expect((await valuesAt(kept[name], db, last)).map(told), engine).toStrictEqual(given.map((value) => (value === null ? null : told(back(value)))));
+      const expected = given.map((value) => (value === null ? null : told(back(value))));
+      expect((await valuesAt(kept[name], db, last)).map(told), engine).toStrictEqual(expected);
+      for (const limit of [undefined, 2]) expect((await nestedAt(kept[name], db, last, limit)).map(told), `nested, ${engine}`).toStrictEqual(expected);
     }
     last += given.length;
   };

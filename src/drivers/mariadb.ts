@@ -107,10 +107,10 @@ function mariadbError(error: unknown, statement: string): unknown {
 /**
  * What a session must be like for one answer on every engine: strict, so that nothing is cut short
  * or rounded in silence; instants in UTC; a zero that is inserted stays a zero; what an update gives one
- * column does not change what it gives the next.
+ * column does not change what it gives the next; nested rows of any length are whole.
  */
 const sessionSettings =
-  "set session sql_mode = concat(@@sql_mode, ',STRICT_ALL_TABLES,NO_AUTO_VALUE_ON_ZERO,SIMULTANEOUS_ASSIGNMENT'), time_zone = '+00:00', names utf8mb4 collate utf8mb4_nopad_bin";
+  "set session sql_mode = concat(@@sql_mode, ',STRICT_ALL_TABLES,NO_AUTO_VALUE_ON_ZERO,SIMULTANEOUS_ASSIGNMENT'), time_zone = '+00:00', group_concat_max_len = 4294967295, names utf8mb4 collate utf8mb4_nopad_bin";
 
 /**
  * The driver for MariaDB, over a pool that the caller made and will end. Hand it over before the pool

@@ -8,6 +8,8 @@ export {
   type JoinedRows,
   type JoinedSource,
   type Mount,
+  type NestedOutput,
+  type NestedRows,
   type Output,
   type PlanSettings,
   type RowPlan,

@@ -19,7 +19,15 @@ export type Output =
   | { readonly kind: "rowCount" }
   | { readonly kind: "presence" }
   /** A column of the key of the owner that a row belongs to, where it stands in none of the row's own. */
-  | { readonly kind: "owner"; readonly part: number; readonly type: ValueType };
+  | { readonly kind: "owner"; readonly part: number; readonly type: ValueType }
+  | NestedOutput;
+
+/** The rows of a set as one JSON value: a list of lists. */
+export interface NestedOutput {
+  readonly kind: "nested";
+  readonly set: SetNode;
+  readonly outputs: readonly Output[];
+}
 
 /** How the values of one row become what the user gets. Slots are places in the row. */
 export type Shape =
@@ -58,12 +66,21 @@ export interface FedStatement extends Mount {
   readonly statement: StatementPlan;
 }
 
+/** Related rows that come inside of a row, as one JSON value. */
+export interface NestedRows extends Mount {
+  readonly slot: number;
+  /** The types of what each of its rows has; undefined for rows that are nested in turn. */
+  readonly types: readonly (ValueType | undefined)[];
+  readonly rows: RowPlan;
+}
+
 /** How rows of one source within a statement are assembled. */
 export interface RowPlan {
   readonly shape: Shape;
   /** Slots that tell one row from another; needed where joined rows repeat it. */
   readonly identity: readonly number[];
   readonly joined: readonly JoinedRows[];
+  readonly nested: readonly NestedRows[];
   readonly fed: readonly FedStatement[];
 }
 

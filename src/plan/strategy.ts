@@ -1,6 +1,6 @@
 import type { ResolvedRelation, Strategy } from "../expression/index.js";
 /** How a relation is fetched, once decided. */
-export type Way = "join" | "batch";
+export type Way = "join" | "batch" | "nest";
 
 /** What was said of a relation's strategy, the narrowest first. */
 export interface Wishes {
@@ -12,6 +12,7 @@ export interface Wishes {
 /** The way a relation is fetched: the narrowest wish wins, and `auto` joins to-one relations and batches the others. */
 export function wayOf(relation: ResolvedRelation, wishes: Wishes): Way {
   const strategy = wishes.reached ?? wishes.query ?? relation.strategy ?? wishes.database;
-  if (strategy !== "auto") return strategy;
-  return relation.cardinality === "one" ? "join" : "batch";
+  if (strategy === "auto") return relation.cardinality === "one" ? "join" : "batch";
+  // One row is nested in another by its columns alone.
+  return strategy === "nest" && relation.cardinality === "one" ? "join" : strategy;
 }

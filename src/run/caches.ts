@@ -1,6 +1,7 @@
 import type { QueryState, Strategy } from "../expression/index.js";
 import type { PlanSettings, RowPlan, StatementPlan } from "../plan/index.js";
 import { type CompiledStatement, compile, type Dialect } from "../sql/index.js";
+import type { ConstructorOf } from "./gather.js";
 import { type RowConstructor, rowConstructors } from "./row-constructor.js";
 
 /** What turns a query into a statement's plan. */
@@ -28,10 +29,10 @@ export function statementCache(dialect: Dialect, strategy: Strategy): StatementC
 }
 
 /** Gives the constructor of a plan's rows, made once for as long as the plan is kept. */
-export function constructorCache(dialect: Dialect, generateCode: boolean): (plan: RowPlan) => RowConstructor {
+export function constructorCache(dialect: Dialect, generateCode: boolean): ConstructorOf {
   const make = rowConstructors(dialect, generateCode);
   const made = new WeakMap<RowPlan, RowConstructor>();
-  return (plan) => {
+  const constructorOf = (plan: RowPlan) => {
     let known = made.get(plan);
     if (known === undefined) {
       known = make(plan.shape);
@@ -39,4 +40,5 @@ export function constructorCache(dialect: Dialect, generateCode: boolean): (plan
     }
     return known;
   };
+  return Object.assign(constructorOf, { fromJson: dialect.fromJson });
 }

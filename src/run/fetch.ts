@@ -1,16 +1,15 @@
 import type { Given } from "../expression/index.js";
-import type { FedStatement, Mount, RowPlan } from "../plan/index.js";
+import type { FedStatement, Mount } from "../plan/index.js";
 import { type CompiledStatement, type Dialect, encodeParameter, type Keys, type Wire } from "../sql/index.js";
 import type { Request, WireRows } from "./driver.js";
-import { type Gathered, gather, keyOf, ownerAt } from "./gather.js";
-import type { RowConstructor } from "./row-constructor.js";
+import { type ConstructorOf, type Gathered, gather, keyOf, ownerAt } from "./gather.js";
 /** Work that asks for statements to be sent and goes on with their rows. */
 export type Steps<R> = Generator<Request, R, WireRows>;
 
 /** What it takes to run a compiled statement. */
 export interface Runtime {
   readonly dialect: Dialect;
-  readonly constructorOf: (plan: RowPlan) => RowConstructor;
+  readonly constructorOf: ConstructorOf;
 }
 
 /** A compiled statement with its values. */
@@ -96,7 +95,7 @@ function* feed(
     const handOut = fed.cardinality === "many" ? handOutMany : handOutOne;
     handOut(waiting, fed.property, compiled.plan.fedSlots, related);
   }
-  for (const joined of gathered.joined) yield* feed(statement, joined, runtime, given);
+  for (const further of gathered.further) yield* feed(statement, further, runtime, given);
 }
 
 export function* fetchGathered(

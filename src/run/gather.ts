@@ -1,14 +1,20 @@
-import type { JoinedRows, Mount, RowPlan } from "../plan/index.js";
-import type { Wire } from "../sql/index.js";
+import type { JoinedRows, Mount, NestedRows, RowPlan } from "../plan/index.js";
+import type { Dialect, Wire } from "../sql/index.js";
 import type { WireRows } from "./driver.js";
 import type { RowConstructor } from "./row-constructor.js";
+/** Gives the constructor of a plan's rows, and what makes of JSON what would have come over the wire. */
+export interface ConstructorOf {
+  (plan: RowPlan): RowConstructor;
+  readonly fromJson: Dialect["fromJson"];
+}
+
 /** The objects that rows became, each with the first row it was found in. */
 export interface Gathered {
   readonly plan: RowPlan;
   readonly objects: readonly unknown[];
   readonly rows: WireRows;
-  /** What was joined to them, level by level. */
-  readonly joined: readonly Gathered[];
+  /** What was joined to them or nested in them, level by level. */
+  readonly further: readonly Gathered[];
 }
 
 /** A key of one or several columns as one value that a Map can tell from others; null where any of them is null. */
@@ -46,7 +52,7 @@ interface Level {
 function gatherLevel(
   plan: RowPlan,
   rows: WireRows,
-  constructorOf: (plan: RowPlan) => RowConstructor,
+  constructorOf: ConstructorOf,
   owners: {
     readonly ofRow: ObjectOfRow;
     readonly count: number;
@@ -86,9 +92,12 @@ function gatherLevel(
     plan,
     objects,
     rows: firstRows,
-    joined: plan.joined.map((joined, i) =>
-      gatherJoined(joined, rows, objects, objectOfRow, constructorOf, isContiguous && i === 0),
-    ),
+    further: [
+      ...plan.joined.map((joined, i) =>
+        gatherJoined(joined, rows, objects, objectOfRow, constructorOf, isContiguous && i === 0),
+      ),
+      ...plan.nested.map((nested) => gatherNested(nested, objects, firstRows, constructorOf)),
+    ],
   };
   return { gathered, objectOfRow };
 }
@@ -102,7 +111,7 @@ function gatherJoined(
   rows: WireRows,
   objects: readonly unknown[],
   objectOfRow: ObjectOfRow,
-  constructorOf: (plan: RowPlan) => RowConstructor,
+  constructorOf: ConstructorOf,
   isContiguous: boolean,
 ): Gathered {
   const add = (owner: number, object: unknown) =>
@@ -111,13 +120,54 @@ function gatherJoined(
   return gatherLevel(joined.rows, rows, constructorOf, owners, isContiguous).gathered;
 }
 
+/** Makes the objects of rows that came as JSON inside of their owners' rows. */
+function gatherNested(
+  nested: NestedRows,
+  owners: readonly unknown[],
+  ownerRows: WireRows,
+  constructorOf: ConstructorOf,
+): Gathered {
+  const rows: Wire[][] = [];
+  const counts: number[] = [];
+  const lists: unknown[][] = [];
+  for (let i = 0; i < owners.length; i++) {
+    const owner = ownerAt(owners[i], nested);
+    const given = (ownerRows[i] as readonly Wire[])[nested.slot] as Wire | Wire[][];
+    if (owner === undefined || given === null) continue;
+    const own = typeof given === "string" ? (JSON.parse(given) as Wire[][]) : (given as Wire[][]);
+    for (const row of own) rows.push(row);
+    counts.push(own.length);
+    lists.push(owner[nested.property] as unknown[]);
+  }
+  restore(nested, rows, constructorOf);
+  const gathered = gather(nested.rows, rows, constructorOf);
+  let at = 0;
+  lists.forEach((list, i) => {
+    for (const end = at + (counts[i] as number); at < end; at++) list.push(gathered.objects[at]);
+  });
+  return gathered;
+}
+
+/** Turns values of JSON into what would have come over the wire. */
+function restore({ types }: NestedRows, rows: readonly Wire[][], { fromJson }: ConstructorOf): void {
+  types.forEach((type, slot) => {
+    const made = type === undefined ? undefined : fromJson(type);
+    if (made === undefined) return;
+    for (const row of rows) {
+      const part = row[slot] as Wire;
+      if (part !== null) row[slot] = made(part);
+    }
+  });
+}
+
 /** Turns a statement's rows into objects, joined rows in the arrays of their owners. */
-export function gather(plan: RowPlan, rows: WireRows, constructorOf: (plan: RowPlan) => RowConstructor): Gathered {
+export function gather(plan: RowPlan, rows: WireRows, constructorOf: ConstructorOf): Gathered {
   if (plan.joined.length === 0) {
     const make = constructorOf(plan);
     const objects = new Array<unknown>(rows.length);
     for (let i = 0; i < rows.length; i++) objects[i] = make(rows[i] as readonly Wire[]);
-    return { plan, objects, rows, joined: [] };
+    const further = plan.nested.map((nested) => gatherNested(nested, objects, rows, constructorOf));
+    return { plan, objects, rows, further };
   }
   const owners = { ofRow: new Array<number>(rows.length).fill(0), count: 1, add: () => {} };
   return gatherLevel(plan, rows, constructorOf, owners, true).gathered;

@@ -14,7 +14,7 @@ export interface CompiledStatement {
 /** Every statement that the rows of a statement feed, be they its own or joined ones. */
 const fedBy = (rows: StatementPlan["rows"]): readonly FedStatement[] => [
   ...rows.fed,
-  ...rows.joined.flatMap((joined) => fedBy(joined.rows)),
+  ...[...rows.joined, ...rows.nested].flatMap((further) => fedBy(further.rows)),
 ];
 
 /** Turns a plan, and all that it feeds, into text. */

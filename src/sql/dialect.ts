@@ -94,6 +94,14 @@ export interface Dialect {
   readonly limit: (limit: string | undefined, offset: string | undefined) => string;
   readonly encode: (parameter: Exclude<Parameter, { kind: "keys" | "rows" | "hole" }>) => Wire;
   readonly encodeKeys: (parameter: Extract<Parameter, { kind: "keys" | "rows" }>, keys: Keys) => Wire;
+  /** Rows as one JSON value, a list of lists; `cut`: how many, where the dialect says so here. */
+  readonly nest: (items: readonly string[], order: string, cut: string) => string;
+  /** An expression as a value of JSON that loses nothing; without a type it is nested rows itself, out of a derived table. */
+  readonly inJson: (expression: string, type: ValueType | undefined) => string;
+  /** What makes of a value of JSON what would have come over the wire; undefined where it is that. */
+  readonly fromJson: (type: ValueType) => ((part: Wire) => Wire) | undefined;
+  /** Whether nested rows are cut where they are put together, as no derived table may refer to their owner. */
+  readonly cutsNested: boolean;
   /** What makes a type's values of what comes over the wire; undefined where that is the very value. */
   readonly decoder: (type: ValueType) => Decoder | undefined;
   /** Inserts all rows by one statement, each column as an array; undefined where the engine has no arrays. */
@@ -129,6 +137,8 @@ export interface Dialect {
   readonly onConflict: (by: readonly string[], set: string) => string;
   /** A column of the row that an insert would have added. */
   readonly proposed: (column: string) => string;
+  /** Whether groups of a derived table's rows are sorted by a bare column. */
+  readonly sortsDerivedGroups: boolean;
   /** Whether a window function may be of a bare column of a derived table. */
   readonly windowsDerived: boolean;
   /** Whether a derived table inside of a subquery may refer to the rows outside of both. */

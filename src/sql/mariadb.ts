@@ -16,6 +16,7 @@ import {
   decodeTime,
   decodeUtc,
   decodeWhole,
+  fromHex,
   jsonList,
   listDecoder,
   listToJson,
@@ -156,6 +157,8 @@ const mariadbCalls: Dialect["calls"] = {
   cast: ({ inside, type }) => `cast(${inside(0)} as ${castTypes[type.kind]?.(type)})`,
 };
 
+const nestedAsText: ReadonlySet<ColumnKind> = new Set(["bigint", "numeric", "json", "list"]);
+
 const decoders: Readonly<Partial<Record<ColumnKind, Decoder>>> = {
   identity: decodeWhole,
   integer: decodeWhole,
@@ -204,6 +207,19 @@ export const mariadbDialect: Dialect = {
       ? jsonList(parameter.values.map((value) => encode(value, parameter.type)))
       : encode(parameter.value, parameter.type),
   encodeKeys: (_parameter, keys) => jsonList(keys.map((key) => (key.length === 1 ? (key[0] as Wire) : key))),
+  nest: (items, order, cut) => `json_arrayagg(json_array(${items.join(", ")})${order}${cut})`,
+  inJson: (expression, type) => {
+    if (type === undefined) return expression;
+    if (type.kind === "bytes") return `hex(${expression})`;
+    // A number of JSON is read as a floating-point one; and text that the server takes for JSON would lose its form.
+    return nestedAsText.has(type.kind) ? `concat(${expression})` : expression;
+  },
+  fromJson: ({ kind }) => {
+    if (kind === "bytes") return (part) => fromHex(part as string, 0);
+    // As the driver gives them: as a text where a number does not hold all digits.
+    return kind === "bigint" ? (part) => (Number.isSafeInteger(Number(part)) ? Number(part) : part) : undefined;
+  },
+  cutsNested: true,
   decoder: (type) => (type.kind === "list" ? listDecoder(type) : decoders[type.kind]),
   insertArrays: undefined,
   advance: () => [],
@@ -223,6 +239,7 @@ export const mariadbDialect: Dialect = {
   onConflict: (by, set) => `on duplicate key update ${set === "" ? `${by[0]} = ${by[0]}` : set}`,
   proposed: (column) => `values(${column})`,
   // The server crashes (10.11) where such a column is also the second term of the window's order, and one of the query's.
+  sortsDerivedGroups: true,
   windowsDerived: false,
   hasDeepCorrelation: false,
   createsSchemas: true,

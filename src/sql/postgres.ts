@@ -1,6 +1,6 @@
 import type { ColumnKind, Scalar, ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { type CallPrinter, named, type PrintedCall, wayOf } from "./calls.js";
+import { type CallPrinter, isClosed, named, type PrintedCall, wayOf } from "./calls.js";
 import {
   choiceCheck,
   type Decoder,
@@ -64,6 +64,8 @@ function decoder(type: ValueType): Decoder | undefined {
   const decode = decoder(type.element as ValueType) ?? ((wire: Wire) => wire);
   return (wire) => parseArray(wire as string, decode);
 }
+
+const nestedAsIs: ReadonlySet<ColumnKind> = new Set(["text", "varchar", "choice", "boolean"]);
 
 /** A value as the text that the server reads. */
 function toText(value: Scalar): string | null {
@@ -201,6 +203,14 @@ export const postgresDialect: Dialect = {
   encode: (parameter) =>
     parameter.kind === "list" ? arrayLiteral(parameter.values.map(toText)) : toWire(parameter.value),
   encodeKeys: ({ part }, keys) => arrayLiteral(keys.map((key) => textOrNull(key[part === "all" ? 0 : part]))),
+  nest: (items, order) => `json_agg(json_build_array(${items.join(", ")})${order})`,
+  // The texts that go over the wire; what is a text or nested already is one.
+  inJson: (expression, type) =>
+    type === undefined || nestedAsIs.has(type.kind)
+      ? expression
+      : `${isClosed(expression) ? expression : `(${expression})`}::text`,
+  fromJson: ({ kind }) => (kind === "boolean" ? (part) => (part === true ? "t" : "f") : undefined),
+  cutsNested: false,
   decoder,
   insertArrays: ({ into, table, types, identity }) => {
     // An array of arrays would be unnested as a whole: a column's lists travel as texts.
@@ -234,6 +244,7 @@ export const postgresDialect: Dialect = {
   seesTableWhileWriting: true,
   onConflict: standardConflict,
   proposed: (column) => `excluded.${column}`,
+  sortsDerivedGroups: true,
   windowsDerived: true,
   hasDeepCorrelation: true,
   createsSchemas: true,

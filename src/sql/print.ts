@@ -6,6 +6,7 @@ import type {
   CallExpression,
   Compound,
   Join,
+  NestExpression,
   Parameter,
   RawExpression,
   Select,
@@ -82,7 +83,8 @@ function operand(printer: Printer, expression: SqlExpression): string {
     case "window":
       return text;
     case "call":
-      return isClosed(text) ? text : `(${text})`;
+      // A collation binds more tightly than any operator.
+      return isClosed(text.replace(/ collate ["\w]+$/, "")) ? text : `(${text})`;
     default:
       return `(${text})`;
   }
@@ -187,11 +189,20 @@ export function printExpression(printer: Printer, expression: SqlExpression): st
     }
     case "window":
       return printWindow(printer, expression);
+    case "nest":
+      return printNest(printer, expression);
     case "raw":
       return printRaw(printer, expression);
     default:
       return expression satisfies never;
   }
+}
+
+function printNest(printer: Printer, { items, orderBy, limit, offset }: NestExpression): string {
+  const { dialect } = printer;
+  const values = items.map(({ expression, type }) => dialect.inJson(printExpression(printer, expression), type));
+  const text = (rows: number | undefined) => (rows === undefined ? undefined : String(rows));
+  return dialect.nest(values, printOrder(printer, orderBy), dialect.limit(text(limit), text(offset)));
 }
 
 function printCall(printer: Printer, node: CallExpression): string {
@@ -350,7 +361,8 @@ export const printItems = (printer: Printer, items: readonly SelectItem[]): stri
 /** The tables that a part of a statement is of, in small letters: engines may take two names for one. */
 function tablesIn(part: unknown, found: Set<string> = new Set()): ReadonlySet<string> {
   if (typeof part !== "object" || part === null) return found;
-  if ("table" in part && typeof part.table === "string") found.add(part.table.toLowerCase());
+  if ("kind" in part && part.kind === "table" && "table" in part && typeof part.table === "string")
+    found.add(part.table.toLowerCase());
   for (const [name, value] of Object.entries(part)) if (!apart.has(name)) tablesIn(value, found);
   return found;
 }

@@ -20,13 +20,17 @@ import {
   type SelectDraft,
   tableOf,
 } from "./scope.js";
-import type { SqlExpression } from "./tree.js";
+import type { SelectItem, SqlExpression } from "./tree.js";
 
 /** A select of a set's rows, correlated with its owner; `result` gives what is selected, in terms of its places. */
-export function relatedSelect(scope: Scope, set: SetNode, result: () => SqlExpression, alias?: string): SelectDraft {
+export const relatedSelect = (scope: Scope, set: SetNode, result: () => SqlExpression, alias?: string): SelectDraft =>
+  relatedRows(scope, set, () => [{ expression: result(), alias }]);
+
+/** The same with several values. */
+export function relatedRows(scope: Scope, set: SetNode, results: () => readonly SelectItem[]): SelectDraft {
   const { select, place } = selectOfSet(scope, set);
   restrictToOwner(scope, set, place);
-  select.items.push({ expression: result(), alias });
+  select.items.push(...results());
   if (isCut(set)) {
     Object.assign(select, { limit: set.limit, offset: set.offset });
     select.orderBy.push(...totalOrder(set).map((term) => scope.translate.sortTerm(scope, term)));

@@ -17,6 +17,7 @@ import {
   decodeTime,
   decodeUtc,
   decodeWhole,
+  fromHex,
   jsonList,
   listDecoder,
   listToJson,
@@ -54,6 +55,8 @@ function literal(value: Scalar): string {
   if (wire instanceof Uint8Array) return `x'${toHex(wire)}'`;
   return typeof wire === "string" ? quotedText(wire) : String(wire);
 }
+
+const fromQuoted = (part: Wire): Wire => (part === "NULL" ? null : fromHex(part as string, 2));
 
 /** A pattern of `like` as one of `glob`, which tells capitals from small letters. */
 const globOf = (like: string): string =>
@@ -186,6 +189,15 @@ export const sqliteDialect: Dialect = {
         key.length === 1 ? keyPart(key[0] as Wire, types[0]) : key.map((part, i) => keyPart(part, types[i])),
       ),
     ),
+  nest: (items, order) => `json_group_array(json_array(${items.join(", ")})${order})`,
+  inJson: (expression, type) => {
+    if (type === undefined) return `json(${expression})`;
+    // Digits between quotes, X'00FF', or NULL; hex() gives no digits for want of a value, too.
+    if (type.kind === "bytes") return `quote(${expression})`;
+    return sqliteDialect.read(expression, type);
+  },
+  fromJson: ({ kind }) => (kind === "bytes" ? fromQuoted : undefined),
+  cutsNested: false,
   decoder: (type) => (type.kind === "list" ? listDecoder(type) : decoders[type.kind]),
   insertArrays: undefined,
   advance: () => [],
@@ -204,6 +216,8 @@ export const sqliteDialect: Dialect = {
   seesTableWhileWriting: true,
   onConflict: standardConflict,
   proposed: (column) => `excluded.${column}`,
+  // A derived table in descending order and cut, grouped by what it is sorted by, stays in that order (3.53).
+  sortsDerivedGroups: false,
   windowsDerived: true,
   hasDeepCorrelation: true,
   createsSchemas: false,

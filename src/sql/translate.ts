@@ -4,6 +4,7 @@ import { isCut, type JoinedSource, type Output, type StatementPlan } from "../pl
 import { cutPerOwner, orderOutside } from "./cut.js";
 import type { Dialect } from "./dialect.js";
 import { leavesRow } from "./leaves.js";
+import { nestedRows } from "./nest.js";
 import { ownersOf } from "./owners.js";
 import { placeRows, wholeCompound } from "./queries.js";
 import {
@@ -20,7 +21,7 @@ import {
   tableOf,
 } from "./scope.js";
 import { condition, operand, sortTerm, startScope } from "./translate-expression.js";
-import type { Compound, Select, SelectItem, SortTerm, SqlExpression } from "./tree.js";
+import type { Compound, NestItem, Select, SortTerm, SqlExpression } from "./tree.js";
 
 /** The rows of a source where the statement can use them, and their order in terms of it. */
 interface OrderedPlace {
@@ -55,6 +56,13 @@ const handOut = (
     return { kind: "column", table: outer.alias, name: alias };
   });
 
+/** The order of the statement's own rows. */
+function rootOrder(scope: Scope, { orderBy, groupBy, source }: StatementPlan): readonly SortTerm[] {
+  const terms = orderBy.map((term) => sortTerm(scope, term));
+  if (groupBy === undefined || source.entity.derivation === undefined || scope.dialect.sortsDerivedGroups) return terms;
+  return terms.map((term) => ({ ...term, expression: { kind: "raw", parts: ["+", ""], between: [term.expression] } }));
+}
+
 /** The statement's own rows: straight from the table, or from a derived table where they must be cut before more is done. */
 function placeRoot(scope: Scope, plan: StatementPlan): Root {
   const { source, limit, offset } = plan;
@@ -69,7 +77,7 @@ function placeRoot(scope: Scope, plan: StatementPlan): Root {
       instead: "It locks the whole file for the transaction that writes: leave lock() out.",
     });
   select.lock = plan.lock;
-  const innerOrder = plan.orderBy.map((term) => sortTerm(scope, term));
+  const innerOrder = rootOrder(scope, plan);
   const isCounted = plan.outputs.some((given) => given.kind === "rowCount");
   if (
     !plan.cutPerOwner &&
@@ -151,16 +159,18 @@ function joinRows(scope: Scope, joined: JoinedSource): readonly SortTerm[] {
   return order;
 }
 
-function output(scope: Scope, given: Output, owners: readonly SqlExpression[]): SelectItem {
+function output(scope: Scope, given: Output, owners: readonly SqlExpression[]): NestItem {
   switch (given.kind) {
     case "rowCount":
-      return { expression: { kind: "rowCount" }, alias: undefined };
+      return { expression: { kind: "rowCount" }, type: undefined };
     case "presence":
-      return { expression: { kind: "constant", value: 1 }, alias: undefined };
+      return { expression: { kind: "constant", value: 1 }, type: undefined };
     case "owner":
-      return { expression: owners[given.part] as SqlExpression, alias: undefined, read: given.type };
+      return { expression: owners[given.part] as SqlExpression, type: given.type };
+    case "nested":
+      return { expression: nestedRows(scope, given, (inner) => output(scope, inner, [])), type: undefined };
     default:
-      return { expression: operand(scope, given), alias: undefined, read: typeOf(given).type };
+      return { expression: operand(scope, given), type: typeOf(given).type };
   }
 }
 
@@ -172,7 +182,10 @@ export function translate(plan: StatementPlan, dialect: Dialect): Select | Compo
   const root = placeRoot(scope, plan);
   const { select } = root.place;
   const order = [...root.order, ...plan.joined.flatMap((joined) => joinRows(scope, joined))];
-  for (const given of plan.outputs) select.items.push(output(scope, given, root.owners));
+  for (const given of plan.outputs) {
+    const { expression, type } = output(scope, given, root.owners);
+    select.items.push({ expression, alias: undefined, read: type });
+  }
   select.orderBy.push(...order);
   select.common = commonOf(scope);
   return select;

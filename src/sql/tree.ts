@@ -107,7 +107,27 @@ export type SqlExpression =
       readonly rows: readonly (readonly Scalar[])[];
     }
   | WindowExpression
+  | NestExpression
   | RawExpression;
+
+/** The rows of a select as one JSON value: a list of lists. */
+export interface NestExpression extends SortedPart {
+  readonly kind: "nest";
+  readonly items: readonly NestItem[];
+}
+
+/** A value within nested rows; without a type it is nested rows itself. */
+export interface NestItem {
+  readonly expression: SqlExpression;
+  readonly type: ValueType | undefined;
+}
+
+/** An order, and a cut that stands in the text as the engine takes no parameter for it. */
+interface SortedPart {
+  readonly orderBy: readonly SortTerm[];
+  readonly limit: number | undefined;
+  readonly offset: number | undefined;
+}
 
 /** A function of values. */
 export interface CallExpression {
@@ -196,7 +216,7 @@ export interface SelectItem {
   readonly expression: SqlExpression;
   readonly alias: string | undefined;
   /** The type of its values where they go over the wire. */
-  readonly read?: ValueType;
+  readonly read?: ValueType | undefined;
 }
 
 /** A select statement. */

@@ -42,8 +42,9 @@ export function returned(
   const { source } = query;
   scope.places.set(source, placeIn(draftFrom(tableOf(source.entity, "")), source.entity, ""));
   const items = outputs.map((output): SelectItem => {
-    if (output.kind === "rowCount" || output.kind === "presence" || output.kind === "owner" || leaves(output))
-      throw new GemachError("RETURN_BEYOND_ROW", { entity: source.entity.name });
+    const isValue =
+      output.kind !== "rowCount" && output.kind !== "presence" && output.kind !== "owner" && output.kind !== "nested";
+    if (!isValue || leaves(output)) throw new GemachError("RETURN_BEYOND_ROW", { entity: source.entity.name });
     return { expression: value(scope, output), alias: undefined, read: typeOf(output).type };
   });
   return { items, rows };

@@ -52,7 +52,7 @@ order by "member"."id";
 -- # a tree
 -- rows of Category: []
 with recursive
-  "tree_2" ("key_1", "on_1", "depth", "path") as (
+  "tree" ("key_1", "on_1", "depth", "path") as (
     select
       "category"."id" as "key_1", "category"."id" as "on_1", 0 as "depth",
       cast(
@@ -68,7 +68,7 @@ with recursive
       ) as "path"
     from
       "category"
-      join "tree_2" as "tree" on "category"."parent_id" = "tree"."on_1"
+      join "tree" on "category"."parent_id" = "tree"."on_1"
     where
       not (
         strpos(
@@ -79,7 +79,7 @@ with recursive
 select "category"."name", "tree"."path"
 from
   "category"
-  join "tree_2" as "tree" on "category"."id" = "tree"."key_1"
+  join "tree" on "category"."id" = "tree"."key_1"
 order by "category"."id", "tree"."path";
 
 -- # parts of documents
@@ -241,6 +241,135 @@ from
   left join "item" as "items" on "items"."depot_id" = "depot"."id"
   join "district" on "district"."id" = "depot"."district_id"
 order by "depot"."order_1", "depot"."name" desc, "depot"."id" desc, "items"."id";
+
+-- # to-many relations, nested
+-- rows of Depot: []
+select
+  "depot"."id", "depot"."district_id", "depot"."name", "depot"."town",
+  (
+    select
+      json_agg(
+        json_build_array(
+          "item"."id"::text, "item"."depot_id"::text, "item"."name", "item"."note",
+          (
+            select
+              json_agg(
+                json_build_array(
+                  "loan"."id"::text, "loan"."item_id"::text, "loan"."member_id"::text,
+                  "loan"."due"::text, "loan"."returned"::text, "borrower"."id"::text,
+                  "borrower"."name", "borrower"."blocked", "borrower"."sponsor_id"::text
+                )
+                order by "loan"."id"
+              )
+            from
+              "loan"
+              join "member" as "borrower" on "borrower"."id" = "loan"."member_id"
+            where
+              "loan"."item_id" = "item"."id"
+              and "loan"."returned" is null
+          )
+        )
+        order by "item"."id"
+      )
+    from "item"
+    where "item"."depot_id" = "depot"."id"
+  ), "district"."id", "district"."name"
+from
+  "depot"
+  join "district" on "district"."id" = "depot"."district_id"
+order by "depot"."id";
+
+-- # to-many relations, nested, limited
+-- rows of Item: [3]
+select
+  "item"."id", "item"."depot_id", "item"."name", "item"."note",
+  (
+    select
+      json_agg(
+        json_build_array(
+          "some"."id"::text, "some"."item_id"::text, "some"."member_id"::text, "some"."due"::text,
+          "some"."returned"::text
+        )
+        order by "some"."due" desc, "some"."id" desc
+      )
+    from
+      (
+        select "loan"."id", "loan"."item_id", "loan"."member_id", "loan"."due", "loan"."returned"
+        from "loan"
+        where "loan"."item_id" = "item"."id"
+        order by "loan"."due" desc, "loan"."id" desc
+        limit $1
+      ) as "some"
+  )
+from "item"
+order by "item"."id";
+
+-- # a way down and up again, nested
+-- rows of District: []
+select
+  "district"."id", "district"."name",
+  (
+    select
+      json_agg(
+        json_build_array(
+          "member"."id"::text, "member"."name", "member"."blocked", "member"."sponsor_id"::text
+        )
+        order by "member"."id"
+      )
+    from "member"
+    where
+      exists (
+        select 1
+        from
+          "loan"
+          join "item" on "loan"."item_id" = "item"."id"
+          join "depot" on "item"."depot_id" = "depot"."id"
+        where
+          "member"."id" = "loan"."member_id"
+          and "depot"."district_id" = "district"."id"
+      )
+  )
+from "district"
+order by "district"."id";
+
+-- # many kinds, nested
+-- rows of Item: []
+select
+  "item"."id", "item"."depot_id", "item"."name", "item"."note",
+  (
+    select
+      json_agg(
+        json_build_array(
+          "repair"."id"::text, "repair"."item_id"::text, "repair"."volunteer_id"::text,
+          "repair"."begun"::text, "repair"."cost"::text, "repair"."findings"::text
+        )
+        order by "repair"."id"
+      )
+    from "repair"
+    where "repair"."item_id" = "item"."id"
+  )
+from "item"
+order by "item"."id";
+
+-- # a list in a projection, nested
+-- rows of Item: []
+select
+  "item"."name",
+  (
+    select
+      json_agg(
+        json_build_array("borrower"."name")
+        order by "loan"."id"
+      )
+    from
+      "loan"
+      join "member" as "borrower" on "borrower"."id" = "loan"."member_id"
+    where
+      "loan"."item_id" = "item"."id"
+      and "loan"."returned" is null
+  )
+from "item"
+order by "item"."id";
 
 -- # a way up, joined
 -- rows of Loan: []
@@ -470,9 +599,7 @@ order by "item"."id";
 select "member"."id", "member"."name", "member"."blocked", "member"."sponsor_id"
 from "member"
 where
-  (
-    lower("member"."name" collate "C.utf8") collate "C"
-  ) = (lower($1::text collate "C.utf8") collate "C")
+  lower("member"."name" collate "C.utf8") collate "C" = lower($1::text collate "C.utf8") collate "C"
 order by "member"."id";
 
 -- # not a match
@@ -501,9 +628,7 @@ order by "repair"."id";
 -- rows of Member: [" <",">"]
 select
   length(
-    (
-      upper("member"."name" collate "C.utf8") collate "C"
-    ) || $1::text || trim("sponsor"."name") || $2::text
+    upper("member"."name" collate "C.utf8") collate "C" || $1::text || trim("sponsor"."name") || $2::text
   )
 from
   "member"
@@ -858,22 +983,22 @@ order by 1;
 -- # a query named and used twice
 -- rows of a query: []
 with
-  "busy_3" ("item", "loans") as (
+  "busy" ("item", "loans") as (
     select "loan"."item_id" as "item", count(*) as "loans"
     from "loan"
     group by "loan"."item_id"
   )
 select "busy"."item", "busy_2"."item"
 from
-  "busy_3" as "busy"
-  join "busy_3" as "busy_2" on "busy"."loans" = "busy_2"."loans"
+  "busy"
+  join "busy" as "busy_2" on "busy"."loans" = "busy_2"."loans"
   and "busy"."item" < "busy_2"."item"
 order by "busy"."item", "busy_2"."item";
 
 -- # a recursive query
 -- rows of a query: [0,1]
 with recursive
-  "tree_2" ("id", "depth") as (
+  "tree" ("id", "depth") as (
     select "category"."id", $1::integer as "depth"
     from "category"
     where "category"."parent_id" is null
@@ -881,10 +1006,10 @@ with recursive
     select "category"."id", "tree"."depth" + $2::integer as "depth"
     from
       "category"
-      join "tree_2" as "tree" on "category"."parent_id" = "tree"."id"
+      join "tree" on "category"."parent_id" = "tree"."id"
   )
 select "tree"."id", "tree"."depth"
-from "tree_2" as "tree"
+from "tree"
 order by "tree"."id", "tree"."depth";
 
 -- # one of a query's values

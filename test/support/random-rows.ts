@@ -100,6 +100,6 @@ const combined = (part: fc.Arbitrary<Rows>): fc.Arbitrary<Rows> =>
 export const sources = (depth: number): fc.Arbitrary<Rows> => {
   if (depth === 0) return fc.constant(base);
   const one = derived(sources(depth - 1));
-  const withName = one.map(({ query, rows }) => rowsOf(() => named("chosen", query()), rows));
+  const withName = fc.tuple(one, fc.constantFrom("chosen", "probe")).map(([{ query, rows }, name]) => rowsOf(() => named(name, query()), rows));
   return fc.oneof({ weight: 2, arbitrary: fc.constant(base) }, { weight: 2, arbitrary: one }, withName, combined(one));
 };

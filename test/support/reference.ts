@@ -313,7 +313,7 @@ export function specOf(society: Society, entity: Name, depth: number, isOne = fa
       ),
     ),
   );
-  const how = sometimes(fc.constantFrom<Strategy>("auto", "join", "batch"));
+  const how = sometimes(fc.constantFrom<Strategy>("auto", "join", "batch", "nest"));
   if (isOne) return fc.record({ how, reach });
   const where = sometimes(testOf(society, entity, 2));
   const [limit, offset] = [sometimes(fc.nat({ max: 6 })), sometimes(fc.nat({ max: 3 }))];
