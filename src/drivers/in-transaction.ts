@@ -7,11 +7,12 @@ export async function inTransaction<R>(
   run: Run,
   work: (run: Run) => R | Promise<R>,
   release: (broken: boolean) => void,
+  begin: readonly string[] = ["begin"],
 ): Promise<R> {
   const control = async (text: string) => await run({ text, parameters: [], once: true });
   let broken = true;
   try {
-    await control("begin");
+    for (const text of begin) await control(text);
     const result = await work(run);
     await control("commit");
     broken = false;

@@ -84,6 +84,7 @@ const faults: Readonly<Record<string, (error: MariadbFault) => GemachError>> = {
   1452: foreignKey,
   1927: lost,
   1969: cancelled,
+  1461: (e) => new GemachError("STATEMENTS_EXHAUSTED", { engine }, detailsOf(e)),
   4025: (e) => new GemachError("CHECK_VIOLATED", { constraint: quoted(e.message) }, detailsOf(e)),
   ECONNREFUSED: refused,
   ENOTFOUND: refused,
@@ -111,6 +112,12 @@ function mariadbError(error: unknown, statement: string): unknown {
  */
 const sessionSettings =
   "set session sql_mode = concat(@@sql_mode, ',STRICT_ALL_TABLES,NO_AUTO_VALUE_ON_ZERO,SIMULTANEOUS_ASSIGNMENT'), time_zone = '+00:00', group_concat_max_len = 4294967295, names utf8mb4 collate utf8mb4_nopad_bin";
+
+/** A transaction that sees the state in which the data was when it began, and keeps nobody waiting. */
+const snapshot = [
+  "set transaction isolation level repeatable read",
+  "start transaction with consistent snapshot, read only",
+] as const;
 
 /**
  * The driver for MariaDB, over a pool that the caller made and will end. Hand it over before the pool
@@ -145,12 +152,15 @@ export function mariadb(pool: MariadbPool): Driver {
     dialect: "mariadb",
     answersAtOnce: false,
     run: runOn(pool),
-    together: async (work) => {
+    together: async (work, isSnapshot = false) => {
       const connection = await pool.getConnection().catch((error) => {
         throw mariadbError(error, "begin");
       });
-      return await inTransaction(runOn(connection), work, (broken) =>
-        broken ? connection.destroy() : connection.release(),
+      return await inTransaction(
+        runOn(connection),
+        work,
+        (broken) => (broken ? connection.destroy() : connection.release()),
+        isSnapshot ? snapshot : ["begin"],
       );
     },
   };

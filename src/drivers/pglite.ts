@@ -57,6 +57,12 @@ export function pglite(database: PgliteDatabase): Driver {
     variant: "in-process",
     answersAtOnce: false,
     run: runOn(database),
-    together: (work) => database.transaction(async (transaction) => await work(runOn(transaction))),
+    together: (work, isSnapshot = false) =>
+      database.transaction(async (transaction) => {
+        const run = runOn(transaction);
+        if (isSnapshot)
+          await run({ text: "set transaction isolation level repeatable read, read only", parameters: [] });
+        return await work(run);
+      }),
   };
 }

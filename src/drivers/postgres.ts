@@ -77,11 +77,13 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
     dialect: "postgres",
     answersAtOnce: false,
     run: runOn(pool),
-    together: async (work) => {
+    together: async (work, isSnapshot = false) => {
       const client = await pool.connect().catch((error) => {
         throw postgresError(error, "begin");
       });
-      return await inTransaction(runOn(client), work, (broken) => client.release(broken));
+      return await inTransaction(runOn(client), work, (broken) => client.release(broken), [
+        isSnapshot ? "begin isolation level repeatable read read only" : "begin",
+      ]);
     },
   };
 }

@@ -145,6 +145,10 @@ export const faults = {
       `The projection of ${n.entity} has something at '${n.path}' that is no expression.`,
     "Return columns, paths to columns, counts and the like, or plain objects of them; end a to-many path in count(), first() or, inside of an object, select().",
   ),
+  ROW_KEYLESS: define(
+    (n: { column: string }) => `A row in memory has no ${n.column}, which the reach goes out from.`,
+    "Fetch the column with the rows, or leave the relation out.",
+  ),
   REACH_UNFIT: define(
     (n: { entity: string; relation: string; got: string }) =>
       `The reach of ${n.entity} has ${n.got} for '${n.relation}'.`,
@@ -241,6 +245,10 @@ export const faults = {
   CHECK_VIOLATED: define(
     (n: ConstraintNames) => `A value breaks a rule of the table${known({ ...n })}.`,
     "Give a value that keeps the rule.",
+  ),
+  STATEMENTS_EXHAUSTED: define(
+    (n: { engine: string }) => `${n.engine} holds as many prepared statements as it may.`,
+    "Let the pool keep fewer for each connection (mysql2: maxPreparedStatements), or raise the server's max_prepared_stmt_count.",
   ),
   BUSY: define(
     (n: { engine: string }) => `The database (${n.engine}) is locked by another connection.`,

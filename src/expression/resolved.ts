@@ -338,4 +338,12 @@ export interface QueryState {
   readonly reach: readonly ReachedRelation[];
   readonly projection: Projection | undefined;
   readonly strategy: Strategy | undefined;
+  /** The members that each row has; undefined for all but heavy ones. */
+  readonly columns: readonly string[] | undefined;
+  /** Whether only the number of rows is asked for, of each owner. */
+  readonly isCounted: boolean;
+  /** How many levels of a relation to the entity itself are reached, one below the other; undefined for one. */
+  readonly levels: number | undefined;
+  /** Whether all statements are to see one state of the data. */
+  readonly isSnapshot: boolean;
 }

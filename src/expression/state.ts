@@ -37,4 +37,8 @@ export const allOf = (source: Source): QueryState => ({
   reach: [],
   projection: undefined,
   strategy: undefined,
+  columns: undefined,
+  isCounted: false,
+  levels: undefined,
+  isSnapshot: false,
 });

@@ -1,6 +1,6 @@
 export { cursorOf } from "./cursor.js";
 export { type SortedRows, totalOrder } from "./order.js";
-export { planCount, planExists, planList, planSingle, planSlice } from "./plan.js";
+export { planCount, planExists, planList, planReach, planSingle, planSlice } from "./plan.js";
 export {
   type Cut,
   type FedStatement,

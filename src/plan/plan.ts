@@ -38,8 +38,19 @@ function planStatement(
     settings,
     feed: (fed, inherited, of) => planStatement(fed, inherited, settings, of),
   };
-  const rows = planRows(draft, query, strategy);
-  const { purpose, fedOver, fedSets = [], ordered, hasPlaces = false } = feed;
+  const rows = planRows(draft, query, strategy, feed.deep);
+  const { purpose, fedOver, fedSets = [], ordered, deep, hasPlaces = false } = feed;
+  const levels =
+    deep === undefined
+      ? undefined
+      : {
+          keys: keySlots(
+            draft,
+            pathTo(query.source),
+            deep.steps[0].pairs.map((pair) => pair.from),
+          ),
+          identity: keySlots(draft, pathTo(query.source), deep.target.key),
+        };
   const { source, limit, offset } = query;
   const order = totalOrder(query);
   const { where, sorted, isReversed } = besideCursor(query, order);
@@ -64,6 +75,7 @@ function planStatement(
     lock: query.lock,
     isReversed,
     places,
+    levels,
     rows,
   };
 }
@@ -89,6 +101,21 @@ function besideCursor(
 export function planList(query: QueryState, settings: PlanSettings): StatementPlan {
   const purpose = `rows of ${query.source.entity.name}`;
   return planStatement(query, query.strategy, settings, { purpose, fedOver: [], ordered: true });
+}
+
+/** What rows in memory of an entity feed, and the columns that hold the keys for it. */
+export function planReach(query: QueryState, settings: PlanSettings): Pick<StatementPlan, "rows" | "outputs"> {
+  const slots = makeSlots();
+  const draft: Draft = {
+    slots,
+    joined: undefined,
+    bound: new Map(),
+    settings,
+    isInMemory: true,
+    feed: (fed, inherited, of) => planStatement(fed, inherited, settings, of),
+  };
+  const related = { ...query, columns: [] };
+  return { rows: planRows(draft, related, query.strategy), outputs: slots.outputs };
 }
 
 /** The same, with the places of the rows in the query's order. */
@@ -130,6 +157,7 @@ function planScalar(
     lock: undefined,
     isReversed: false,
     places: undefined,
+    levels: undefined,
     outputs: [output],
     rows: {
       shape: { kind: "value", slot: 0, type: { kind: "integer" } },

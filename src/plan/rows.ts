@@ -1,4 +1,5 @@
 import type { ValueType } from "../columns/index.js";
+import { GemachError } from "../errors/index.js";
 import {
   allOf,
   columnAt,
@@ -10,6 +11,7 @@ import {
   type ReachedRelation,
   type ResolvedColumn,
   type ResolvedMember,
+  type ResolvedRelation,
   type SetNode,
   type Source,
   type Step,
@@ -66,6 +68,8 @@ export interface Feed {
   readonly fedOver: readonly Step[];
   readonly fedSets?: readonly SetNode[];
   readonly ordered: boolean;
+  /** The relation by which its rows lead on to further rows of their own kind. */
+  readonly deep?: ResolvedRelation | undefined;
 }
 
 /** A statement under construction, and the strategies that hold in it. */
@@ -75,6 +79,8 @@ export interface Draft {
   readonly joined: JoinedSource[] | undefined;
   readonly bound: Map<Source, Path>;
   readonly settings: PlanSettings;
+  /** Whether there is a statement at all: what is in memory already can only feed others. */
+  readonly isInMemory?: boolean;
   /** Plans a statement that rows of this one feed. */
   readonly feed: (query: QueryState, strategy: Strategy | undefined, feed: Feed) => StatementPlan;
 }
@@ -107,20 +113,24 @@ function shapeOfProjection(
   return { kind: "object", fields, presence: presence ?? projection.presence?.map((node) => draft.slots.output(node)) };
 }
 
-/** Columns and value objects, without heavy ones. */
+/** Columns and value objects, those that are named or all but heavy ones. */
 function shapesOfMembers(
   draft: Draft,
   path: Path,
   members: ReadonlyMap<string, ResolvedMember>,
+  named?: readonly string[],
 ): (readonly [string, Shape])[] {
   const { slots } = draft;
   return [...members].flatMap(([name, member]): (readonly [string, Shape])[] => {
+    if (named !== undefined && !named.includes(name)) return [];
     if ("fields" in member) {
       const fields = shapesOfMembers(draft, path, member.fields);
       const presence = member.presence?.map((column) => slots.column(path, column));
       return [[name, { kind: "object", fields, presence }]];
     }
-    return member.isHeavy ? [] : [[name, { kind: "value", slot: slots.column(path, member), type: member.type }]];
+    return member.isHeavy && named === undefined
+      ? []
+      : [[name, { kind: "value", slot: slots.column(path, member), type: member.type }]];
   });
 }
 
@@ -136,11 +146,13 @@ function shapeOfRow(
   const presence =
     path.steps.length > 0 && path.mayBeMissing ? keySlots(draft, path, path.entity.key).slice(0, 1) : undefined;
   if (query.projection !== undefined) return shapeOfProjection(draft, rows, query.projection, at, presence, strategy);
-  const columns = shapesOfMembers(draft, path, path.entity.members);
+  const columns = shapesOfMembers(draft, path, path.entity.members, query.columns);
   const related = query.reach.map(
     (reached) => [reached.relation.name, shapeOfRelation(draft, rows, reached, path, at, strategy)] as const,
   );
-  return { kind: "object", fields: [...columns, ...related], presence, make: path.entity.make, own: columns.length };
+  // A class of one's own is not told of rows that are only a part of one.
+  const make = query.columns === undefined ? path.entity.make : undefined;
+  return { kind: "object", fields: [...columns, ...related], presence, make, own: columns.length };
 }
 
 /** The sets that lead to a set, the first of them starting at a row. */
@@ -209,6 +221,68 @@ function typeOfOutput(output: Output): ValueType | undefined {
 export const keySlots = ({ slots }: Draft, path: Path, columns: readonly ResolvedColumn[]): readonly number[] =>
   columns.map((column) => slots.column(path, column));
 
+/** The statement for a relation's rows, by the keys of the rows at the end of a path. */
+function feedRelation(
+  draft: Draft,
+  { relation, query }: ReachedRelation,
+  path: Path,
+  strategy: Strategy | undefined,
+): Omit<FedStatement, keyof Mount> {
+  const keyColumns = relation.steps[0].pairs.map((pair) => pair.from);
+  const { cardinality } = relation;
+  const statement = draft.feed(query, strategy, {
+    purpose: `${relation.source.name}.${relation.name} by batch`,
+    fedOver: relation.steps,
+    ordered: cardinality === "many",
+    deep: query.levels === undefined ? undefined : relation,
+  });
+  return { cardinality, keys: keySlots(draft, path, keyColumns), keyColumns, statement };
+}
+
+/** The number of a relation's rows, in place of them. */
+function countOf(draft: Draft, relation: ResolvedRelation, query: QueryState, path: Path): Shape {
+  if (draft.isInMemory === true)
+    throw new GemachError("REACH_UNFIT", {
+      entity: relation.source.name,
+      relation: relation.name,
+      got: "a number to be counted, which rows in memory cannot be given,",
+    });
+  const type = { kind: "integer" } as const;
+  const { source, where, limit, offset } = query;
+  const set = { ...setAlong(path, relation), source, where, orderBy: totalOrder(query), limit, offset };
+  const slot = draft.slots.output({
+    kind: "aggregate",
+    aggregate: "count",
+    set,
+    operand: undefined,
+    type,
+    isNullable: false,
+  });
+  return { kind: "value", slot, type };
+}
+
+/** A relation to the entity itself, level by level: one statement, sent again for each. */
+function feedLevels(
+  draft: Draft,
+  rows: RowDraft,
+  { relation, query }: ReachedRelation,
+  path: Path,
+  at: readonly string[],
+  strategy: Strategy | undefined,
+): Shape {
+  const { cardinality, steps, target, name } = relation;
+  if (steps.length > 1 || target !== relation.source)
+    throw new GemachError("REACH_UNFIT", {
+      entity: relation.source.name,
+      relation: name,
+      got: "deep(), and leads to other rows,",
+    });
+  const fed = feedRelation(draft, { relation, query }, path, strategy);
+  const identity = keySlots(draft, path, target.key);
+  rows.fed.push({ at, property: name, ...fed, levels: { most: query.levels as number, identity } });
+  return { kind: "related", cardinality };
+}
+
 function shapeOfRelation(
   draft: Draft,
   rows: RowDraft,
@@ -217,6 +291,9 @@ function shapeOfRelation(
   at: readonly string[],
   strategy: Strategy | undefined,
 ): Shape {
+  if (query.isCounted) return countOf(draft, relation, query, path);
+  if (query.levels !== undefined)
+    return feedLevels(draft, rows, { relation, query }, path, at, query.strategy ?? strategy);
   const wished = wayOf(relation, { reached: query.strategy, query: strategy, database: draft.settings.strategy });
   const inherited = query.strategy ?? strategy;
   const mount = { at, property: relation.name };
@@ -225,14 +302,8 @@ function shapeOfRelation(
   const isNested = wished === "nest" || (wished === "join" && cardinality === "many" && draft.joined === undefined);
   if (isNested && nestRows(draft, rows, setAlong(path, relation), query, mount, inherited))
     return { kind: "related", cardinality };
-  if (wished === "batch" || isNested) {
-    const keyColumns = relation.steps[0].pairs.map((pair) => pair.from);
-    const statement = draft.feed(query, inherited, {
-      purpose: `${relation.source.name}.${relation.name} by batch`,
-      fedOver: relation.steps,
-      ordered: cardinality === "many",
-    });
-    rows.fed.push({ ...mount, cardinality, keys: keySlots(draft, path, keyColumns), keyColumns, statement });
+  if (wished === "batch" || isNested || draft.isInMemory) {
+    rows.fed.push({ ...mount, ...feedRelation(draft, { relation, query }, path, inherited) });
     return { kind: "related", cardinality };
   }
   if (cardinality === "one" || draft.joined === undefined) {
@@ -246,11 +317,23 @@ function shapeOfRelation(
   return { kind: "related", cardinality };
 }
 
+/** A row's shape with the place of what is below it. */
+function withDeep(shape: Shape, deep: ResolvedRelation | undefined): Shape {
+  if (deep === undefined || shape.kind !== "object") return shape;
+  const { name, cardinality } = deep;
+  return { ...shape, fields: [...shape.fields, [name, { kind: "related", cardinality }]] };
+}
+
 /** How the rows of a query within a statement are assembled. */
-export function planRows(draft: Draft, query: QueryState, strategy: Strategy | undefined): RowPlan {
+export function planRows(
+  draft: Draft,
+  query: QueryState,
+  strategy: Strategy | undefined,
+  deep?: ResolvedRelation,
+): RowPlan {
   const rows: RowDraft = { joined: [], nested: [], fed: [] };
   const path = pathTo(query.source);
-  const shape = shapeOfRow(draft, rows, query, path, [], strategy);
+  const shape = withDeep(shapeOfRow(draft, rows, query, path, [], strategy), deep);
   const isJoined = draft.joined?.some((joined) => joined.source === query.source) === true;
   const identity = isJoined || rows.joined.length > 0 ? keySlots(draft, path, query.source.entity.key) : [];
   return { shape, identity, ...rows };

@@ -64,6 +64,8 @@ export interface FedStatement extends Mount {
   readonly keys: readonly number[];
   readonly keyColumns: readonly ResolvedColumn[];
   readonly statement: StatementPlan;
+  /** Where its rows feed the same statement again: how often at most, and the slots of this one's primary key. */
+  readonly levels?: { readonly most: number; readonly identity: readonly number[] };
 }
 
 /** Related rows that come inside of a row, as one JSON value. */
@@ -131,6 +133,8 @@ export interface StatementPlan extends Cut {
   readonly isReversed: boolean;
   /** The order, and where its values stand in a row; undefined where nobody asks for places in it. */
   readonly places: { readonly order: readonly OrderNode[]; readonly slots: readonly number[] } | undefined;
+  /** Of rows that lead on to further rows of their own kind: the slots of the keys to send, and of the primary key. */
+  readonly levels: { readonly keys: readonly number[]; readonly identity: readonly number[] } | undefined;
   readonly rows: RowPlan;
 }
 

@@ -176,9 +176,10 @@ function memberProjection(path: Path, member: ResolvedMember): Projection {
 const isLight = ([, member]: readonly [string, ResolvedMember]): boolean => "fields" in member || !member.isHeavy;
 
 /** What a query brings, as a projection: its own, or the columns of its rows. */
-export function projectionOfQuery({ source, projection }: QueryState): Projection {
+export function projectionOfQuery({ source, projection, columns }: QueryState): Projection {
   if (projection !== undefined) return projection;
   const path = pathTo(source);
-  const members = new Map([...source.entity.members].filter(isLight));
+  const all = [...source.entity.members];
+  const members = new Map(columns === undefined ? all.filter(isLight) : all.filter(([name]) => columns.includes(name)));
   return memberProjection(path, { fields: members, presence: undefined });
 }

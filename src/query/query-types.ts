@@ -1,10 +1,13 @@
+import type { HasTrait } from "../columns/index.js";
 import type { Order, Predicate, Query, Strategy } from "../expression/index.js";
 import type {
   CardinalityOf,
+  ColumnsOf,
   Definitions,
   EntityName,
   Fault,
   MayBeMissing,
+  MemberValue,
   PlainRow,
   RelationsOf,
   TargetOf,
@@ -64,10 +67,48 @@ export interface EntityQuery<D extends Definitions, E extends EntityName<D>, Row
   descend<P extends keyof RelationsOf<D, E> & string>(
     relation: TargetOf<D, E, RelationsOf<D, E>[P]> extends E ? P : never,
   ): Combined<[Reference<D, E>, Place]>;
+  /** Brings only these columns of each row, heavy ones too, as a plain object; what is reached stays. */
+  columns<const P extends keyof ColumnsOf<D, E>>(...names: readonly P[]): EntityQuery<D, E, Narrowed<D, E, Row, P>>;
+  /** Inside a reach: how many rows there are for each owner, in place of the rows. */
+  counted(): Counted;
+  /** Has all statements of the query see one state of the data. SQLite's always do. */
+  snapshot(): this;
   /** Sets the strategy for what is reached; inside a reach: for that relation and what it reaches in turn. */
   how(strategy: Strategy): this;
   /** Brings for each row only what the function names: an expression, or an object of such. */
   select<const S extends Selection>(projection: (row: Reference<D, E>) => S): ProjectedQuery<D, E, S>;
+}
+
+declare const counted: unique symbol;
+
+/** The number of a relation's rows, in place of them. */
+export interface Counted {
+  /** For the types only. @internal */
+  readonly [counted]: true;
+}
+
+/** in: a row and names of columns; out: the row with only these columns, and with what was reached. */
+type Narrowed<D extends Definitions, E extends EntityName<D>, Row, P extends keyof ColumnsOf<D, E>> = {
+  [N in P | Exclude<keyof Row, keyof ColumnsOf<D, E>>]: N extends P
+    ? MemberValue<ColumnsOf<D, E>[N]>
+    : N extends keyof Row
+      ? Row[N]
+      : never;
+} & {};
+
+/** in: a row, the name of a relation to the row's own entity, and its cardinality; out: the row with all below it. */
+export type Deep<Row, P extends string, K> = Row & {
+  [N in P]: K extends "many" ? Deep<Row, P, K>[] : Deep<Row, P, K> | null;
+};
+
+/** What the query of a reached relation can do besides, where it leads to the entity's own rows. */
+interface Deepening<D extends Definitions, E extends EntityName<D>, P extends string, R> {
+  /**
+   * Goes on from the rows that were reached, by the same relation, so many levels, or until nothing more is found: a
+   * whole tree, down or up. What is said of the rows holds on every level. Each level is one more statement. A row
+   * that is on the way to another is not put below it again.
+   */
+  deep(levels?: number): Query<Deep<PlainRow<D, E>, P, CardinalityOf<D, E, R>>>;
 }
 
 /** A query of an entity that brings only what its projection names. `S`: what the projection gives. */
@@ -86,6 +127,8 @@ export interface OneQuery<D extends Definitions, E extends EntityName<D>, Row> e
   reach<const S extends ReachShape<D, E>>(
     shape: S & NoInfer<ReachFaults<D, E, S>>,
   ): OneQuery<D, E, Reached<D, E, Row, S>>;
+  /** Brings only these columns of the row, heavy ones too, as a plain object. */
+  columns<const P extends keyof ColumnsOf<D, E>>(...names: readonly P[]): OneQuery<D, E, Narrowed<D, E, Row, P>>;
   /** Sets the strategy for this relation and what it reaches in turn. */
   how(strategy: Strategy): this;
   /** Brings only what the function names. */
@@ -93,20 +136,45 @@ export interface OneQuery<D extends Definitions, E extends EntityName<D>, Row> e
 }
 
 /** in: a relation; out: the query that a reach's function gets. */
-type RelationQuery<D extends Definitions, E extends EntityName<D>, R> =
-  CardinalityOf<D, E, R> extends "one"
-    ? OneQuery<D, TargetOf<D, E, R>, PlainRow<D, TargetOf<D, E, R>>>
-    : EntityQuery<D, TargetOf<D, E, R>, PlainRow<D, TargetOf<D, E, R>>>;
+type RelationQuery<D extends Definitions, E extends EntityName<D>, R, P extends string> = (CardinalityOf<
+  D,
+  E,
+  R
+> extends "one"
+  ? OneQuery<D, TargetOf<D, E, R>, PlainRow<D, TargetOf<D, E, R>>>
+  : EntityQuery<D, TargetOf<D, E, R>, PlainRow<D, TargetOf<D, E, R>>>) &
+  (TargetOf<D, E, R> extends E ? Deepening<D, E, P, R> : unknown);
 
 /** in: a relation; out: what a reach takes for it. */
-type ReachValue<D extends Definitions, E extends EntityName<D>, R> =
+type ReachValue<D extends Definitions, E extends EntityName<D>, R, P extends string> =
   | true
   | ReachShape<D, TargetOf<D, E, R>>
-  | ((query: RelationQuery<D, E, R>) => Query);
+  | ((query: RelationQuery<D, E, R, P>) => Query | Counted);
 
 /** How far a query of entity `E` reaches. */
 export type ReachShape<D extends Definitions, E extends EntityName<D>> = {
-  readonly [P in keyof RelationsOf<D, E>]?: ReachValue<D, E, RelationsOf<D, E>[P]>;
+  readonly [P in keyof RelationsOf<D, E> & string]?: ReachValue<D, E, RelationsOf<D, E>[P], P>;
+};
+
+/** in: a relation of `E`; out: the names of the columns of `E` that it goes out from. */
+type KeyNames<D extends Definitions, E extends EntityName<D>, R> = R extends {
+  readonly holder: "source";
+  readonly by: readonly (infer B extends string)[];
+}
+  ? B
+  : R extends { readonly steps: readonly [infer First extends string, ...string[]] }
+    ? First extends keyof RelationsOf<D, E>
+      ? KeyNames<D, E, RelationsOf<D, E>[First]>
+      : never
+    : { [P in keyof ColumnsOf<D, E>]: HasTrait<ColumnsOf<D, E>[P], "key"> extends true ? P : never }[keyof ColumnsOf<
+        D,
+        E
+      >];
+
+/** in: a reach's shape; out: the columns that rows in memory need for it. */
+export type ReachKeys<D extends Definitions, E extends EntityName<D>, S> = {
+  readonly [N in KeyNames<D, E, RelationsOf<D, E>[keyof S & keyof RelationsOf<D, E>]> &
+    keyof ColumnsOf<D, E>]: MemberValue<ColumnsOf<D, E>[N]>;
 };
 
 /** in: a reach's shape, of relations only; out: the faults inside of it. */
@@ -131,11 +199,18 @@ type ReachedRow<D extends Definitions, E extends EntityName<D>, S> = S extends t
   ? PlainRow<D, E>
   : S extends (query: never) => Query<infer Row>
     ? Row
-    : Reached<D, E, PlainRow<D, E>, S>;
+    : S extends (query: never) => Counted
+      ? Counted
+      : Reached<D, E, PlainRow<D, E>, S>;
 
 /** in: a relation of `E` and one reached row of its target; out: the type of the reached property. */
-type ReachedProperty<D extends Definitions, E extends EntityName<D>, R, Row> =
-  CardinalityOf<D, E, R> extends "many" ? Row[] : MayBeMissing<D, E, R> extends true ? Row | null : Row;
+type ReachedProperty<D extends Definitions, E extends EntityName<D>, R, Row> = Row extends Counted
+  ? number
+  : CardinalityOf<D, E, R> extends "many"
+    ? Row[]
+    : MayBeMissing<D, E, R> extends true
+      ? Row | null
+      : Row;
 
 /** in: a row and a reach's shape; out: the row with what is reached. */
 export type Reached<D extends Definitions, E extends EntityName<D>, Row, S> = {

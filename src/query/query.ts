@@ -149,6 +149,26 @@ class BuiltQuery {
     return value === undefined || value === null ? this : then(this, value);
   }
 
+  columns(...names: readonly string[]): BuiltQuery {
+    const { source } = this[stateKey];
+    const known = [...source.entity.members.keys()];
+    for (const name of names)
+      if (!known.includes(name)) throw new GemachError("NAME_UNKNOWN", { entity: source.entity.name, name, known });
+    return this.#with({ columns: names });
+  }
+
+  counted(): BuiltQuery {
+    return this.#with({ isCounted: true, reach: [], projection: undefined });
+  }
+
+  deep(levels: number = Number.POSITIVE_INFINITY): BuiltQuery {
+    return this.#with({ levels: levels === Number.POSITIVE_INFINITY ? levels : rowCount(levels, "deep") });
+  }
+
+  snapshot(): BuiltQuery {
+    return this.#with({ isSnapshot: true });
+  }
+
   how(strategy: Strategy): BuiltQuery {
     if (!strategies.includes(strategy))
       throw new GemachError("STRATEGY_UNKNOWN", { given: String(strategy), known: strategies });

@@ -1,4 +1,4 @@
-import type { QueryState, Strategy } from "../expression/index.js";
+import type { QueryState } from "../expression/index.js";
 import type { PlanSettings, RowPlan, StatementPlan } from "../plan/index.js";
 import { type CompiledStatement, compile, type Dialect } from "../sql/index.js";
 import type { ConstructorOf } from "./gather.js";
@@ -10,8 +10,8 @@ export type Planner = (query: QueryState, settings: PlanSettings) => StatementPl
 /** Gives the statement of a query, compiled once for as long as the query is kept. */
 export type StatementCache = (query: QueryState, planner: Planner) => CompiledStatement;
 
-/** Compiles queries for a dialect; `strategy` holds where neither query nor model says otherwise. */
-export function statementCache(dialect: Dialect, strategy: Strategy): StatementCache {
+/** Compiles queries for a dialect. */
+export function statementCache(dialect: Dialect, settings: PlanSettings): StatementCache {
   const byPlanner = new Map<Planner, WeakMap<QueryState, CompiledStatement>>();
   return (query, planner) => {
     let byQuery = byPlanner.get(planner);
@@ -21,7 +21,7 @@ export function statementCache(dialect: Dialect, strategy: Strategy): StatementC
     }
     let known = byQuery.get(query);
     if (known === undefined) {
-      known = compile(planner(query, { strategy }), dialect);
+      known = compile(planner(query, settings), dialect);
       byQuery.set(query, known);
     }
     return known;

@@ -38,10 +38,10 @@ export interface Connection {
 export interface RunOptions {
   readonly at: CallSite | undefined;
   /**
-   * Whether they are to be one transaction: "always", or "free", only where that costs nothing
-   * because the driver answers at once.
+   * Whether they are to be one transaction: "always", "snapshot" to see one state of the data, or "free", only where
+   * that costs nothing because the driver answers at once.
    */
-  readonly together: "always" | "free" | "no";
+  readonly together: "always" | "snapshot" | "free" | "no";
 }
 
 /** Watches a driver. `clock` gives milliseconds. */
@@ -115,8 +115,8 @@ export function connect(driver: Driver, clock: () => number): Connection {
     },
     send: driver.run,
     run: (steps, { at, together }) =>
-      together === "always" || (together === "free" && driver.answersAtOnce)
-        ? driver.together((run) => walk(run, steps(), at))
+      together === "always" || together === "snapshot" || (together === "free" && driver.answersAtOnce)
+        ? driver.together((run) => walk(run, steps(), at), together === "snapshot")
         : walk(driver.run, steps(), at),
   };
 }

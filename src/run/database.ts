@@ -14,6 +14,8 @@ export interface DatabaseOptions {
   readonly how?: Strategy;
   /** Whether row constructors may be compiled to code; by default, where the platform allows it. */
   readonly generateCode?: boolean;
+  /** Whether all statements of one query see one state of the data; on SQLite they always do. */
+  readonly snapshot?: boolean;
   /** Milliseconds since any moment, for the times in a ledger; `performance.now` by default. */
   readonly clock?: () => number;
 }
@@ -34,16 +36,16 @@ export class Database extends Verbs {
 
   /** @internal */
   constructor(driver: Driver, options: DatabaseOptions) {
-    const { how = "auto", generateCode = canGenerateCode(), clock = now } = options;
+    const { how = "auto", generateCode = canGenerateCode(), clock = now, snapshot = false } = options;
     if (!strategies.includes(how)) throw new GemachError("STRATEGY_UNKNOWN", { given: String(how), known: strategies });
-    const runner = new Runner(driver, { how, generateCode, clock });
+    const runner = new Runner(driver, { how, generateCode, clock, snapshot });
     super(runner);
     this.dialect = runner.runtime.dialect.name;
     connections.set(this, runner.connection);
   }
 }
 
-const knownOptions: readonly (keyof DatabaseOptions)[] = ["how", "generateCode", "clock"];
+const knownOptions: readonly (keyof DatabaseOptions)[] = ["how", "generateCode", "clock", "snapshot"];
 
 /**
  * A database over a driver: `database(sqlite(handle))`. It opens nothing and sends nothing by itself.

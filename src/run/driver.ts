@@ -26,6 +26,9 @@ export interface Driver {
   /** Whether answers come at once rather than as promises. */
   readonly answersAtOnce: boolean;
   readonly run: Run;
-  /** Does the work in one transaction: all or nothing. */
-  together<R>(work: (run: Run) => R | Promise<R>): R | Promise<R>;
+  /**
+   * Does the work in one transaction: all or nothing. `isSnapshot`: it only reads, and all of its
+   * statements see one state of the data.
+   */
+  together<R>(work: (run: Run) => R | Promise<R>, isSnapshot?: boolean): R | Promise<R>;
 }

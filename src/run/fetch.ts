@@ -3,6 +3,7 @@ import type { FedStatement, Mount } from "../plan/index.js";
 import { type CompiledStatement, type Dialect, encodeParameter, type Keys, type Wire } from "../sql/index.js";
 import type { Request, WireRows } from "./driver.js";
 import { type ConstructorOf, type Gathered, gather, keyOf, ownerAt } from "./gather.js";
+import { feedLevels } from "./levels.js";
 /** Work that asks for statements to be sent and goes on with their rows. */
 export type Steps<R> = Generator<Request, R, WireRows>;
 
@@ -81,16 +82,20 @@ function handOutOne(
 }
 
 /** Fetches what the gathered rows feed, and puts it where it belongs; nothing is sent where nothing waits. */
-function* feed(
-  statement: CompiledStatement,
+export function* feed(
+  statement: Pick<CompiledStatement, "fed">,
   gathered: Gathered,
   runtime: Runtime,
   given: Given | undefined,
 ): Steps<void> {
   for (const fed of gathered.plan.fed) {
+    const compiled = statement.fed.get(fed) as CompiledStatement;
+    if (fed.levels !== undefined) {
+      yield* feedLevels(compiled, fed, gathered, (keys) => fetchGathered(compiled, runtime, keys, given));
+      continue;
+    }
     const waiting = waitingFor(fed, gathered);
-    const compiled = statement.fed.get(fed);
-    if (waiting.keys.length === 0 || compiled === undefined) continue;
+    if (waiting.keys.length === 0) continue;
     const related = yield* fetchGathered(compiled, runtime, waiting.keys, given);
     const handOut = fed.cardinality === "many" ? handOutMany : handOutOne;
     handOut(waiting, fed.property, compiled.plan.fedSlots, related);
@@ -98,6 +103,7 @@ function* feed(
   for (const further of gathered.further) yield* feed(statement, further, runtime, given);
 }
 
+/** Runs a statement and all that its rows feed; its rows stay beside their objects. */
 export function* fetchGathered(
   statement: CompiledStatement,
   runtime: Runtime,

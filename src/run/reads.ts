@@ -1,9 +1,19 @@
 import { GemachError } from "../errors/index.js";
 import type { Query, QueryState } from "../expression/index.js";
+import type { Definitions, Entity, EntityName } from "../model/index.js";
 import { planExists, planList, planSingle, planSlice } from "../plan/index.js";
-import { rawIn, stateOf } from "../query/index.js";
+import {
+  from,
+  type Reached,
+  type ReachFaults,
+  type ReachKeys,
+  type ReachShape,
+  rawIn,
+  stateOf,
+} from "../query/index.js";
 import { fetch, type Steps } from "./fetch.js";
 import { rawRows } from "./raw.js";
+import { compileReach, reachRows } from "./reach.js";
 import type { Runner } from "./runner.js";
 import { fetchSlice, type Slice } from "./slice.js";
 
@@ -38,7 +48,7 @@ export class Reads {
     const alone = this.#runner.alone(statement, state);
     if (alone !== undefined) return (await alone) as Row[];
     const steps = () => fetch(statement, this.#runner.runtime, state.given?.values);
-    return (await this.#runner.run(steps, this.#runner.free(statement))) as Row[];
+    return (await this.#runner.run(steps, this.#runner.together(state, statement.fed.size > 0))) as Row[];
   }
 
   /**
@@ -93,7 +103,7 @@ export class Reads {
       const rows = (yield* fetch(statement, runtime, state.given?.values)) as Row[];
       return { rows, total, pages: Math.ceil(total / size), number, size };
     };
-    return await this.#runner.run(steps, "free");
+    return await this.#runner.run(steps, this.#runner.together(state, true));
   }
 
   /**
@@ -107,7 +117,7 @@ export class Reads {
     if (!(Number.isSafeInteger(size) && size >= 1)) throw new GemachError("LIMIT_UNFIT", { method: "slice" });
     const statement = this.#runner.compile(cutAnew(state, { limit: size + 1 }), planSlice);
     const steps = () => fetchSlice(statement, size, state.cursor?.side, this.#runner.runtime, state.given?.values);
-    return (await this.#runner.run(steps, this.#runner.free(statement))) as Slice<Row>;
+    return (await this.#runner.run(steps, this.#runner.together(state, statement.fed.size > 0))) as Slice<Row>;
   }
 
   /**
@@ -129,12 +139,34 @@ export class Reads {
       const size = Math.min(chunk, rest);
       const statement = this.#runner.compile(cutAnew(state, { ...at, limit: size + 1 }), planSlice);
       const steps = () => fetchSlice(statement, size, "after", this.#runner.runtime, state.given?.values);
-      const slice = (await this.#runner.run(steps, this.#runner.free(statement))) as Slice<Row>;
+      const slice = (await this.#runner.run(steps, this.#runner.together(state, statement.fed.size > 0))) as Slice<Row>;
       yield* slice.rows;
       if (slice.next === null) return;
       rest -= slice.rows.length;
       at = { cursor: { text: slice.next, side: "after" }, offset: undefined };
     }
+  }
+
+  /**
+   * Completes rows that are in memory already, whatever made them: gives copies of them with what they reach, in one
+   * statement a relation and level. They need the columns that the relations go out from.
+   * @throws GemachError `VALUE_UNFIT` where a row lacks one of them.
+   */
+  async reach<
+    D extends Definitions,
+    E extends EntityName<D>,
+    const S extends ReachShape<D, E>,
+    R extends ReachKeys<D, E, S>,
+  >(
+    rows: readonly R[],
+    entity: Entity<D, E>,
+    shape: S & NoInfer<ReachFaults<D, E, S>>,
+  ): Promise<Reached<D, E, R, S>[]> {
+    const state = stateOf(from(entity).reach(shape as never), "reach");
+    const { runtime, settings } = this.#runner;
+    const plan = compileReach(state, settings, runtime.dialect);
+    const steps = () => reachRows(plan, rows, runtime);
+    return (await this.#runner.run(steps, this.#runner.together(state, plan.fed.size > 1))) as Reached<D, E, R, S>[];
   }
 
   async #one<Row>(state: QueryState, expected: string): Promise<readonly Row[]> {
@@ -151,7 +183,7 @@ export class Reads {
     };
     return (await this.#runner.run(
       () => fetch(statement, this.#runner.runtime, state.given?.values, check),
-      this.#runner.free(statement),
+      this.#runner.together(state, statement.fed.size > 0),
     )) as readonly Row[];
   }
 }

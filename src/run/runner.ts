@@ -1,5 +1,5 @@
 import type { QueryState, Strategy } from "../expression/index.js";
-import { planCount } from "../plan/index.js";
+import { type PlanSettings, planCount } from "../plan/index.js";
 import type { CompiledStatement } from "../sql/index.js";
 import { constructorCache, type Planner, type StatementCache, statementCache } from "./caches.js";
 import { callSite } from "./call-site.js";
@@ -12,18 +12,23 @@ export interface RunnerOptions {
   readonly how: Strategy;
   readonly generateCode: boolean;
   readonly clock: () => number;
+  readonly snapshot: boolean;
 }
 
 /** What the verbs of a database have in common: statements compiled once, and the connection that they go over. */
 export class Runner {
   readonly connection: Connection;
   readonly runtime: Runtime;
+  readonly settings: PlanSettings;
   readonly #compiled: StatementCache;
+  readonly #isSnapshot: boolean;
 
-  constructor(driver: Driver, { how, generateCode, clock }: RunnerOptions) {
+  constructor(driver: Driver, { how, generateCode, clock, snapshot }: RunnerOptions) {
+    this.#isSnapshot = snapshot;
     this.connection = connect(driver, clock);
     const { dialect } = this.connection;
-    this.#compiled = statementCache(dialect, how);
+    this.settings = { strategy: how };
+    this.#compiled = statementCache(dialect, this.settings);
     this.runtime = { dialect, constructorOf: constructorCache(dialect, generateCode) };
   }
 
@@ -42,9 +47,10 @@ export class Runner {
       : objectsOf(statement, answer, runtime);
   }
 
-  /** Several statements see one state where that costs nothing. */
-  free(statement: CompiledStatement): "free" | "no" {
-    return statement.fed.size > 0 ? "free" : "no";
+  /** Several statements see one state where that is wished, or costs nothing. */
+  together({ isSnapshot }: QueryState, isSeveral: boolean): "snapshot" | "free" | "no" {
+    if (!isSeveral) return "no";
+    return isSnapshot || this.#isSnapshot ? "snapshot" : "free";
   }
 
   /** Sends what the steps ask for. */

@@ -102,6 +102,8 @@ export interface Dialect {
   readonly fromJson: (type: ValueType) => ((part: Wire) => Wire) | undefined;
   /** Whether nested rows are cut where they are put together, as no derived table may refer to their owner. */
   readonly cutsNested: boolean;
+  /** What would come over the wire for a key that is known. */
+  readonly keyOnWire: (value: Scalar, type: ValueType) => Wire;
   /** What makes a type's values of what comes over the wire; undefined where that is the very value. */
   readonly decoder: (type: ValueType) => Decoder | undefined;
   /** Inserts all rows by one statement, each column as an array; undefined where the engine has no arrays. */

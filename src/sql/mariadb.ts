@@ -157,6 +157,9 @@ const mariadbCalls: Dialect["calls"] = {
   cast: ({ inside, type }) => `cast(${inside(0)} as ${castTypes[type.kind]?.(type)})`,
 };
 
+/** As the driver gives whole numbers: as a text where a number does not hold all digits. */
+const wholeOnWire = (part: Wire): Wire => (part === null || !Number.isSafeInteger(Number(part)) ? part : Number(part));
+
 const nestedAsText: ReadonlySet<ColumnKind> = new Set(["bigint", "numeric", "json", "list"]);
 
 const decoders: Readonly<Partial<Record<ColumnKind, Decoder>>> = {
@@ -216,10 +219,10 @@ export const mariadbDialect: Dialect = {
   },
   fromJson: ({ kind }) => {
     if (kind === "bytes") return (part) => fromHex(part as string, 0);
-    // As the driver gives them: as a text where a number does not hold all digits.
-    return kind === "bigint" ? (part) => (Number.isSafeInteger(Number(part)) ? Number(part) : part) : undefined;
+    return kind === "bigint" ? wholeOnWire : undefined;
   },
   cutsNested: true,
+  keyOnWire: (value, type) => (type.kind === "bigint" ? wholeOnWire(encode(value, type)) : encode(value, type)),
   decoder: (type) => (type.kind === "list" ? listDecoder(type) : decoders[type.kind]),
   insertArrays: undefined,
   advance: () => [],

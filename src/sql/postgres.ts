@@ -211,6 +211,7 @@ export const postgresDialect: Dialect = {
       : `${isClosed(expression) ? expression : `(${expression})`}::text`,
   fromJson: ({ kind }) => (kind === "boolean" ? (part) => (part === true ? "t" : "f") : undefined),
   cutsNested: false,
+  keyOnWire: toText,
   decoder,
   insertArrays: ({ into, table, types, identity }) => {
     // An array of arrays would be unnested as a whole: a column's lists travel as texts.

@@ -198,6 +198,7 @@ export const sqliteDialect: Dialect = {
   },
   fromJson: ({ kind }) => (kind === "bytes" ? fromQuoted : undefined),
   cutsNested: false,
+  keyOnWire: (value) => (typeof value === "bigint" ? value.toString() : encode(value)),
   decoder: (type) => (type.kind === "list" ? listDecoder(type) : decoders[type.kind]),
   insertArrays: undefined,
   advance: () => [],

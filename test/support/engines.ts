@@ -92,7 +92,7 @@ async function openMariadb(): Promise<Engine> {
   await admin.query(`create database ${name}`);
   const url = new URL(mariadbUrl);
   url.pathname = `/${name}`;
-  const pool = mysql.createPool({ uri: url.href, connectionLimit: 4 });
+  const pool = mysql.createPool({ uri: url.href, connectionLimit: 4, maxPreparedStatements: 500 });
   const driver = mariadb(pool);
   return {
     name: "mariadb",

@@ -29,6 +29,12 @@ export interface Spec {
   readonly offset?: number | undefined;
   readonly how?: Strategy | undefined;
   readonly reach: Readonly<Record<string, Spec>>;
+  /** Only these columns of each row. */
+  readonly columns?: readonly string[] | undefined;
+  /** Of a reached relation: the number of its rows in place of them. */
+  readonly counted?: boolean | undefined;
+  /** Of a reached relation to the entity itself: how many levels. */
+  readonly deep?: number | undefined;
 }
 
 /** A relation as an evaluation sees it: over a key of here or there, or through others. */
@@ -212,16 +218,32 @@ function narrowed(society: Society, entity: Name, rows: readonly Row[], spec: Sp
 }
 
 /** What a query must give, worked out over plain arrays. */
-export function expected(society: Society, entity: Name, spec: Spec, rows: readonly Row[] = society[entity], own?: Spec["order"]): readonly Row[] {
-  return narrowed(society, entity, rows, spec, own).map((row) => {
-    const whole: Record<string, unknown> = Object.fromEntries(Object.keys(columns[entity]).map((name) => [name, row[name] ?? null]));
-    for (const [name, inner] of Object.entries(spec.reach)) {
-      const [isOne, target, order] = endOf(entity, name);
-      const found = expected(society, target, inner, related(society, entity, row, name), order);
-      whole[name] = isOne ? (found[0] ?? null) : found;
-    }
-    return whole;
-  });
+export const expected = (society: Society, entity: Name, spec: Spec): readonly Row[] =>
+  narrowed(society, entity, society[entity], spec).map((row) => whole(society, entity, row, spec));
+
+/** A row with its columns and what it reaches. */
+function whole(society: Society, entity: Name, row: Row, spec: Spec): Row {
+  const own = Object.keys(columns[entity]).filter((name) => spec.columns?.includes(name) ?? true);
+  const made: Record<string, unknown> = Object.fromEntries(own.map((name) => [name, row[name] ?? null]));
+  for (const [name, inner] of Object.entries(spec.reach)) made[name] = reached(society, entity, row, name, inner, [row]);
+  return made;
+}
+
+/** What a relation gives for a row; `way`: the rows on the way, each of which is on it once. */
+function reached(society: Society, entity: Name, row: Row, name: string, inner: Spec, way: readonly Row[]): unknown {
+  const [isOne, target, order] = endOf(entity, name);
+  const all = narrowed(society, target, related(society, entity, row, name), inner, order);
+  if (inner.counted) return all.length;
+  const { deep } = inner;
+  const found = all
+    .filter((other) => deep === undefined || !way.includes(other))
+    .map((other) => {
+      const made = whole(society, target, other, inner);
+      if (deep === undefined) return made;
+      const below = deep === 1 ? (isOne ? null : []) : reached(society, target, other, name, { ...inner, deep: deep - 1 }, [...way, other]);
+      return { ...made, [name]: below };
+    });
+  return isOne ? (found[0] ?? null) : deep === 0 ? [] : found;
 }
 
 // biome-ignore lint/suspicious/noExplicitAny: random queries are put together without types
@@ -240,19 +262,23 @@ function predicate(entity: Name, row: Untyped, test: Test): Untyped {
   return row[test.column][test.is](test.value);
 }
 
-function shaped(entity: Name, start: Untyped, { where, order, limit, offset, how, reach }: Spec): Untyped {
+function shaped(entity: Name, start: Untyped, { where, order, limit, offset, how, reach, columns: named, counted, deep }: Spec): Untyped {
   let query = start;
   if (where !== undefined) query = query.where((row: Untyped) => predicate(entity, row, where));
   if (order !== undefined) query = query.orderBy((row: Untyped) => order.map(({ column, descending }) => (descending ? row[column].desc : row[column].asc)));
   if (limit !== undefined) query = query.limit(limit);
   if (offset !== undefined) query = query.offset(offset);
   if (how !== undefined) query = query.how(how);
-  const parts = Object.entries(reach).map(([name, spec]) => {
-    const [, target] = endOf(entity, name);
-    return [name, (inner: Untyped) => shaped(target, inner, spec)];
-  });
-  return parts.length === 0 ? query : query.reach(Object.fromEntries(parts));
+  if (named !== undefined) query = query.columns(...named);
+  if (counted) return query.counted();
+  const shape = shapeOf(entity, reach);
+  if (Object.keys(shape).length > 0) query = query.reach(shape);
+  return deep === undefined ? query : query.deep(deep);
 }
+
+/** What a reach takes. */
+export const shapeOf = (entity: Name, reach: Spec["reach"]): object =>
+  Object.fromEntries(Object.entries(reach).map(([name, spec]) => [name, (inner: Untyped) => shaped(endOf(entity, name)[1], inner, spec)]));
 
 /** The library's query. */
 export const queryOf = (entity: Name, spec: Spec): Query => shaped(entity, from(lending[entity] as Untyped), spec);
@@ -297,6 +323,10 @@ function testOf(society: Society, entity: Name, depth: number): fc.Arbitrary<Tes
 
 const sometimes = <T>(arbitrary: fc.Arbitrary<T>): fc.Arbitrary<T | undefined> => fc.option(arbitrary, { nil: undefined, freq: 1 });
 
+const oneIn = (times: number): fc.Arbitrary<boolean> => fc.nat({ max: times - 1 }).map((value) => value === 0);
+const withDeep = (spec: Spec, name: string, deep: number | undefined): Spec =>
+  deep === undefined ? spec : { ...spec, deep, reach: Object.fromEntries(Object.entries(spec.reach).filter(([other]) => other !== name)) };
+
 /** Random queries of an entity; `isOne`: of a to-one relation, where there is nothing to narrow. */
 export function specOf(society: Society, entity: Name, depth: number, isOne = false): fc.Arbitrary<Spec> {
   const order = fc.array(fc.record({ column: fc.constantFrom(...plainColumns(entity)), descending: fc.boolean() }), {
@@ -308,16 +338,20 @@ export function specOf(society: Society, entity: Name, depth: number, isOne = fa
       Object.fromEntries(
         chosen.map((name): [string, fc.Arbitrary<Spec>] => {
           const [isOne, target] = endOf(entity, name);
-          return [name, specOf(society, target, depth - 1, isOne)];
+          const spec = specOf(society, target, depth - 1, isOne);
+          const isOwn = target === entity && "to" in wayOf(entity, name);
+          if (!isOwn) return [name, isOne ? spec : fc.tuple(spec, oneIn(5)).map(([one, counted]) => ({ ...one, counted }))];
+          return [name, fc.tuple(spec, sometimes(fc.integer({ min: 1, max: 4 }))).map(([one, deep]) => withDeep(one, name, deep))];
         }),
       ),
     ),
   );
   const how = sometimes(fc.constantFrom<Strategy>("auto", "join", "batch", "nest"));
-  if (isOne) return fc.record({ how, reach });
+  const named = fc.option(fc.subarray(Object.keys(columns[entity]), { minLength: 1 }), { nil: undefined, freq: 3 });
+  if (isOne) return fc.record({ how, reach, columns: named });
   const where = sometimes(testOf(society, entity, 2));
   const [limit, offset] = [sometimes(fc.nat({ max: 6 })), sometimes(fc.nat({ max: 3 }))];
-  return fc.record({ where, order: sometimes(order), limit, offset, how, reach });
+  return fc.record({ where, order: sometimes(order), limit, offset, how, reach, columns: named });
 }
 
 /** Random queries of random entities. */
