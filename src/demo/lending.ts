@@ -67,6 +67,7 @@ export const lending = model(
         depot: via("item", "depot"),
         district: via("depot", "district"),
       },
+      { indexes: [{ on: ["itemId", "due desc"] }] },
     ),
     Member: entity(
       "member",

@@ -1,5 +1,6 @@
 export { cursorOf } from "./cursor.js";
 export { type SortedRows, totalOrder } from "./order.js";
+export type { OwnerIndex } from "./owner-index.js";
 export { planCount, planExists, planList, planReach, planSingle, planSlice } from "./plan.js";
 export {
   type Cut,

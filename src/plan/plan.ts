@@ -9,6 +9,7 @@ import {
 } from "../expression/index.js";
 import { afterCursor, reversed } from "./cursor.js";
 import { totalOrder } from "./order.js";
+import { ownerIndex } from "./owner-index.js";
 import { type Draft, type Feed, keySlots, makeSlots, planRows } from "./rows.js";
 import type { JoinedSource, Output, PlanSettings, StatementPlan } from "./statement-plan.js";
 
@@ -62,6 +63,7 @@ function planStatement(
     fedSets,
     fedSlots: ownerSlots(draft, source, fedOver),
     cutPerOwner: fedOver.length > 0 && (limit !== undefined || offset !== undefined),
+    ownerIndex: fedSets.length > 0 ? "none" : ownerIndex(source, fedOver, order),
     where,
     beside: query.joins,
     groupBy: query.groupBy,
@@ -148,6 +150,7 @@ function planScalar(
     fedSets: [],
     fedSlots: [],
     cutPerOwner: false,
+    ownerIndex: "none",
     where: besideCursor(query, totalOrder(query)).where,
     beside: query.joins,
     groupBy: query.groupBy,

@@ -13,6 +13,7 @@ import type {
   Step,
   Strategy,
 } from "../expression/index.js";
+import type { OwnerIndex } from "./owner-index.js";
 /** What a statement gives back in one place of its rows. */
 export type Output =
   | Node
@@ -118,6 +119,8 @@ export interface StatementPlan extends Cut {
   readonly fedSlots: readonly number[];
   /** Whether limit and offset are counted for each owner. */
   readonly cutPerOwner: boolean;
+  /** How an index serves the first rows of each owner. */
+  readonly ownerIndex: OwnerIndex;
   readonly where: readonly Node[];
   readonly orderBy: readonly OrderNode[];
   /** Rows of other sources beside those of the source. */

@@ -1,6 +1,7 @@
 import type { ColumnKind, Scalar, ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import type { AggregateName, CallName, ResolvedColumn, RowLock } from "../expression/index.js";
+import type { Cut, OwnerIndex } from "../plan/index.js";
 import type { CallPrinter } from "./calls.js";
 import type { Parameter } from "./tree.js";
 /** What goes over the wire in either direction: all that a driver has to take and may give. */
@@ -30,6 +31,12 @@ export interface AggregateTypes {
   readonly type: ValueType;
   readonly of: ValueType;
 }
+
+/**
+ * The first rows of each owner: by a derived table for each; by a subquery of the keys for each; by a subquery for
+ * each row that is wanted.
+ */
+export type OwnerForm = "lateral" | "correlated" | "seeks";
 
 /** The names of aggregates as SQL has them; an average is a double, of an exact sum where the values are exact. */
 export function standardAggregate(
@@ -81,6 +88,10 @@ export interface Dialect {
     types: readonly ValueType[],
     add: (part: number | "all") => string,
   ) => string;
+  /** The keys as a table of columns key_1, key_2 and so on, under a name that is quoted already. */
+  readonly keysTable: (types: readonly ValueType[], add: (part: number | "all") => string, alias: string) => string;
+  /** How the first rows of each owner are best taken; undefined where all rows of all owners are to be numbered. */
+  readonly ownerForm: (index: OwnerIndex, keyLength: number, cut: Cut) => OwnerForm | undefined;
   /** Where rows without a value go: first in ascending order, unless an order says otherwise. */
   readonly nulls: (descending: boolean, said: "first" | "last" | undefined) => string;
   /** Whether an order can say so; else the term is sorted by whether it has a value first. */

@@ -193,6 +193,15 @@ export const mariadbDialect: Dialect = {
   distinct: (left, right) => `not (${left} <=> ${right})`,
   inList: (operand, placeholder, type, negated) => among([operand], [type], placeholder, negated),
   inKeys: (operands, types, add) => among(operands, types, add("all"), false),
+  keysTable: (types, add, alias) => {
+    const path = (i: number) => (types.length === 1 ? "$" : `$[${i}]`);
+    const columns = types.map((type, i) => `\`key_${i + 1}\` ${columnType(type, false)} path '${path(i)}'`).join(", ");
+    return `json_table(${add("all")}, '$[*]' columns (${columns})) as ${alias}`;
+  },
+  // Measured (10.11, which has no lateral): as fast with 10 rows an owner, 19 times with 200. Each row more is a
+  // subquery more, and the rows' own key has to be one column.
+  ownerForm: (index, keyLength, { limit }) =>
+    index !== "owner" && keyLength === 1 && limit !== undefined && limit <= 10 ? "seeks" : undefined,
   nulls: () => "",
   saysNulls: false,
   lock: ({ strength, taken }) =>

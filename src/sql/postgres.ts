@@ -192,6 +192,12 @@ export const postgresDialect: Dialect = {
     if (operands.length === 1) return `${operands[0]} = any (${arrays[0]})`;
     return `(${operands.join(", ")}) in (select * from unnest(${arrays.join(", ")}))`;
   },
+  keysTable: (types, add, alias) => {
+    const arrays = types.map((type, i) => `${add(types.length === 1 ? "all" : i)}::${castType(type)}[]`).join(", ");
+    return `unnest(${arrays}) as ${alias} (${types.map((_, i) => `"key_${i + 1}"`).join(", ")})`;
+  },
+  // Measured (15): 10 times as fast with 200 rows an owner in an index's order, 0.8 times with 10 in none.
+  ownerForm: (index) => (index === "sorted" ? "lateral" : undefined),
   nulls: (descending, said) => ` nulls ${said ?? (descending ? "last" : "first")}`,
   saysNulls: true,
   lock: ({ strength, taken }, table) =>

@@ -290,7 +290,19 @@ export const qualifiedTable = (
 
 function printTable(printer: Printer, term: TableTerm): string {
   const { quote } = printer.dialect;
-  if (term.kind === "derived") return `(${printRows(printer, term.select)}) as ${quote(term.alias)}`;
+  if (term.kind === "derived")
+    return `${term.isLateral ? "lateral " : ""}(${printRows(printer, term.select)}) as ${quote(term.alias)}`;
+  if (term.kind === "keys") {
+    const { types } = term;
+    const add = (part: number | "all") => place(printer, { kind: "keys", types, part });
+    return printer.dialect.keysTable(types, add, quote(term.alias));
+  }
+  if (term.kind === "numbers") {
+    const numbers = Array.from({ length: term.count }, (_, n) =>
+      n === 0 ? `select 0 as ${quote("n")}` : `select ${n}`,
+    );
+    return `(${numbers.join(" union all ")}) as ${quote(term.alias)}`;
+  }
   if (term.kind === "common") {
     const name = printer.names.get(term.of) ?? term.alias;
     return name === term.alias ? quote(name) : `${quote(name)} as ${quote(term.alias)}`;

@@ -162,6 +162,13 @@ export const sqliteDialect: Dialect = {
     const parts = operands.map((_, i) => `json_extract("value", '$[${i}]')`).join(", ");
     return `(${operands.join(", ")}) in (select ${parts} from json_each(${add("all")}))`;
   },
+  keysTable: (types, add, alias) => {
+    const part = (i: number) => (types.length === 1 ? `"value"` : `json_extract("value", '$[${i}]')`);
+    const columns = types.map((_, i) => `${part(i)} as "key_${i + 1}"`).join(", ");
+    return `(select ${columns} from json_each(${add("all")})) as ${alias}`;
+  },
+  // Measured (3.53): with 10 rows an owner 1.3 times, with 200 4 to 36 times as fast as numbering all rows.
+  ownerForm: () => "correlated",
   nulls: (_, said) => (said === undefined ? "" : ` nulls ${said}`),
   saysNulls: true,
   lock: undefined,

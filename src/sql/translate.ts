@@ -6,6 +6,7 @@ import type { Dialect } from "./dialect.js";
 import { leavesRow } from "./leaves.js";
 import { nestedRows } from "./nest.js";
 import { ownersOf } from "./owners.js";
+import { type OrderedPlace, ownerFormOf, placePerOwner } from "./per-owner.js";
 import { placeRows, wholeCompound } from "./queries.js";
 import {
   columnOf,
@@ -22,12 +23,6 @@ import {
 } from "./scope.js";
 import { condition, operand, sortTerm, startScope } from "./translate-expression.js";
 import type { Compound, NestItem, Select, SortTerm, SqlExpression } from "./tree.js";
-
-/** The rows of a source where the statement can use them, and their order in terms of it. */
-interface OrderedPlace {
-  readonly place: Place;
-  readonly order: readonly SortTerm[];
-}
 
 /** The statement's own rows, and the keys of their owners where other rows feed it. */
 interface Root extends OrderedPlace {
@@ -67,6 +62,11 @@ function rootOrder(scope: Scope, { orderBy, groupBy, source }: StatementPlan): r
 function placeRoot(scope: Scope, plan: StatementPlan): Root {
   const { source, limit, offset } = plan;
   const { entity } = source;
+  const form = ownerFormOf(plan, scope.dialect);
+  if (form !== undefined) {
+    const placed = placePerOwner(scope, plan, form, (outer, inner) => reopen(scope, source, outer, inner));
+    return { ...placed, owners: [] };
+  }
   const place = placeRows(scope, plan);
   const { select, alias } = place;
   const owners = tieToOwners(scope, place, plan);

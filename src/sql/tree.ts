@@ -177,7 +177,17 @@ export interface SortTerm {
 /** A table, or a select in its place, under a name. */
 export type TableTerm =
   | { readonly kind: "table"; readonly schema: string | undefined; readonly table: string; readonly alias: string }
-  | { readonly kind: "derived"; readonly select: Select | Compound; readonly alias: string }
+  /** `isLateral`: it may refer to what stands before it. */
+  | {
+      readonly kind: "derived";
+      readonly select: Select | Compound;
+      readonly alias: string;
+      readonly isLateral?: boolean;
+    }
+  /** The keys of another statement's rows, as columns key_1, key_2 and so on. */
+  | { readonly kind: "keys"; readonly types: readonly ValueType[]; readonly alias: string }
+  /** Whole numbers from 0 on, in a column n. */
+  | { readonly kind: "numbers"; readonly count: number; readonly alias: string }
   /** What the statement names before it begins. */
   | { readonly kind: "common"; readonly of: Derivation; readonly alias: string }
   /** A table with what is joined to it before it is joined itself. */

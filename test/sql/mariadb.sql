@@ -201,24 +201,42 @@ order by `loan`.`due`, `loan`.`id`;
 select `item`.`id`, `item`.`depot_id`, `item`.`name`, `item`.`note`
 from `item`
 order by `item`.`id`;
--- Item.loans by batch: [{"keysOf":["Item.id"],"statement":1},3]
+-- Item.loans by batch: [{"keysOf":["Item.id"],"statement":1},1,2]
 select `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`
 from
-  (
-    select
-      `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`,
-      row_number() over (
-        partition by `loan`.`item_id`
-        order by `loan`.`due` desc, `loan`.`id` desc
-      ) as `position`
-    from `loan`
-    where
-      `loan`.`item_id` in (
-        select `part_1`
-        from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
-      )
-  ) as `loan`
-where `loan`.`position` <= ?
+  json_table (?, '$[*]' columns (`key_1` int path '$')) as `owner`
+  cross join (
+    select 0 as `n`
+    union all
+    select 1
+    union all
+    select 2
+  ) as `nth`
+  join `loan` on `loan`.`id` = case
+    when `nth`.`n` = 0 then (
+      select `loan`.`id`
+      from `loan`
+      where `loan`.`item_id` = `owner`.`key_1`
+      order by `loan`.`due` desc, `loan`.`id` desc
+      limit 1
+    )
+    when `nth`.`n` = 1 then (
+      select `loan`.`id`
+      from `loan`
+      where `loan`.`item_id` = `owner`.`key_1`
+      order by `loan`.`due` desc, `loan`.`id` desc
+      limit 1
+      offset ?
+    )
+    when `nth`.`n` = 2 then (
+      select `loan`.`id`
+      from `loan`
+      where `loan`.`item_id` = `owner`.`key_1`
+      order by `loan`.`due` desc, `loan`.`id` desc
+      limit 1
+      offset ?
+    )
+  end
 order by `loan`.`due` desc, `loan`.`id` desc;
 
 -- # to-many relations, joined
@@ -1116,7 +1134,7 @@ create table if not exists `loan` (
   foreign key (`item_id`) references `item` (`id`),
   foreign key (`member_id`) references `member` (`id`)
 ) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
-create index if not exists `loan_item_id` on `loan` (`item_id`);
+create index if not exists `loan_item_id_due` on `loan` (`item_id`, `due` desc);
 create index if not exists `loan_member_id` on `loan` (`member_id`);
 create table if not exists `manual` (
   `item_id` int not null,

@@ -196,17 +196,14 @@ order by "item"."id";
 -- Item.loans by batch: [{"keysOf":["Item.id"],"statement":1},3]
 select "loan"."id", "loan"."item_id", "loan"."member_id", "loan"."due", "loan"."returned"
 from
-  (
-    select
-      "loan"."id", "loan"."item_id", "loan"."member_id", "loan"."due", "loan"."returned",
-      row_number() over (
-        partition by "loan"."item_id"
-        order by "loan"."due" desc, "loan"."id" desc
-      ) as "position"
+  unnest($1::integer[]) as "owner" ("key_1")
+  cross join lateral (
+    select "loan"."id", "loan"."item_id", "loan"."member_id", "loan"."due", "loan"."returned"
     from "loan"
-    where "loan"."item_id" = any ($1::integer[])
+    where "loan"."item_id" = "owner"."key_1"
+    order by "loan"."due" desc, "loan"."id" desc
+    limit $2
   ) as "loan"
-where "loan"."position" <= $2
 order by "loan"."due" desc, "loan"."id" desc;
 
 -- # to-many relations, joined
@@ -1119,7 +1116,7 @@ create table if not exists "loan" (
   foreign key ("item_id") references "item" ("id"),
   foreign key ("member_id") references "member" ("id")
 );
-create index if not exists "loan_item_id" on "loan" ("item_id");
+create index if not exists "loan_item_id_due" on "loan" ("item_id", "due" desc);
 create index if not exists "loan_member_id" on "loan" ("member_id");
 create table if not exists "manual" (
   "item_id" integer not null,

@@ -198,20 +198,16 @@ order by "item"."id";
 select "loan"."id", "loan"."item_id", "loan"."member_id", "loan"."due", "loan"."returned"
 from
   (
-    select
-      "loan"."id", "loan"."item_id", "loan"."member_id", "loan"."due", "loan"."returned",
-      row_number() over (
-        partition by "loan"."item_id"
-        order by "loan"."due" desc, "loan"."id" desc
-      ) as "position"
+    select "value" as "key_1"
+    from json_each(?)
+  ) as "owner"
+  join "loan" on "loan"."id" in (
+    select "loan"."id"
     from "loan"
-    where
-      "loan"."item_id" in (
-        select "value"
-        from json_each(?)
-      )
-  ) as "loan"
-where "loan"."position" <= ?
+    where "loan"."item_id" = "owner"."key_1"
+    order by "loan"."due" desc, "loan"."id" desc
+    limit + ?
+  )
 order by "loan"."due" desc, "loan"."id" desc;
 
 -- # to-many relations, joined
@@ -1113,7 +1109,7 @@ create table if not exists "loan" (
   foreign key ("item_id") references "item" ("id"),
   foreign key ("member_id") references "member" ("id")
 );
-create index if not exists "loan_item_id" on "loan" ("item_id");
+create index if not exists "loan_item_id_due" on "loan" ("item_id", "due" desc);
 create index if not exists "loan_member_id" on "loan" ("member_id");
 create table if not exists "manual" (
   "item_id" integer not null,
