@@ -99,9 +99,12 @@ export {
   toOne,
   via,
 } from "./model/index.js";
+export type { ReachNote } from "./plan/index.js";
 export {
   type Collection,
   type Combined,
+  type Counted,
+  type Deep,
   type Derived,
   type EntityQuery,
   except,
@@ -119,6 +122,7 @@ export {
   type ProjectedQuery,
   type RawCommand,
   type RawRows,
+  type ReachKeys,
   type ReachShape,
   type Reference,
   type ReferenceOf,

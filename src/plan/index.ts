@@ -13,6 +13,7 @@ export {
   type NestedRows,
   type Output,
   type PlanSettings,
+  type ReachNote,
   type RowPlan,
   type Shape,
   type StatementPlan,

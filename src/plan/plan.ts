@@ -36,6 +36,7 @@ function planStatement(
     slots: makeSlots(),
     joined,
     bound: new Map(),
+    notes: [],
     settings,
     feed: (fed, inherited, of) => planStatement(fed, inherited, settings, of),
   };
@@ -79,6 +80,7 @@ function planStatement(
     places,
     levels,
     rows,
+    notes: draft.notes,
   };
 }
 
@@ -112,6 +114,7 @@ export function planReach(query: QueryState, settings: PlanSettings): Pick<State
     slots,
     joined: undefined,
     bound: new Map(),
+    notes: [],
     settings,
     isInMemory: true,
     feed: (fed, inherited, of) => planStatement(fed, inherited, settings, of),
@@ -161,6 +164,7 @@ function planScalar(
     isReversed: false,
     places: undefined,
     levels: undefined,
+    notes: [],
     outputs: [output],
     rows: {
       shape: { kind: "value", slot: 0, type: { kind: "integer" } },

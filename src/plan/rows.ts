@@ -28,6 +28,7 @@ import type {
   NestedRows,
   Output,
   PlanSettings,
+  ReachNote,
   RowPlan,
   Shape,
   StatementPlan,
@@ -78,6 +79,7 @@ export interface Draft {
   /** Undefined inside of nested rows, which have no rows of their own for what is joined. */
   readonly joined: JoinedSource[] | undefined;
   readonly bound: Map<Source, Path>;
+  readonly notes: ReachNote[];
   readonly settings: PlanSettings;
   /** Whether there is a statement at all: what is in memory already can only feed others. */
   readonly isInMemory?: boolean;
@@ -277,6 +279,8 @@ function feedLevels(
       relation: name,
       got: "deep(), and leads to other rows,",
     });
+  const why = "a tree level by level: the same statement for each";
+  draft.notes.push({ relation: `${relation.source.name}.${name}`, how: "batch", why });
   const fed = feedRelation(draft, { relation, query }, path, strategy);
   const identity = keySlots(draft, path, target.key);
   rows.fed.push({ at, property: name, ...fed, levels: { most: query.levels as number, identity } });
@@ -294,23 +298,31 @@ function shapeOfRelation(
   if (query.isCounted) return countOf(draft, relation, query, path);
   if (query.levels !== undefined)
     return feedLevels(draft, rows, { relation, query }, path, at, query.strategy ?? strategy);
-  const wished = wayOf(relation, { reached: query.strategy, query: strategy, database: draft.settings.strategy });
+  const chosen = wayOf(relation, { reached: query.strategy, query: strategy, database: draft.settings.strategy });
   const inherited = query.strategy ?? strategy;
   const mount = { at, property: relation.name };
   const { cardinality } = relation;
-  // Rows that are nested have none of their own for what would be joined to them.
-  const isNested = wished === "nest" || (wished === "join" && cardinality === "many" && draft.joined === undefined);
-  if (isNested && nestRows(draft, rows, setAlong(path, relation), query, mount, inherited))
+  const note = (how: ReachNote["how"], why: string) =>
+    draft.notes.push({ relation: `${relation.source.name}.${relation.name}`, how, why });
+  const isInside = chosen.way === "join" && cardinality === "many" && draft.joined === undefined;
+  const isNested = chosen.way === "nest" || isInside;
+  if (isNested && nestRows(draft, rows, setAlong(path, relation), query, mount, inherited)) {
+    note("nest", isInside ? "inside of nested rows, which have no rows of their own to join" : chosen.why);
     return { kind: "related", cardinality };
-  if (wished === "batch" || isNested || draft.isInMemory) {
+  }
+  if (chosen.way === "batch" || isNested || draft.isInMemory) {
+    const why = isNested ? `more than ${mostNested} values a row, too many to nest` : "rows in memory already";
+    note("batch", chosen.way === "batch" ? chosen.why : why);
     rows.fed.push({ ...mount, ...feedRelation(draft, { relation, query }, path, inherited) });
     return { kind: "related", cardinality };
   }
   if (cardinality === "one" || draft.joined === undefined) {
+    note("join", chosen.why);
     const further = pathOn(path, relation);
     draft.bound.set(query.source, further);
     return shapeOfRow(draft, rows, query, further, [...at, relation.name], inherited);
   }
+  note("join", chosen.why);
   const { source, where, limit, offset } = query;
   draft.joined.push({ source, relation, from: path, where, orderBy: totalOrder(query), limit, offset });
   rows.joined.push({ ...mount, rows: planRows(draft, query, inherited) });

@@ -87,6 +87,13 @@ export interface RowPlan {
   readonly fed: readonly FedStatement[];
 }
 
+/** A relation that a statement reaches, how, and why so. */
+export interface ReachNote {
+  readonly relation: string;
+  readonly how: "join" | "batch" | "nest";
+  readonly why: string;
+}
+
 /** A cut of an ordered set of rows. */
 export interface Cut {
   readonly limit: number | undefined;
@@ -139,6 +146,8 @@ export interface StatementPlan extends Cut {
   /** Of rows that lead on to further rows of their own kind: the slots of the keys to send, and of the primary key. */
   readonly levels: { readonly keys: readonly number[]; readonly identity: readonly number[] } | undefined;
   readonly rows: RowPlan;
+  /** What it reaches, and why in that way. */
+  readonly notes: readonly ReachNote[];
 }
 
 /** What decides how relations are fetched where a query does not. */

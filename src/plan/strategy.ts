@@ -9,10 +9,29 @@ export interface Wishes {
   readonly database: Strategy;
 }
 
+/** The way a relation is fetched, and the reason in words. */
+export interface Choice {
+  readonly way: Way;
+  readonly why: string;
+}
+
+/** The narrowest wish, and whose it is. */
+function wishOf(relation: ResolvedRelation, { reached, query, database }: Wishes): readonly [Strategy, string] {
+  if (reached !== undefined) return [reached, "said of the relation in this query"];
+  if (query !== undefined) return [query, "said of the query"];
+  if (relation.strategy !== undefined) return [relation.strategy, "said of the relation in the model"];
+  return [database, "said of the database"];
+}
+
 /** The way a relation is fetched: the narrowest wish wins, and `auto` joins to-one relations and batches the others. */
-export function wayOf(relation: ResolvedRelation, wishes: Wishes): Way {
-  const strategy = wishes.reached ?? wishes.query ?? relation.strategy ?? wishes.database;
-  if (strategy === "auto") return relation.cardinality === "one" ? "join" : "batch";
+export function wayOf(relation: ResolvedRelation, wishes: Wishes): Choice {
+  const [strategy, why] = wishOf(relation, wishes);
+  const isOne = relation.cardinality === "one";
+  if (strategy === "auto")
+    return isOne
+      ? { way: "join", why: "auto: a to-one relation adds columns, and no rows" }
+      : { way: "batch", why: "auto: a to-many relation by its keys multiplies no rows" };
   // One row is nested in another by its columns alone.
-  return strategy === "nest" && relation.cardinality === "one" ? "join" : strategy;
+  if (strategy === "nest" && isOne) return { way: "join", why: `${why} to nest: one row is nested by its columns` };
+  return { way: strategy, why };
 }

@@ -4,6 +4,8 @@ export { rowAt } from "./derived.js";
 export type { Group, GroupKeys } from "./group.js";
 export { from, isPlainQuery, stateOf, withProjection } from "./query.js";
 export type {
+  Counted,
+  Deep,
   EntityQuery,
   OneQuery,
   ProjectedQuery,

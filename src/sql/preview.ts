@@ -1,6 +1,6 @@
 import type { Scalar } from "../columns/index.js";
 import { type Query, qualified, type Strategy } from "../expression/index.js";
-import { planList } from "../plan/index.js";
+import { planList, type ReachNote } from "../plan/index.js";
 import { stateOf } from "../query/index.js";
 import { type CompiledStatement, compile } from "./compile.js";
 import type { DialectName } from "./dialect.js";
@@ -25,6 +25,8 @@ export interface PreviewedKeys {
 export interface PreviewedStatement {
   /** What it is for. */
   readonly purpose: string;
+  /** The relations that it reaches: in itself, or by the statements that its rows feed. */
+  readonly reaches: readonly ReachNote[];
   readonly text: string;
   /** What belongs to its placeholders, in their order. */
   readonly parameters: readonly (Scalar | readonly Scalar[] | PreviewedKeys | { readonly parameter: string })[];
@@ -48,7 +50,8 @@ export function preview(query: Query, options: PreviewOptions = {}): readonly Pr
       const { part } = parameter;
       return part === "all" ? parameter.rows : parameter.rows.map((row) => row[part] as Scalar);
     });
-    const number = statements.push({ purpose: statement.plan.purpose, text: statement.text, parameters });
+    const { purpose, notes } = statement.plan;
+    const number = statements.push({ purpose, reaches: notes, text: statement.text, parameters });
     for (const [feed, fed] of statement.fed) add(fed, { keysOf: feed.keyColumns.map(qualified), statement: number });
   };
   add(compile(planList(state, { strategy: options.how ?? "auto" }), dialect), undefined);

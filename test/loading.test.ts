@@ -1,0 +1,349 @@
+import { mkdtempSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import Sqlite from "better-sqlite3";
+import { expect, expectTypeOf, test } from "vitest";
+import { fill, generate, lending } from "../src/demo/index.js";
+import { sqlite } from "../src/drivers/sqlite.js";
+import {
+  type Database,
+  type Driver,
+  database,
+  entity,
+  from,
+  identity,
+  integer,
+  layOut,
+  model,
+  preview,
+  type Strategy,
+  text,
+  toMany,
+  toOne,
+  withLedger,
+} from "../src/index.js";
+import { useSociety } from "./support/engines.js";
+
+const { Category, Depot, Item, Kit, KitItem, Loan, Manual, Member } = lending;
+const society = generate(4, 3, { items: 12, members: 10, loans: 30 });
+const all = useSociety(society);
+const strategies: readonly Strategy[] = ["auto", "join", "batch", "nest"];
+
+const titled = from(Loan).limit(60);
+
+/** What costs so many statements, and the same for fewer; all must give the same answer. */
+const ladders: Readonly<Record<string, readonly (readonly [statements: number, act: (db: Database) => Promise<unknown>])[]>> = {
+  "60 loans, each with the district two levels above its item": [
+    [
+      121,
+      async (db) => {
+        const found = [];
+        for (const loan of await db.list(titled)) {
+          const item = await db.single(from(Item).where((i) => i.id.is(loan.itemId)));
+          found.push({ ...loan, depot: await db.single(from(Depot).where((d) => d.id.is(item.depotId))) });
+        }
+        return found;
+      },
+    ],
+    [
+      3,
+      async (db) => {
+        const rows = await db.list(titled.how("batch").reach({ item: { depot: true } }));
+        return rows.map(({ item, ...loan }) => ({ ...loan, depot: item.depot }));
+      },
+    ],
+    [2, (db) => db.list(titled.how("batch").reach({ depot: true }))],
+    [1, (db) => db.list(titled.reach({ depot: true }))],
+  ],
+  "the newest loan of each of 25 members": [
+    [
+      26,
+      async (db) => {
+        const found = [];
+        for (const { id, name } of await db.list(from(Member).limit(25))) {
+          const own = from(Loan).where((l) => l.memberId.is(id));
+          const [loan] = await db.list(own.orderBy((l) => l.due.desc).limit(1));
+          found.push({ name, due: loan?.due ?? null });
+        }
+        return found;
+      },
+    ],
+    [
+      2,
+      async (db) => {
+        const rows = await db.list(
+          from(Member)
+            .limit(25)
+            .reach({ loans: (l) => l.orderBy((x) => x.due.desc).limit(1) }),
+        );
+        return rows.map(({ name, loans }) => ({ name, due: loans[0]?.due ?? null }));
+      },
+    ],
+    [
+      1,
+      (db) =>
+        db.list(
+          from(Member)
+            .limit(25)
+            .select((m) => ({ name: m.name, due: m.loans.orderBy((l) => l.due.desc).first((l) => l.due) })),
+        ),
+    ],
+  ],
+  "kits and their items": [
+    [
+      3,
+      async (db) => {
+        const rows = await db.list(from(Kit));
+        const links = await db.list(from(KitItem).where((l) => l.kitId.oneOf(rows.map(({ id }) => id))));
+        const items = await db.list(from(Item).where((i) => i.id.oneOf(links.map(({ itemId }) => itemId))));
+        return rows.map((kit) => ({ ...kit, items: items.filter(({ id }) => links.some((l) => l.kitId === kit.id && l.itemId === id)) }));
+      },
+    ],
+    [2, (db) => db.list(from(Kit).reach({ items: true }))],
+    [1, (db) => db.list(from(Kit).how("join").reach({ items: true }))],
+    [1, (db) => db.list(from(Kit).how("nest").reach({ items: true }))],
+  ],
+};
+
+test.each(Object.entries(ladders))("%s: fewer statements, the same answer", async (_, ways) => {
+  for (const engine of all()) {
+    const db = engine.connect();
+    let answer: unknown;
+    for (const [statements, act] of ways) {
+      const { result, totals } = await withLedger(db, "ladder", () => act(db));
+      expect(totals.statements, engine.name).toBe(statements);
+      expect(result, engine.name).toStrictEqual(answer ?? result);
+      answer = result;
+    }
+  }
+});
+
+test("a projection fetches no loan beyond the one shown, nor does a nested relation that is cut", async () => {
+  for (const engine of all()) {
+    const db = engine.connect();
+    const query = from(Member)
+      .limit(25)
+      .how("nest")
+      .reach({ loans: (l) => l.orderBy((x) => x.due.desc).limit(1) });
+    const { totals, result } = await withLedger(db, "newest", () => db.list(query));
+    expect(totals, engine.name).toMatchObject({ statements: 1, rows: 25 });
+    expect(result.every(({ loans }) => loans.length <= 1)).toBe(true);
+  }
+});
+
+test("two to-many relations side by side do not multiply each other, but by join", async () => {
+  const wide = model({
+    Yard: entity("yard", { id: identity, name: text }, { posts: toMany("Post", { by: "yardId" }), gates: toMany("Gate", { by: "yardId" }) }),
+    Post: entity("post", { id: identity, yardId: integer }, { yard: toOne("Yard", { by: "yardId" }) }),
+    Gate: entity("gate", { id: identity, yardId: integer }, { yard: toOne("Yard", { by: "yardId" }) }),
+  });
+  for (const engine of all()) {
+    const db = engine.connect();
+    await layOut(db, wide);
+    await db.insert(wide.Yard, [{ name: "Elm Yard" }]);
+    for (const part of [wide.Post, wide.Gate] as const)
+      await db.insert(
+        part as typeof wide.Post,
+        Array.from({ length: 100 }, () => ({ yardId: 1 })),
+      );
+    const query = from(wide.Yard).reach({ posts: true, gates: true });
+    const rows = async (how: Strategy) => (await withLedger(db, how, () => db.list(query.how(how)))).totals.rows;
+    expect([await rows("auto"), await rows("nest"), await rows("join")], engine.name).toEqual([201, 1, 10_000]);
+    for (const how of strategies) expect(await db.list(query.how(how)), `${engine.name} ${how}`).toStrictEqual(await db.list(query));
+  }
+});
+
+test("only the columns that are named, heavy ones too, and counts in place of rows", async () => {
+  for (const engine of all()) {
+    const db = engine.connect();
+    const [manual] = await db.list(from(Manual).columns("title", "file").limit(1));
+    expectTypeOf(manual).toEqualTypeOf<{ title: string; file: Uint8Array } | undefined>();
+    expect(Object.keys(manual ?? {})).toEqual(["title", "file"]);
+    for (const how of strategies) {
+      const query = from(Item)
+        .columns("name")
+        .how(how)
+        .limit(3)
+        .reach({ loans: (l) => l.where((x) => x.returned.is(null)).counted(), depot: (d) => d.columns("town"), kits: true });
+      const rows = await db.list(query);
+      expectTypeOf(rows[0]?.loans).toEqualTypeOf<number | undefined>();
+      const { result, statements } = await withLedger(db, "columns", () => db.list(query));
+      expect(result).toStrictEqual(rows);
+      expect(statements[0]?.text).not.toMatch(/note|depot.{1,3}name/);
+      expect(rows.map(({ name, loans, depot }) => ({ name, loans, depot }))).toStrictEqual(
+        society.Item.slice(0, 3).map((i) => ({
+          name: i.name,
+          loans: society.Loan.filter((l) => l.itemId === i.id && l.returned === null).length,
+          depot: { town: society.Depot.find((d) => d.id === i.depotId)?.town },
+        })),
+      );
+    }
+  }
+  // @ts-expect-error there is no such column
+  expect(() => from(Item).columns("colour")).toThrow(expect.objectContaining({ code: "NAME_UNKNOWN" }));
+  // @ts-expect-error what was not named is not in the type
+  void (async (db: Database) => (await db.list(from(Item).columns("name")))[0]?.note);
+});
+
+test("a tree by one text a level, and a circle in it comes to an end", async () => {
+  for (const engine of all()) {
+    const db = engine.connect();
+    const roots = from(Category).where((c) => c.parentId.is(null));
+    const query = roots.reach({ children: (c) => c.orderBy((x) => x.name.asc).deep() });
+    const { result, totals, statements } = await withLedger(db, "tree", () => db.list(query));
+    expect(totals.statements, engine.name).toBe(3);
+    expect(statements[1]?.text).toBe(statements[2]?.text);
+    expectTypeOf(result[0]?.children[0]?.children[0]?.children).not.toBeAny();
+    expect(result[0]?.children[0]?.children).toStrictEqual([]);
+    expect(result.map(({ id, children }) => [id, children.map((c) => c.id)])).toEqual(
+      society.Category.filter((c) => c.parentId === null).map((c) => [c.id, society.Category.filter((x) => x.parentId === c.id).map((x) => x.id)]),
+    );
+    const first = from(Category).where((c) => c.id.is(1));
+    await db.update(first, { parentId: society.Category.find((c) => c.parentId === 1)?.id ?? null });
+    const [bitten] = await db.list(first.reach({ children: (c) => c.deep() }));
+    expect(bitten?.children.flatMap((c) => c.children)).toEqual([]);
+    await db.update(first, { parentId: null });
+  }
+  // @ts-expect-error only what leads to rows of its own kind is a tree
+  expect(() => from(Item).reach({ loans: (l) => l.deep() })).not.toThrow();
+});
+
+test("rows that are in memory are completed, whatever made them", async () => {
+  for (const engine of all()) {
+    const db = engine.connect();
+    const given = [
+      { itemId: 1, memberId: 2, mark: "a" },
+      { itemId: 2, memberId: 2, mark: "b" },
+      { itemId: 1, memberId: 3, mark: "c" },
+    ] as const;
+    const { result, totals } = await withLedger(db, "given", () => db.reach(given, Loan, { item: { depot: true }, borrower: (b) => b.columns("name") }));
+    expect(totals, engine.name).toMatchObject({ statements: 2, rows: 4 });
+    expect(result.map((row) => [row.mark, row.item.id, row.item.depot.id, row.borrower.name])).toEqual(
+      given.map((row) => {
+        const item = society.Item.find((i) => i.id === row.itemId);
+        return [row.mark, row.itemId, item?.depotId, society.Member.find((m) => m.id === row.memberId)?.name];
+      }),
+    );
+    expect(Object.keys(given[0])).toEqual(["itemId", "memberId", "mark"]);
+    expect(await db.reach([], Loan, { item: true })).toEqual([]);
+    // @ts-expect-error the key that the relation goes out from is not there
+    await expect(db.reach([{ memberId: 1 }], Loan, { item: true })).rejects.toMatchObject({ code: "ROW_KEYLESS", names: { column: "Loan.itemId" } });
+  }
+});
+
+/** The same driver; after the first statement of a read somebody else writes. */
+function interrupted(driver: Driver, between: () => unknown): Driver {
+  const wrap = (run: Driver["run"]): Driver["run"] => {
+    let sent = 0;
+    return (request) => {
+      const answer = run(request);
+      if (!request.text.startsWith("select") || sent++ > 0) return answer;
+      if (!(answer instanceof Promise)) {
+        between();
+        return answer;
+      }
+      return answer.then(async (rows) => {
+        await between();
+        return rows;
+      });
+    };
+  };
+  return { ...driver, run: wrap(driver.run), together: (work, isSnapshot) => driver.together((run) => work(wrap(run)), isSnapshot) };
+}
+
+test("all statements of a query see one state, though another connection commits between them", async () => {
+  const query = from(Depot)
+    .where((d) => d.id.is(1))
+    .reach({ items: (i) => i.where((x) => x.name.startsWith("New")) });
+  const folder = mkdtempSync(join(tmpdir(), "gemach-"));
+  const [reading, writing] = [new Sqlite(join(folder, "society.db")), new Sqlite(join(folder, "society.db"))];
+  const driver = sqlite(reading);
+  await layOut(database(driver), lending);
+  await fill(database(driver), society);
+  writing.pragma("foreign_keys = off");
+  const insert = "insert into item (id, depot_id, name) values (5001, 1, 'New Saw')";
+  expect((await database(interrupted(driver, () => writing.exec(insert))).single(query)).items).toEqual([]);
+  expect((await database(driver).single(query)).items).toHaveLength(1);
+  for (const handle of [reading, writing]) handle.close();
+  rmSync(folder, { recursive: true });
+
+  for (const engine of all().filter(({ name }) => name === "postgres" || name === "mariadb")) {
+    const readWhile = async (options: object, one = query) => {
+      const db = database(
+        interrupted(engine.driver, () => engine.execute(insert)),
+        options,
+      );
+      const { items } = await db.single(one);
+      await engine.execute("delete from item where id = 5001");
+      return items.length;
+    };
+    expect(await readWhile({}), `${engine.name}, without`).toBe(1);
+    expect(await readWhile({ snapshot: true }), `${engine.name}, of the database`).toBe(0);
+    expect(await readWhile({}, query.snapshot()), `${engine.name}, of the query`).toBe(0);
+  }
+});
+
+test("however many keys there are, the server prepares one statement", async () => {
+  for (const engine of all().filter(({ name }) => name === "postgres")) {
+    const db = engine.connect();
+    const known = "select generic_plans + custom_plans from pg_prepared_statements where statement like 'select%\"kit_item\"%' order by 1";
+    for (const limit of [1, 2, 5, 9, 12]) {
+      const keys = Array.from({ length: limit }, (_, i) => i + 1);
+      await db.reach(
+        keys.map((id) => ({ id })),
+        Kit,
+        { items: true },
+      );
+      await db.list(from(KitItem).where((k) => k.kitId.oneOf(keys)));
+    }
+    // One text of the reach and one of the list, each planned or run as prepared as often as it was sent.
+    expect(await engine.rows(known)).toEqual([["5"], ["5"]]);
+  }
+});
+
+test("a preview says which relation is reached how, and why", () => {
+  const query = from(Depot).reach({ district: true, items: { loans: (l) => l.how("nest") } });
+  expect(preview(query).map(({ purpose, reaches }) => [purpose, reaches])).toEqual([
+    [
+      "rows of Depot",
+      [
+        { relation: "Depot.district", how: "join", why: "auto: a to-one relation adds columns, and no rows" },
+        { relation: "Depot.items", how: "batch", why: "auto: a to-many relation by its keys multiplies no rows" },
+      ],
+    ],
+    ["Depot.items by batch", [{ relation: "Item.loans", how: "nest", why: "said of the relation in this query" }]],
+  ]);
+  expect(preview(query, { how: "join" })[0]?.reaches[1]).toEqual({ relation: "Depot.items", how: "join", why: "said of the database" });
+});
+
+test("keys that lead nowhere, in any case of letters, or with blanks at the end", async () => {
+  const loose = model({
+    Shelf: entity("shelf", { code: text.key, name: text }, { boxes: toMany("Box", { by: "shelfCode", constraint: false }) }),
+    Box: entity(
+      "box",
+      { id: identity, shelfCode: text.nullable, otherId: integer.nullable },
+      { shelf: toOne("Shelf", { by: "shelfCode", constraint: false }), other: toOne("Box", { by: "otherId", constraint: false }) },
+    ),
+  });
+  for (const engine of all()) {
+    const db = engine.connect();
+    await layOut(db, loose);
+    await db.insert(
+      loose.Shelf,
+      ["a", "A", "a ", "ä"].map((code) => ({ code, name: `shelf ${code}` })),
+    );
+    await db.insert(
+      loose.Box,
+      ["a", "A", "a ", "ä", "b", null].map((shelfCode, i) => ({ shelfCode, otherId: i === 0 ? 99 : null })),
+    );
+    for (const how of strategies) {
+      const boxes = await db.list(from(loose.Box).how(how).reach({ shelf: true, other: true }));
+      expect(
+        boxes.map(({ shelf, other }) => [shelf?.code ?? null, other]),
+        `${engine.name} ${how}`,
+      ).toEqual(["a", "A", "a ", "ä", null, null].map((code) => [code, null]));
+      const shelves = await db.list(from(loose.Shelf).how(how).reach({ boxes: true }));
+      expect(shelves.map(({ code, boxes }) => [code, boxes.map(({ shelfCode }) => shelfCode)])).toEqual(["A", "a", "a ", "ä"].map((code) => [code, [code]]));
+    }
+  }
+});
