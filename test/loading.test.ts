@@ -286,7 +286,8 @@ test("all statements of a query see one state, though another connection commits
 test("however many keys there are, the server prepares one statement", async () => {
   for (const engine of all().filter(({ name }) => name === "postgres")) {
     const db = engine.connect();
-    const known = "select generic_plans + custom_plans from pg_prepared_statements where statement like 'select%\"kit_item\"%' order by 1";
+    const known = "select statement, generic_plans + custom_plans from pg_prepared_statements where statement like '%\"kit_item\"%'";
+    const before = new Map((await engine.rows(known)).map(([statement, times]) => [statement, Number(times)]));
     for (const limit of [1, 2, 5, 9, 12]) {
       const keys = Array.from({ length: limit }, (_, i) => i + 1);
       await db.reach(
@@ -297,7 +298,8 @@ test("however many keys there are, the server prepares one statement", async () 
       await db.list(from(KitItem).where((k) => k.kitId.oneOf(keys)));
     }
     // One text of the reach and one of the list, each planned or run as prepared as often as it was sent.
-    expect(await engine.rows(known)).toEqual([["5"], ["5"]]);
+    const risen = (await engine.rows(known)).map(([statement, times]) => Number(times) - (before.get(statement) ?? 0));
+    expect(risen.filter((times) => times > 0)).toEqual([5, 5]);
   }
 });
 
