@@ -1,26 +1,36 @@
+import { PGlite } from "@electric-sql/pglite";
 import Sqlite from "better-sqlite3";
+import mysql from "mysql2/promise";
 import pg from "pg";
-import { fill, lending } from "../src/demo/index.js";
+import { fill, lending, type Society } from "../src/demo/index.js";
+import { mariadb } from "../src/drivers/mariadb.js";
+import { pglite } from "../src/drivers/pglite.js";
 import { postgres } from "../src/drivers/postgres.js";
 import { sqlite } from "../src/drivers/sqlite.js";
-import { type Database, database, layOut } from "../src/index.js";
-import { type Hand, society } from "./jobs.js";
+import { type Database, type Driver, database, layOut } from "../src/index.js";
+import { type Hand, loan } from "./hand.js";
 
-/** An engine with the society's rows, for both hands. */
+/** An engine with a society's rows, for both hands. */
 export interface Bench {
   readonly name: string;
   readonly db: Database;
+  readonly driver: Driver;
   readonly hand: Hand;
   close(): Promise<void>;
 }
 
-async function filled(db: Database): Promise<Database> {
+/** Opens an engine with a society's rows; undefined where no server answers. */
+export type Open = (society: Society) => Promise<Bench | undefined>;
+
+async function filled(db: Database, society: Society): Promise<Database> {
   await layOut(db, lending);
-  await fill(db, society());
+  await fill(db, society);
   return db;
 }
 
-export async function benchSqlite(): Promise<Bench> {
+const order = "order by loan.due desc, loan.id desc";
+
+export const openSqlite: Open = async (society) => {
   const handle = new Sqlite(":memory:");
   const prepared = new Map<string, Sqlite.Statement>();
   const statement = (name: string, text: string) => {
@@ -28,24 +38,40 @@ export async function benchSqlite(): Promise<Bench> {
     prepared.set(name, known);
     return known;
   };
+  const driver = sqlite(handle);
   return {
     name: "SQLite",
-    db: await filled(database(sqlite(handle))),
+    driver,
+    db: await filled(database(driver), society),
     hand: {
       send: async (name, text, values) => statement(name, text).all(...values) as never[][],
+      place: "?",
       among: (column) => `${column} in (select value from json_each(?))`,
       keys: (keys) => JSON.stringify(keys),
       whole: (wire) => wire,
       truth: (wire) => wire === 1,
+      list: (items) => `json_array(${items})`,
+      lists: (list, sorted) => `json_group_array(${list} order by ${sorted})`,
+      newest: `select ${loan()} from json_each(?) as owner join loan on loan.id in (select loan.id from loan where loan.item_id = owner.value ${order} limit +?) ${order}`,
+      newestValues: (keys) => [keys, 3],
     },
     close: async () => void handle.close(),
   };
-}
+};
 
-/** Undefined where no server answers. */
-export async function benchPostgres(): Promise<Bench | undefined> {
+const postgresHand = {
+  place: "$1",
+  among: (column: string) => `${column} = any ($1::integer[])`,
+  whole: (wire: never) => Number(wire),
+  list: (items: string) => `json_build_array(${items})`,
+  lists: (list: string, sorted: string) => `json_agg(${list} order by ${sorted})`,
+  newest: `select ${loan()} from unnest($1::integer[]) as owner (key) cross join lateral (select ${loan()} from loan where loan.item_id = owner.key ${order} limit $2) as loan ${order}`,
+  newestValues: (keys: unknown) => [keys, 3],
+};
+
+export const openPostgres: Open = async (society) => {
   const url = new URL(process.env.GEMACH_POSTGRES_URL ?? "postgres://postgres@127.0.0.1:5432/postgres");
-  const name = `gemach_bench_${process.pid}`;
+  const name = `gemach_bench_${process.pid}_${Date.now()}`;
   const admin = new pg.Client({ connectionString: url.href });
   try {
     await admin.connect();
@@ -56,17 +82,18 @@ export async function benchPostgres(): Promise<Bench | undefined> {
   url.pathname = `/${name}`;
   const pool = new pg.Pool({ connectionString: url.href });
   pool.on("error", () => {});
-  const db = await filled(database(postgres(pool)));
+  const driver = postgres(pool);
+  const db = await filled(database(driver), society);
   await pool.query("analyze");
   return {
     name: "PostgreSQL",
+    driver,
     db,
     hand: {
+      ...postgresHand,
       send: async (query, text, values) =>
         (await pool.query({ name: query, text, values: [...values], rowMode: "array" })).rows as never[][],
-      among: (column) => `${column} = any ($1::integer[])`,
       keys: (keys) => keys,
-      whole: (wire) => wire,
       truth: (wire) => wire,
     },
     close: async () => {
@@ -75,4 +102,65 @@ export async function benchPostgres(): Promise<Bench | undefined> {
       await admin.end();
     },
   };
-}
+};
+
+export const openPglite: Open = async (society) => {
+  const inProcess = new PGlite();
+  const driver = pglite(inProcess);
+  const db = await filled(database(driver), society);
+  await inProcess.exec("analyze");
+  const options = { rowMode: "array", parsers: { 1082: (value: string) => value } } as const;
+  return {
+    name: "PGlite",
+    driver,
+    db,
+    hand: {
+      ...postgresHand,
+      send: async (_, text, values) => (await inProcess.query(text, [...values], options)).rows as never[][],
+      keys: (keys) => keys,
+      truth: (wire) => wire,
+    },
+    close: () => inProcess.close(),
+  };
+};
+
+export const openMariadb: Open = async (society) => {
+  const url = new URL(process.env.GEMACH_MARIADB_URL ?? "mysql://root@127.0.0.1:3306/");
+  const name = `gemach_bench_${process.pid}_${Date.now()}`;
+  let admin: mysql.Connection;
+  try {
+    admin = await mysql.createConnection({ uri: url.href });
+  } catch {
+    return undefined;
+  }
+  await admin.query(`create database ${name}`);
+  url.pathname = `/${name}`;
+  const pool = mysql.createPool({ uri: url.href, connectionLimit: 2 });
+  const driver = mariadb(pool);
+  const db = await filled(database(driver), society);
+  const nth = (n: number) =>
+    `(select loan.id from loan where loan.item_id = owner.id ${order} limit 1${n === 0 ? "" : ` offset ${n}`})`;
+  return {
+    name: "MariaDB",
+    driver,
+    db,
+    hand: {
+      send: async (_, sql, values) =>
+        (await pool.execute({ sql, values: [...values] as never[], rowsAsArray: true, dateStrings: true }))[0] as never,
+      place: "?",
+      among: (column) => `${column} in (select id from json_table(?, '$[*]' columns (id int path '$')) as listed)`,
+      keys: (keys) => JSON.stringify(keys),
+      whole: (wire) => wire,
+      truth: (wire) => wire === 1,
+      list: (items) => `json_array(${items})`,
+      lists: (list, sorted) => `json_arrayagg(${list} order by ${sorted})`,
+      newest: `select ${loan()} from json_table(?, '$[*]' columns (id int path '$')) as owner cross join (select 0 as n union all select 1 union all select 2) as nth join loan on loan.id = case nth.n when 0 then ${nth(0)} when 1 then ${nth(1)} else ${nth(2)} end ${order}`,
+      newestValues: (keys) => [keys],
+    },
+    close: async () => {
+      await pool.end();
+      await admin.query(`drop database ${name}`);
+      await admin.end();
+    },
+  };
+};

@@ -231,6 +231,42 @@ test("rows that are in memory are completed, whatever made them", async () => {
   }
 });
 
+test("rows that are too much for one JSON value come one by one", async () => {
+  const handle = new Sqlite(":memory:");
+  let refused = 0;
+  const narrow = Object.assign(Object.create(handle) as typeof handle, {
+    prepare: (sql: string) => {
+      const statement = handle.prepare(sql);
+      if (!sql.includes("json_group_array")) return statement;
+      const all = () => {
+        refused++;
+        throw Object.assign(new Error("string or blob too big"), { code: "SQLITE_TOOBIG" });
+      };
+      return { reader: true, raw: () => {}, all };
+    },
+    function: handle.function.bind(handle),
+    aggregate: handle.aggregate.bind(handle),
+    exec: handle.exec.bind(handle),
+  });
+  const db = database(sqlite(narrow as never));
+  await layOut(db, lending);
+  await fill(db, society);
+  const all = await db.list(
+    from(Manual)
+      .columns("title", "file")
+      .reach({ item: { repairs: true } }),
+  );
+  const few = await db.list(
+    from(Manual)
+      .columns("title", "file")
+      .limit(100)
+      .reach({ item: { repairs: true } }),
+  );
+  expect(refused).toBeGreaterThan(0);
+  expect(all).toStrictEqual(few);
+  handle.close();
+});
+
 /** The same driver; after the first statement of a read somebody else writes. */
 function interrupted(driver: Driver, between: () => unknown): Driver {
   const wrap = (run: Driver["run"]): Driver["run"] => {

@@ -39,8 +39,10 @@ const siteText = (at: CallSite | undefined): string =>
 /** Statements of the same text, told once. */
 function statementsText({ ledger }: ToldChapter, dialect: DialectName): string {
   const byText = new Map<string, SentStatement[]>();
-  for (const statement of ledger.statements)
-    byText.set(statement.text, [...(byText.get(statement.text) ?? []), statement]);
+  for (const statement of ledger.statements) {
+    const text = statement.select ?? statement.text;
+    byText.set(text, [...(byText.get(text) ?? []), statement]);
+  }
   return [...byText]
     .map(([text, sent]) => {
       const sql = coloured(laidOut(text, dialect));

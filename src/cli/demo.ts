@@ -97,6 +97,7 @@ export async function demo(
         ? "Chapters of one question gave deeply equal answers."
         : pc.red("Chapters of one question gave different answers!"),
     );
+    print("Many rows come as one JSON value on SQLite, which is faster: what is shown are the selects inside.");
     print(`\n${next(file)}`);
     if (!same) process.exitCode = 1;
   } finally {

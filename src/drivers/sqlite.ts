@@ -139,16 +139,27 @@ export function sqlite(handle: SqliteHandle): Driver {
       throw translated(error, text, handle.name);
     }
   };
+  const whole = (request: Request, text: string): WireRows => {
+    try {
+      return JSON.parse(send(request)[0]?.[0] as string) as WireRows;
+    } catch (error) {
+      // Beyond a billion bytes in SQLite, or half as many characters in V8, there is no such text.
+      const isTooLong = error instanceof RangeError || /TOOBIG|ERR_STRING_TOO_LONG/.test(codeOf(error as object));
+      if (isTooLong) return send({ ...request, text });
+      throw error;
+    }
+  };
   const run = (request: Request): WireRows =>
-    guarded(request.text, () => {
-      let prepared = statements.get(request.text);
-      if (prepared === undefined) {
-        if (statements.size >= mostStatements) statements.clear();
-        prepared = prepare(handle, request.text);
-        statements.set(request.text, prepared);
-      }
-      return prepared(request);
-    });
+    guarded(request.text, () => (request.unpacked === undefined ? send(request) : whole(request, request.unpacked)));
+  const send = (request: Request): WireRows => {
+    let prepared = statements.get(request.text);
+    if (prepared === undefined) {
+      if (statements.size >= mostStatements) statements.clear();
+      prepared = prepare(handle, request.text);
+      statements.set(request.text, prepared);
+    }
+    return prepared(request);
+  };
   const control = (text: string) => run({ text, parameters: [] });
 
   addFunctions(handle);

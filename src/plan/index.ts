@@ -2,6 +2,7 @@ export { cursorOf } from "./cursor.js";
 export { type SortedRows, totalOrder } from "./order.js";
 export type { OwnerIndex } from "./owner-index.js";
 export { planCount, planExists, planList, planReach, planSingle, planSlice } from "./plan.js";
+export { mostNested, typeOfOutput } from "./rows.js";
 export {
   type Cut,
   type FedStatement,

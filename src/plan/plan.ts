@@ -38,6 +38,7 @@ function planStatement(
     bound: new Map(),
     notes: [],
     settings,
+    isBelowMany: feed.isMany === true && settings.isLarge === true,
     feed: (fed, inherited, of) => planStatement(fed, inherited, settings, of),
   };
   const rows = planRows(draft, query, strategy, feed.deep);
@@ -80,6 +81,7 @@ function planStatement(
     places,
     levels,
     rows,
+    isLarge: settings.isLarge === true,
     notes: draft.notes,
   };
 }
@@ -101,10 +103,18 @@ function besideCursor(
   };
 }
 
+/** The most rows that a limit allows without more being made of it. */
+const few = 100;
+
+const sized = ({ strategy }: PlanSettings, { limit }: QueryState): PlanSettings => ({
+  strategy,
+  isLarge: limit === undefined || limit > few,
+});
+
 /** The statements that bring a query's rows with all they reach. */
 export function planList(query: QueryState, settings: PlanSettings): StatementPlan {
   const purpose = `rows of ${query.source.entity.name}`;
-  return planStatement(query, query.strategy, settings, { purpose, fedOver: [], ordered: true });
+  return planStatement(query, query.strategy, sized(settings, query), { purpose, fedOver: [], ordered: true });
 }
 
 /** What rows in memory of an entity feed, and the columns that hold the keys for it. */
@@ -126,7 +136,8 @@ export function planReach(query: QueryState, settings: PlanSettings): Pick<State
 /** The same, with the places of the rows in the query's order. */
 export function planSlice(query: QueryState, settings: PlanSettings): StatementPlan {
   const purpose = `rows of ${query.source.entity.name}`;
-  return planStatement(query, query.strategy, settings, { purpose, fedOver: [], ordered: true, hasPlaces: true });
+  const feed = { purpose, fedOver: [], ordered: true, hasPlaces: true } as const;
+  return planStatement(query, query.strategy, sized(settings, query), feed);
 }
 
 /**
@@ -164,6 +175,7 @@ function planScalar(
     isReversed: false,
     places: undefined,
     levels: undefined,
+    isLarge: false,
     notes: [],
     outputs: [output],
     rows: {

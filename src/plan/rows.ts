@@ -69,6 +69,8 @@ export interface Feed {
   readonly fedOver: readonly Step[];
   readonly fedSets?: readonly SetNode[];
   readonly ordered: boolean;
+  /** Whether several rows belong to one of the rows that feed it. */
+  readonly isMany?: boolean;
   /** The relation by which its rows lead on to further rows of their own kind. */
   readonly deep?: ResolvedRelation | undefined;
 }
@@ -83,6 +85,8 @@ export interface Draft {
   readonly settings: PlanSettings;
   /** Whether there is a statement at all: what is in memory already can only feed others. */
   readonly isInMemory?: boolean;
+  /** Whether its rows belong to many others. */
+  readonly isBelowMany?: boolean;
   /** Plans a statement that rows of this one feed. */
   readonly feed: (query: QueryState, strategy: Strategy | undefined, feed: Feed) => StatementPlan;
 }
@@ -181,13 +185,14 @@ function addSet(
     fedOver: chain.map((part) => part.step),
     fedSets: chain.slice(0, -1),
     ordered: true,
+    isMany: true,
   });
   const keys = keySlots(draft, owner as Path, keyColumns);
   rows.fed.push({ ...mount, cardinality: "many", keys, keyColumns, statement });
 }
 
 /** As many values as one call of every engine takes. */
-const mostNested = 100;
+export const mostNested = 100;
 
 /** What the rows of a set become, as one JSON value in a row of their owner; false where a row has too much in it. */
 function nestRows(
@@ -213,10 +218,10 @@ function nestRows(
   return true;
 }
 
-function typeOfOutput(output: Output): ValueType | undefined {
-  if (output.kind === "nested") return undefined;
-  if (output.kind === "owner") return output.type;
-  return output.kind === "rowCount" || output.kind === "presence" ? { kind: "integer" } : typeOf(output).type;
+/** The type of what stands in a place of a statement's rows; undefined for nested rows and for numbers of rows. */
+export function typeOfOutput(output: Output): ValueType | undefined {
+  if (output.kind === "nested" || output.kind === "rowCount" || output.kind === "presence") return undefined;
+  return output.kind === "owner" ? output.type : typeOf(output).type;
 }
 
 /** The slots of columns at the end of a path. */
@@ -236,6 +241,7 @@ function feedRelation(
     purpose: `${relation.source.name}.${relation.name} by batch`,
     fedOver: relation.steps,
     ordered: cardinality === "many",
+    isMany: cardinality === "many",
     deep: query.levels === undefined ? undefined : relation,
   });
   return { cardinality, keys: keySlots(draft, path, keyColumns), keyColumns, statement };
@@ -298,7 +304,12 @@ function shapeOfRelation(
   if (query.isCounted) return countOf(draft, relation, query, path);
   if (query.levels !== undefined)
     return feedLevels(draft, rows, { relation, query }, path, at, query.strategy ?? strategy);
-  const chosen = wayOf(relation, { reached: query.strategy, query: strategy, database: draft.settings.strategy });
+  const chosen = wayOf(relation, {
+    reached: query.strategy,
+    query: strategy,
+    database: draft.settings.strategy,
+    isBelowMany: draft.isBelowMany === true && path.steps.length === 0,
+  });
   const inherited = query.strategy ?? strategy;
   const mount = { at, property: relation.name };
   const { cardinality } = relation;

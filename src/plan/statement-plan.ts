@@ -72,7 +72,7 @@ export interface FedStatement extends Mount {
 /** Related rows that come inside of a row, as one JSON value. */
 export interface NestedRows extends Mount {
   readonly slot: number;
-  /** The types of what each of its rows has; undefined for rows that are nested in turn. */
+  /** The types of what each of its rows has; undefined for rows that are nested in turn, or a number. */
   readonly types: readonly (ValueType | undefined)[];
   readonly rows: RowPlan;
 }
@@ -146,6 +146,8 @@ export interface StatementPlan extends Cut {
   /** Of rows that lead on to further rows of their own kind: the slots of the keys to send, and of the primary key. */
   readonly levels: { readonly keys: readonly number[]; readonly identity: readonly number[] } | undefined;
   readonly rows: RowPlan;
+  /** Whether many rows are expected. */
+  readonly isLarge: boolean;
   /** What it reaches, and why in that way. */
   readonly notes: readonly ReachNote[];
 }
@@ -153,4 +155,6 @@ export interface StatementPlan extends Cut {
 /** What decides how relations are fetched where a query does not. */
 export interface PlanSettings {
   readonly strategy: Strategy;
+  /** Whether many rows are expected, as no limit says otherwise. */
+  readonly isLarge?: boolean;
 }

@@ -7,6 +7,8 @@ export interface Wishes {
   readonly reached: Strategy | undefined;
   readonly query: Strategy | undefined;
   readonly database: Strategy;
+  /** Whether the relation starts at rows that belong to many others, so that several of them lead to one row. */
+  readonly isBelowMany: boolean;
 }
 
 /** The way a relation is fetched, and the reason in words. */
@@ -23,10 +25,12 @@ function wishOf(relation: ResolvedRelation, { reached, query, database }: Wishes
   return [database, "said of the database"];
 }
 
-/** The way a relation is fetched: the narrowest wish wins, and `auto` joins to-one relations and batches the others. */
+/** The way a relation is fetched: the narrowest wish wins; `auto` joins to-one relations but below many rows, and batches the others. */
 export function wayOf(relation: ResolvedRelation, wishes: Wishes): Choice {
   const [strategy, why] = wishOf(relation, wishes);
   const isOne = relation.cardinality === "one";
+  if (strategy === "auto" && isOne && wishes.isBelowMany)
+    return { way: "batch", why: "auto: below many rows, each row that they lead to comes once" };
   if (strategy === "auto")
     return isOne
       ? { way: "join", why: "auto: a to-one relation adds columns, and no rows" }

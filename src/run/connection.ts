@@ -1,10 +1,12 @@
 import { type Dialect, dialectOf, type Wire } from "../sql/index.js";
 import type { CallSite } from "./call-site.js";
 import type { Driver, Request, Run, WireRows } from "./driver.js";
-import type { Steps } from "./fetch.js";
+import type { Steps } from "./steps.js";
 /** One statement that was sent. */
 export interface SentStatement {
   readonly text: string;
+  /** Where all rows came as one JSON value: the select inside of it. */
+  readonly select?: string;
   /** The values as they went over the wire. */
   readonly parameters: readonly Wire[];
   /** The number of rows that came back. */
@@ -51,6 +53,7 @@ export function connect(driver: Driver, clock: () => number): Connection {
   const tell = (request: Request, at: CallSite | undefined, started: number, rows: WireRows | undefined): void => {
     const statement: SentStatement = {
       text: request.text,
+      ...(request.unpacked === undefined ? {} : { select: request.unpacked }),
       parameters: request.parameters,
       rows: rows?.length ?? 0,
       milliseconds: clock() - started,

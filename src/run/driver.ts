@@ -10,6 +10,8 @@ export interface Request {
   readonly once?: boolean;
   /** Whether it gives no rows of its own, and is to be answered by one row with the number of those that it wrote. */
   readonly counts?: boolean;
+  /** Its one row has all rows as one JSON value, to be answered as rows; where that is too long, this text gives them. */
+  readonly unpacked?: string;
 }
 
 /** Sends one statement. Who has the answer at once gives it at once. */

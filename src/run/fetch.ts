@@ -2,10 +2,9 @@ import type { Given } from "../expression/index.js";
 import type { FedStatement, Mount } from "../plan/index.js";
 import { type CompiledStatement, type Dialect, encodeParameter, type Keys, type Wire } from "../sql/index.js";
 import type { Request, WireRows } from "./driver.js";
-import { type ConstructorOf, type Gathered, gather, keyOf, ownerAt } from "./gather.js";
+import { type ConstructorOf, type Gathered, gather, keyOf, ownerAt, restore } from "./gather.js";
 import { feedLevels } from "./levels.js";
-/** Work that asks for statements to be sent and goes on with their rows. */
-export type Steps<R> = Generator<Request, R, WireRows>;
+import type { Steps } from "./steps.js";
 
 /** What it takes to run a compiled statement. */
 export interface Runtime {
@@ -21,6 +20,7 @@ export const requestOf = (
   given: Given | undefined,
 ): Request => ({
   text: statement.text,
+  ...(statement.packed === undefined ? {} : { unpacked: statement.packed.otherwise }),
   parameters: statement.parameters.map((parameter) => encodeParameter(dialect, parameter, keys, given)),
 });
 
@@ -111,7 +111,7 @@ export function* fetchGathered(
   given: Given | undefined,
   check?: (found: number) => Steps<void>,
 ): Steps<Gathered> {
-  const sent = yield requestOf(statement, runtime, keys, given);
+  const sent = unpacked(statement, yield requestOf(statement, runtime, keys, given), runtime);
   const rows = statement.plan.isReversed ? [...sent].reverse() : sent;
   const gathered = gather(statement.plan.rows, rows, runtime.constructorOf);
   if (check !== undefined) yield* check(gathered.objects.length);
@@ -124,11 +124,14 @@ export const isAlone = ({ fed, plan }: CompiledStatement): boolean =>
   fed.size === 0 && plan.rows.joined.length === 0 && !plan.isReversed;
 
 /** The objects of a statement whose rows are complete as they come. */
-export const objectsOf = (
-  { plan }: CompiledStatement,
-  rows: WireRows,
-  { constructorOf }: Runtime,
-): readonly unknown[] => gather(plan.rows, rows, constructorOf).objects;
+export const objectsOf = (statement: CompiledStatement, rows: WireRows, runtime: Runtime): readonly unknown[] =>
+  gather(statement.plan.rows, unpacked(statement, rows, runtime), runtime.constructorOf).objects;
+
+/** Rows as they would have come one by one, of those that came as JSON. */
+function unpacked({ packed, plan }: CompiledStatement, rows: WireRows, { dialect }: Runtime): WireRows {
+  if (packed !== undefined) restore(packed.types, plan.rows, rows as Wire[][], dialect);
+  return rows;
+}
 
 /**
  * Runs a statement and all that its rows feed.

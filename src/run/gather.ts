@@ -1,3 +1,4 @@
+import type { ValueType } from "../columns/index.js";
 import type { JoinedRows, Mount, NestedRows, RowPlan } from "../plan/index.js";
 import type { Dialect, Wire } from "../sql/index.js";
 import type { WireRows } from "./driver.js";
@@ -139,7 +140,7 @@ function gatherNested(
     counts.push(own.length);
     lists.push(owner[nested.property] as unknown[]);
   }
-  restore(nested, rows, constructorOf);
+  restore(nested.types, nested.rows, rows, constructorOf);
   const gathered = gather(nested.rows, rows, constructorOf);
   let at = 0;
   lists.forEach((list, i) => {
@@ -149,9 +150,15 @@ function gatherNested(
 }
 
 /** Turns values of JSON into what would have come over the wire. */
-function restore({ types }: NestedRows, rows: readonly Wire[][], { fromJson }: ConstructorOf): void {
+export function restore(
+  types: readonly (ValueType | undefined)[],
+  { fed }: Pick<RowPlan, "fed">,
+  rows: readonly Wire[][],
+  { fromJson }: Pick<Dialect, "fromJson">,
+): void {
+  const keys = new Set(fed.flatMap((one) => one.keys));
   types.forEach((type, slot) => {
-    const made = type === undefined ? undefined : fromJson(type);
+    const made = type === undefined ? undefined : fromJson(type, keys.has(slot));
     if (made === undefined) return;
     for (const row of rows) {
       const part = row[slot] as Wire;

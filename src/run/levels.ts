@@ -1,7 +1,7 @@
 import type { FedStatement } from "../plan/index.js";
 import type { CompiledStatement, Keys, Wire } from "../sql/index.js";
-import type { Steps } from "./fetch.js";
 import { type Gathered, keyOf, ownerAt } from "./gather.js";
+import type { Steps } from "./steps.js";
 
 /** A row on the way from a root to another, by its primary key. */
 interface Link {

@@ -2,7 +2,8 @@ import { decoderFor, issuesOf } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import type { RawStatement } from "../query/index.js";
 import { rawRequest, type Wire } from "../sql/index.js";
-import type { Runtime, Steps } from "./fetch.js";
+import type { Runtime } from "./fetch.js";
+import type { Steps } from "./steps.js";
 
 /** A number that the driver gave for a whole number of 64 bits: it must not have lost digits. */
 function checkedWhole(wire: Wire): Wire {

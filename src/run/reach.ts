@@ -3,8 +3,9 @@ import { GemachError } from "../errors/index.js";
 import { type QueryState, qualified, type ResolvedColumn } from "../expression/index.js";
 import { type Output, type PlanSettings, planReach, type StatementPlan } from "../plan/index.js";
 import { type CompiledStatement, compile, type Dialect, type Wire } from "../sql/index.js";
-import { feed, type Runtime, type Steps } from "./fetch.js";
+import { feed, type Runtime } from "./fetch.js";
 import type { Gathered } from "./gather.js";
+import type { Steps } from "./steps.js";
 
 /** A plan for rows in memory, and the statements that they feed. */
 export interface ReachPlan {

@@ -11,11 +11,12 @@ import {
   rawIn,
   stateOf,
 } from "../query/index.js";
-import { fetch, type Steps } from "./fetch.js";
+import { fetch } from "./fetch.js";
 import { rawRows } from "./raw.js";
 import { compileReach, reachRows } from "./reach.js";
 import type { Runner } from "./runner.js";
 import { fetchSlice, type Slice } from "./slice.js";
+import type { Steps } from "./steps.js";
 
 /** One page of a query's rows. */
 export interface Page<Row> {

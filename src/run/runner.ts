@@ -5,7 +5,8 @@ import { constructorCache, type Planner, type StatementCache, statementCache } f
 import { callSite } from "./call-site.js";
 import { type Connection, connect, type RunOptions } from "./connection.js";
 import type { Driver } from "./driver.js";
-import { fetch, isAlone, objectsOf, type Runtime, requestOf, type Steps } from "./fetch.js";
+import { fetch, isAlone, objectsOf, type Runtime, requestOf } from "./fetch.js";
+import type { Steps } from "./steps.js";
 
 /** Settings of a database that verbs go by. */
 export interface RunnerOptions {

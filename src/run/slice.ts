@@ -2,7 +2,8 @@ import type { Scalar } from "../columns/index.js";
 import { type Given, typeOf } from "../expression/index.js";
 import { cursorOf } from "../plan/index.js";
 import type { CompiledStatement, Wire } from "../sql/index.js";
-import { fetchGathered, type Runtime, type Steps } from "./fetch.js";
+import { fetchGathered, type Runtime } from "./fetch.js";
+import type { Steps } from "./steps.js";
 
 /** Some rows of a query, and the places from which to go on. */
 export interface Slice<Row> {

@@ -14,8 +14,9 @@ import {
   type WriteStatement,
 } from "../sql/index.js";
 import type { Request, WireRows } from "./driver.js";
-import type { Runtime, Steps } from "./fetch.js";
+import type { Runtime } from "./fetch.js";
 import { gather } from "./gather.js";
+import type { Steps } from "./steps.js";
 
 /** What a write is to give back, as the user says it. */
 export type ReturningWish = true | ((row: unknown) => unknown) | undefined;

@@ -109,8 +109,13 @@ export interface Dialect {
   readonly nest: (items: readonly string[], order: string, cut: string) => string;
   /** An expression as a value of JSON that loses nothing; without a type it is nested rows itself, out of a derived table. */
   readonly inJson: (expression: string, type: ValueType | undefined) => string;
-  /** What makes of a value of JSON what would have come over the wire; undefined where it is that. */
-  readonly fromJson: (type: ValueType) => ((part: Wire) => Wire) | undefined;
+  /**
+   * What makes of a value of JSON what would have come over the wire; undefined where it is that, or as good as that
+   * for what is no key.
+   */
+  readonly fromJson: (type: ValueType, isKey: boolean) => ((part: Wire) => Wire) | undefined;
+  /** Whether many rows come faster as one JSON value than row by row. */
+  readonly packsRows: boolean;
   /** Whether nested rows are cut where they are put together, as no derived table may refer to their owner. */
   readonly cutsNested: boolean;
   /** What would come over the wire for a key that is known. */

@@ -201,7 +201,7 @@ export const mariadbDialect: Dialect = {
   // Measured (10.11, which has no lateral): as fast with 10 rows an owner, 19 times with 200. Each row more is a
   // subquery more, and the rows' own key has to be one column.
   ownerForm: (index, keyLength, { limit }) =>
-    index !== "owner" && keyLength === 1 && limit !== undefined && limit <= 10 ? "seeks" : undefined,
+    index !== "owner" && keyLength === 1 && limit !== undefined && limit >= 1 && limit <= 10 ? "seeks" : undefined,
   nulls: () => "",
   saysNulls: false,
   lock: ({ strength, taken }) =>
@@ -230,6 +230,7 @@ export const mariadbDialect: Dialect = {
     if (kind === "bytes") return (part) => fromHex(part as string, 0);
     return kind === "bigint" ? wholeOnWire : undefined;
   },
+  packsRows: false,
   cutsNested: true,
   keyOnWire: (value, type) => (type.kind === "bigint" ? wholeOnWire(encode(value, type)) : encode(value, type)),
   decoder: (type) => (type.kind === "list" ? listDecoder(type) : decoders[type.kind]),

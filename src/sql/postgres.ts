@@ -65,7 +65,9 @@ function decoder(type: ValueType): Decoder | undefined {
   return (wire) => parseArray(wire as string, decode);
 }
 
-const nestedAsIs: ReadonlySet<ColumnKind> = new Set(["text", "varchar", "choice", "boolean"]);
+const nestedAsIs: ReadonlySet<ColumnKind> = new Set([
+  ...(["text", "varchar", "choice", "boolean", "date", "time", "uuid", "identity", "integer"] as const),
+]);
 
 /** A value as the text that the server reads. */
 function toText(value: Scalar): string | null {
@@ -215,7 +217,11 @@ export const postgresDialect: Dialect = {
     type === undefined || nestedAsIs.has(type.kind)
       ? expression
       : `${isClosed(expression) ? expression : `(${expression})`}::text`,
-  fromJson: ({ kind }) => (kind === "boolean" ? (part) => (part === true ? "t" : "f") : undefined),
+  fromJson: ({ kind }, isKey) => {
+    if (kind === "boolean") return (part) => (part === true ? "t" : "f");
+    return isKey && (kind === "integer" || kind === "identity") ? String : undefined;
+  },
+  packsRows: false,
   cutsNested: false,
   keyOnWire: toText,
   decoder,

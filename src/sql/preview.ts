@@ -28,6 +28,8 @@ export interface PreviewedStatement {
   /** The relations that it reaches: in itself, or by the statements that its rows feed. */
   readonly reaches: readonly ReachNote[];
   readonly text: string;
+  /** Where all rows come as one JSON value (SQLite, where no limit says that they are few): the select inside of it. */
+  readonly select?: string;
   /** What belongs to its placeholders, in their order. */
   readonly parameters: readonly (Scalar | readonly Scalar[] | PreviewedKeys | { readonly parameter: string })[];
 }
@@ -51,7 +53,8 @@ export function preview(query: Query, options: PreviewOptions = {}): readonly Pr
       return part === "all" ? parameter.rows : parameter.rows.map((row) => row[part] as Scalar);
     });
     const { purpose, notes } = statement.plan;
-    const number = statements.push({ purpose, reaches: notes, text: statement.text, parameters });
+    const inside = statement.packed === undefined ? {} : { select: statement.packed.otherwise };
+    const number = statements.push({ purpose, reaches: notes, text: statement.text, ...inside, parameters });
     for (const [feed, fed] of statement.fed) add(fed, { keysOf: feed.keyColumns.map(qualified), statement: number });
   };
   add(compile(planList(state, { strategy: options.how ?? "auto" }), dialect), undefined);

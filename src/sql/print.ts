@@ -7,6 +7,7 @@ import type {
   Compound,
   Join,
   NestExpression,
+  NestItem,
   Parameter,
   RawExpression,
   Select,
@@ -198,11 +199,17 @@ export function printExpression(printer: Printer, expression: SqlExpression): st
   }
 }
 
+const nestedValues = (printer: Printer, items: readonly NestItem[]): readonly string[] =>
+  items.map(({ expression, type }) => printer.dialect.inJson(printExpression(printer, expression), type));
+
 function printNest(printer: Printer, { items, orderBy, limit, offset }: NestExpression): string {
   const { dialect } = printer;
-  const values = items.map(({ expression, type }) => dialect.inJson(printExpression(printer, expression), type));
   const text = (rows: number | undefined) => (rows === undefined ? undefined : String(rows));
-  return dialect.nest(values, printOrder(printer, orderBy), dialect.limit(text(limit), text(offset)));
+  return dialect.nest(
+    nestedValues(printer, items),
+    printOrder(printer, orderBy),
+    dialect.limit(text(limit), text(offset)),
+  );
 }
 
 function printCall(printer: Printer, node: CallExpression): string {

@@ -56,7 +56,12 @@ function literal(value: Scalar): string {
   return typeof wire === "string" ? quotedText(wire) : String(wire);
 }
 
-const fromQuoted = (part: Wire): Wire => (part === "NULL" ? null : fromHex(part as string, 2));
+const fromQuoted = (part: Wire): Wire => {
+  if (typeof part !== "string") return part;
+  return part === "NULL" ? null : fromHex(part, 2);
+};
+
+const fromDigits = (part: Wire): Wire => (part === "NULL" ? null : Number(part));
 
 /** A pattern of `like` as one of `glob`, which tells capitals from small letters. */
 const globOf = (like: string): string =>
@@ -199,11 +204,13 @@ export const sqliteDialect: Dialect = {
   nest: (items, order) => `json_group_array(json_array(${items.join(", ")})${order})`,
   inJson: (expression, type) => {
     if (type === undefined) return `json(${expression})`;
-    // Digits between quotes, X'00FF', or NULL; hex() gives no digits for want of a value, too.
-    if (type.kind === "bytes") return `quote(${expression})`;
+    // Digits between quotes, X'00FF', or NULL. Of a double all digits: JSON had 15 in earlier versions.
+    if (type.kind === "bytes" || type.kind === "double") return `quote(${expression})`;
     return sqliteDialect.read(expression, type);
   },
-  fromJson: ({ kind }) => (kind === "bytes" ? fromQuoted : undefined),
+  fromJson: ({ kind }) => (kind === "bytes" ? fromQuoted : kind === "double" ? fromDigits : undefined),
+  // Measured (3.53, better-sqlite3): 1.6 times as fast with 100 rows as with 10,000.
+  packsRows: true,
   cutsNested: false,
   keyOnWire: (value) => (typeof value === "bigint" ? value.toString() : encode(value)),
   decoder: (type) => (type.kind === "list" ? listDecoder(type) : decoders[type.kind]),

@@ -1,3 +1,12 @@
+-- # many rows
+-- rows of Repair: ["20.00"]
+select
+  `repair`.`id`, `repair`.`item_id`, `repair`.`volunteer_id`, `repair`.`begun`, `repair`.`cost`,
+  concat(`repair`.`findings`)
+from `repair`
+where `repair`.`cost` > ?
+order by `repair`.`id`;
+
 -- # open loans, latest first
 -- rows of Loan: [10]
 select `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`
@@ -182,12 +191,8 @@ select `item`.`id`, `item`.`depot_id`, `item`.`name`, `item`.`note`
 from `item`
 order by `item`.`id`;
 -- Item.loans by batch: [{"keysOf":["Item.id"],"statement":1}]
-select
-  `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`,
-  `borrower`.`id`, `borrower`.`name`, `borrower`.`blocked`, `borrower`.`sponsor_id`
-from
-  `loan`
-  join `member` as `borrower` on `borrower`.`id` = `loan`.`member_id`
+select `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`
+from `loan`
 where
   `loan`.`item_id` in (
     select `part_1`
@@ -195,6 +200,14 @@ where
   )
   and `loan`.`returned` is null
 order by `loan`.`due`, `loan`.`id`;
+-- Loan.borrower by batch: [{"keysOf":["Loan.memberId"],"statement":2}]
+select `member`.`id`, `member`.`name`, `member`.`blocked`, `member`.`sponsor_id`
+from `member`
+where
+  `member`.`id` in (
+    select `part_1`
+    from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
+  );
 
 -- # to-many relations, by batch, limited
 -- rows of Item: []

@@ -1,3 +1,12 @@
+-- # many rows
+-- rows of Repair: ["20.00"]
+select
+  "repair"."id", "repair"."item_id", "repair"."volunteer_id", "repair"."begun", "repair"."cost",
+  "repair"."findings"
+from "repair"
+where "repair"."cost" > $1
+order by "repair"."id";
+
 -- # open loans, latest first
 -- rows of Loan: [10]
 select "loan"."id", "loan"."item_id", "loan"."member_id", "loan"."due", "loan"."returned"
@@ -177,16 +186,16 @@ select "item"."id", "item"."depot_id", "item"."name", "item"."note"
 from "item"
 order by "item"."id";
 -- Item.loans by batch: [{"keysOf":["Item.id"],"statement":1}]
-select
-  "loan"."id", "loan"."item_id", "loan"."member_id", "loan"."due", "loan"."returned",
-  "borrower"."id", "borrower"."name", "borrower"."blocked", "borrower"."sponsor_id"
-from
-  "loan"
-  join "member" as "borrower" on "borrower"."id" = "loan"."member_id"
+select "loan"."id", "loan"."item_id", "loan"."member_id", "loan"."due", "loan"."returned"
+from "loan"
 where
   "loan"."item_id" = any ($1::integer[])
   and "loan"."returned" is null
 order by "loan"."due", "loan"."id";
+-- Loan.borrower by batch: [{"keysOf":["Loan.memberId"],"statement":2}]
+select "member"."id", "member"."name", "member"."blocked", "member"."sponsor_id"
+from "member"
+where "member"."id" = any ($1::integer[]);
 
 -- # to-many relations, by batch, limited
 -- rows of Item: []
@@ -247,14 +256,14 @@ select
     select
       json_agg(
         json_build_array(
-          "item"."id"::text, "item"."depot_id"::text, "item"."name", "item"."note",
+          "item"."id", "item"."depot_id", "item"."name", "item"."note",
           (
             select
               json_agg(
                 json_build_array(
-                  "loan"."id"::text, "loan"."item_id"::text, "loan"."member_id"::text,
-                  "loan"."due"::text, "loan"."returned"::text, "borrower"."id"::text,
-                  "borrower"."name", "borrower"."blocked", "borrower"."sponsor_id"::text
+                  "loan"."id", "loan"."item_id", "loan"."member_id", "loan"."due",
+                  "loan"."returned", "borrower"."id", "borrower"."name", "borrower"."blocked",
+                  "borrower"."sponsor_id"
                 )
                 order by "loan"."id"
               )
@@ -284,8 +293,7 @@ select
     select
       json_agg(
         json_build_array(
-          "some"."id"::text, "some"."item_id"::text, "some"."member_id"::text, "some"."due"::text,
-          "some"."returned"::text
+          "some"."id", "some"."item_id", "some"."member_id", "some"."due", "some"."returned"
         )
         order by "some"."due" desc, "some"."id" desc
       )
@@ -309,7 +317,7 @@ select
     select
       json_agg(
         json_build_array(
-          "member"."id"::text, "member"."name", "member"."blocked", "member"."sponsor_id"::text
+          "member"."id", "member"."name", "member"."blocked", "member"."sponsor_id"
         )
         order by "member"."id"
       )
@@ -337,8 +345,8 @@ select
     select
       json_agg(
         json_build_array(
-          "repair"."id"::text, "repair"."item_id"::text, "repair"."volunteer_id"::text,
-          "repair"."begun"::text, "repair"."cost"::text, "repair"."findings"::text
+          "repair"."id", "repair"."item_id", "repair"."volunteer_id", "repair"."begun"::text,
+          "repair"."cost"::text, "repair"."findings"::text
         )
         order by "repair"."id"
       )

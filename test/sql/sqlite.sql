@@ -1,3 +1,22 @@
+-- # many rows
+-- rows of Repair: ["20.00"]
+select
+  json_group_array(
+    json_array(
+      "rows"."id", "rows"."item_id", "rows"."volunteer_id", "rows"."begun", "rows"."cost",
+      "rows"."findings"
+    )
+  )
+from
+  (
+    select
+      "repair"."id", "repair"."item_id", "repair"."volunteer_id", "repair"."begun", "repair"."cost",
+      "repair"."findings"
+    from "repair"
+    where gemach_decimal ("repair"."cost") > gemach_decimal (?)
+    order by "repair"."id"
+  ) as "rows";
+
 -- # open loans, latest first
 -- rows of Loan: [10]
 select "loan"."id", "loan"."item_id", "loan"."member_id", "loan"."due", "loan"."returned"
@@ -175,12 +194,8 @@ select "item"."id", "item"."depot_id", "item"."name", "item"."note"
 from "item"
 order by "item"."id";
 -- Item.loans by batch: [{"keysOf":["Item.id"],"statement":1}]
-select
-  "loan"."id", "loan"."item_id", "loan"."member_id", "loan"."due", "loan"."returned",
-  "borrower"."id", "borrower"."name", "borrower"."blocked", "borrower"."sponsor_id"
-from
-  "loan"
-  join "member" as "borrower" on "borrower"."id" = "loan"."member_id"
+select "loan"."id", "loan"."item_id", "loan"."member_id", "loan"."due", "loan"."returned"
+from "loan"
 where
   "loan"."item_id" in (
     select "value"
@@ -188,6 +203,14 @@ where
   )
   and "loan"."returned" is null
 order by "loan"."due", "loan"."id";
+-- Loan.borrower by batch: [{"keysOf":["Loan.memberId"],"statement":2}]
+select "member"."id", "member"."name", "member"."blocked", "member"."sponsor_id"
+from "member"
+where
+  "member"."id" in (
+    select "value"
+    from json_each(?)
+  );
 
 -- # to-many relations, by batch, limited
 -- rows of Item: []

@@ -1,0 +1,1 @@
+export const large = async (): Promise<string> => "";
