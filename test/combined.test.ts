@@ -240,6 +240,16 @@ const cases: readonly (readonly [what: string, query: Query, rows: readonly unkn
     items.filter((i) => (byItem.find(([item]) => item === i.id)?.[1].length ?? 0) > 3),
   ],
   [
+    "one of a query's values, of a query that looks for what it works out in a list",
+    from(Member)
+      .where((m) => {
+        const few = from(Loan).where((l) => l.due.month().plus(0).oneOf([3, 8]));
+        return m.id.oneOf(from(few.select((l) => ({ item: l.itemId }))).select((l) => l.item));
+      })
+      .limit(1),
+    members.filter((m) => loans.some((l) => [3, 8].includes(month(l.due)) && l.itemId === m.id)).slice(0, 1),
+  ],
+  [
     "a tuple is one of several",
     from(Loan).where((l) =>
       tuple(l.itemId, l.memberId).oneOf([

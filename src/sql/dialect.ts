@@ -155,6 +155,8 @@ export interface Dialect {
   readonly onConflict: (by: readonly string[], set: string) => string;
   /** A column of the row that an insert would have added. */
   readonly proposed: (column: string) => string;
+  /** Whether a derived table may look for what it works out in a list, and be part of a subquery. */
+  readonly mergesLists: boolean;
   /** Whether groups of a derived table's rows are sorted by a bare column. */
   readonly sortsDerivedGroups: boolean;
   /** Whether a window function may be of a bare column of a derived table. */

@@ -209,7 +209,6 @@ export const mariadbDialect: Dialect = {
   sortable: (expression) => expression,
   // A driver would parse what the server says is JSON, each number as a floating-point one.
   read: (expression, { kind }) => (kind === "json" || kind === "list" ? `concat(${expression})` : expression),
-  // The documentation's own way to say "all the rest" (LIMIT): the largest number there is.
   limit: (limit, offset) =>
     limit === undefined && offset === undefined
       ? ""
@@ -252,6 +251,8 @@ export const mariadbDialect: Dialect = {
   onConflict: (by, set) => `on duplicate key update ${set === "" ? `${by[0]} = ${by[0]}` : set}`,
   proposed: (column) => `values(${column})`,
   // The server crashes (10.11) where such a column is also the second term of the window's order, and one of the query's.
+  // A derived table that the server merges into the subquery around it has rows that are not in the list (10.11).
+  mergesLists: false,
   sortsDerivedGroups: true,
   windowsDerived: false,
   hasDeepCorrelation: false,

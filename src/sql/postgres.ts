@@ -257,6 +257,7 @@ export const postgresDialect: Dialect = {
   seesTableWhileWriting: true,
   onConflict: standardConflict,
   proposed: (column) => `excluded.${column}`,
+  mergesLists: true,
   sortsDerivedGroups: true,
   windowsDerived: true,
   hasDeepCorrelation: true,

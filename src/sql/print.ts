@@ -363,7 +363,9 @@ function printCompound(printer: Printer, compound: Compound): string {
 function printCut(printer: Printer, limit: Select["limit"], offset: number | undefined): string {
   const count = (rows: number | undefined) =>
     rows === undefined ? undefined : place(printer, { kind: "value", value: rows, type: { kind: "integer" } });
-  return printer.dialect.limit(limit === "one" ? "1" : count(limit), count(offset));
+  // The documentation's own way to say "all the rest" (MariaDB, LIMIT): the largest number there is.
+  const said = { one: "1", all: "18446744073709551615" };
+  return printer.dialect.limit(typeof limit === "string" ? said[limit] : count(limit), count(offset));
 }
 
 /** What a select or a write gives of each row. */

@@ -2,6 +2,7 @@ import {
   type Derivation,
   type Node,
   type Projection,
+  partsOf,
   type QueryState,
   type RawText,
   type ResolvedColumn,
@@ -83,12 +84,19 @@ function sourceTable(scope: Scope, entity: ResolvedEntity, alias: string): Table
 function selectApart(scope: Scope, entity: ResolvedEntity, query: QueryState): Select {
   const inner = newScope(scope.dialect, scope.translate, new Map(), scope.common);
   const nodes = fieldsOf(query.projection);
-  return selectOf(
+  const select = selectOf(
     inner,
     query,
     [...entity.columns].map(([path, { name }]) => [nodes.get(path) as Node, name] as const),
   );
+  if (!scope.dialect.mergesLists && !isCut(query) && query.where.some(hasList)) select.limit = "all";
+  return select;
 }
+
+/** Whether a condition looks for a value that was worked out in a list. */
+const hasList = (node: Node): boolean =>
+  ((node.kind === "oneOf" || node.kind === "inRows") && partsOf(node).some(({ kind }) => kind !== "column")) ||
+  partsOf(node).some(hasList);
 
 function derivedRows(
   scope: Scope,

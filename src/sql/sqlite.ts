@@ -232,6 +232,7 @@ export const sqliteDialect: Dialect = {
   onConflict: standardConflict,
   proposed: (column) => `excluded.${column}`,
   // A derived table in descending order and cut, grouped by what it is sorted by, stays in that order (3.53).
+  mergesLists: true,
   sortsDerivedGroups: false,
   windowsDerived: true,
   hasDeepCorrelation: true,

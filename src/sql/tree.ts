@@ -238,8 +238,8 @@ export interface Select {
   readonly groupBy: readonly SqlExpression[];
   readonly having: readonly SqlExpression[];
   readonly orderBy: readonly SortTerm[];
-  /** "one": it belongs to what is asked, and stands in the text. */
-  readonly limit: number | "one" | undefined;
+  /** "one": it belongs to what is asked, and stands in the text; "all": only to keep the select apart from what is around it. */
+  readonly limit: number | "one" | "all" | undefined;
   readonly offset: number | undefined;
   readonly isDistinct: boolean;
   readonly lock: RowLock | undefined;
