@@ -12,6 +12,7 @@ import {
   stateOf,
 } from "../query/index.js";
 import { fetch } from "./fetch.js";
+import { oneByOne } from "./one-by-one.js";
 import { rawRows } from "./raw.js";
 import { compileReach, reachRows } from "./reach.js";
 import type { Runner } from "./runner.js";
@@ -126,10 +127,11 @@ export class Reads {
    * rows holds a thousand in memory, and may end at any time. Each chunk is a statement of its own (and one
    * for each relation that is reached by batch), so that rows which change meanwhile are seen as they are then.
    */
-  async *stream<Row>(
-    query: Query<Row>,
-    { chunk = 1000 }: { readonly chunk?: number } = {},
-  ): AsyncGenerator<Row, void, void> {
+  stream<Row>(query: Query<Row>, { chunk = 1000 }: { readonly chunk?: number } = {}): AsyncIterableIterator<Row> {
+    return oneByOne(this.#chunks(query, chunk));
+  }
+
+  async *#chunks<Row>(query: Query<Row>, chunk: number): AsyncGenerator<readonly Row[], void, void> {
     const state = stateOf(query, "stream");
     if (!(Number.isSafeInteger(chunk) && chunk >= 1)) throw new GemachError("LIMIT_UNFIT", { method: "stream" });
     if (state.cursor?.side === "before")
@@ -141,7 +143,7 @@ export class Reads {
       const statement = this.#runner.compile(cutAnew(state, { ...at, limit: size + 1 }), planSlice);
       const steps = () => fetchSlice(statement, size, "after", this.#runner.runtime, state.given?.values);
       const slice = (await this.#runner.run(steps, this.#runner.together(state, statement.fed.size > 0))) as Slice<Row>;
-      yield* slice.rows;
+      yield slice.rows;
       if (slice.next === null) return;
       rest -= slice.rows.length;
       at = { cursor: { text: slice.next, side: "after" }, offset: undefined };
