@@ -46,6 +46,12 @@ async function inDatabase({ ours }: Job, db: Database): Promise<number> {
   return Math.round(100 * median(parts));
 }
 
+// First, before the heap is full of what other jobs left.
+const { compile, template } = await overhead();
+console.log(
+  `Building and compiling a query of three joins: ${compile.toFixed(1)} µs (at most 30 wanted); a template beside the driver's own call on SQLite: ${template.toFixed(1)} µs (at most 3 wanted). Medians.`,
+);
+
 const opens: readonly Open[] = [openSqlite, openPglite, openPostgres, openMariadb];
 const cells = new Map<Job, string[]>();
 const names: string[] = [];
@@ -76,9 +82,5 @@ const beside = new Table({ head: ["against one statement a read", ...names], sty
 beside.push([loops.name, ...(cells.get(loops) ?? [])]);
 console.log(String(beside));
 console.log(await large());
-const { compile, template } = await overhead();
-console.log(
-  `Building and compiling a query of three joins: ${compile.toFixed(1)} µs (at most 30 wanted); a template beside the driver's own call on SQLite: ${template.toFixed(1)} µs (at most 3 wanted). Medians.`,
-);
 if (names.length < opens.length)
   console.log("left out: servers that do not answer (GEMACH_POSTGRES_URL, GEMACH_MARIADB_URL)");
