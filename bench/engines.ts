@@ -48,7 +48,6 @@ export const openSqlite: Open = async (society) => {
       place: "?",
       among: (column) => `${column} in (select value from json_each(?))`,
       keys: (keys) => JSON.stringify(keys),
-      whole: (wire) => wire,
       truth: (wire) => wire === 1,
       list: (items) => `json_array(${items})`,
       lists: (list, sorted) => `json_group_array(${list} order by ${sorted})`,
@@ -62,7 +61,6 @@ export const openSqlite: Open = async (society) => {
 const postgresHand = {
   place: "$1",
   among: (column: string) => `${column} = any ($1::integer[])`,
-  whole: (wire: never) => Number(wire),
   list: (items: string) => `json_build_array(${items})`,
   lists: (list: string, sorted: string) => `json_agg(${list} order by ${sorted})`,
   newest: `select ${loan()} from unnest($1::integer[]) as owner (key) cross join lateral (select ${loan()} from loan where loan.item_id = owner.key ${order} limit $2) as loan ${order}`,
@@ -150,7 +148,6 @@ export const openMariadb: Open = async (society) => {
       place: "?",
       among: (column) => `${column} in (select id from json_table(?, '$[*]' columns (id int path '$')) as listed)`,
       keys: (keys) => JSON.stringify(keys),
-      whole: (wire) => wire,
       truth: (wire) => wire === 1,
       list: (items) => `json_array(${items})`,
       lists: (list, sorted) => `json_arrayagg(${list} order by ${sorted})`,

@@ -9,7 +9,6 @@ export interface Hand {
   /** A condition that a column is one of the keys, and the keys as that condition takes them. */
   readonly among: (column: string) => string;
   readonly keys: (keys: readonly unknown[]) => unknown;
-  readonly whole: (wire: never) => number;
   readonly truth: (wire: never) => boolean;
   /** Values as one JSON list, and lists of many rows as one. */
   readonly list: (items: string) => string;

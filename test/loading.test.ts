@@ -231,6 +231,22 @@ test("rows that are in memory are completed, whatever made them", async () => {
   }
 });
 
+test("rows with more values than a call takes are not nested", async () => {
+  const columns = Object.fromEntries(Array.from({ length: 101 }, (_, i) => [`part${i}`, integer.defaultsTo(i)]));
+  const wide = model({
+    Rack: entity("rack", { id: identity }, { slots: toMany("Slot", { by: "rackId" }) }),
+    Slot: entity("slot", { id: identity, rackId: integer, ...columns }, { rack: toOne("Rack", { by: "rackId" }) }),
+  });
+  for (const engine of all()) {
+    const db = engine.connect();
+    await layOut(db, wide);
+    expect(await db.insert(wide.Rack, [{}, {}], { returning: true })).toEqual([{ id: 1 }, { id: 2 }]);
+    await db.insert(wide.Slot, [{ rackId: 1 }, { rackId: 1 }]);
+    const { result, totals } = await withLedger(db, "wide", () => db.list(from(wide.Rack).how("nest").reach({ slots: true })));
+    expect([totals.statements, result[0]?.slots.length], engine.name).toEqual([2, 2]);
+  }
+});
+
 test("rows that are too much for one JSON value come one by one", async () => {
   const handle = new Sqlite(":memory:");
   let refused = 0;

@@ -122,6 +122,8 @@ export interface Dialect {
   readonly keyOnWire: (value: Scalar, type: ValueType) => Wire;
   /** What makes a type's values of what comes over the wire; undefined where that is the very value. */
   readonly decoder: (type: ValueType) => Decoder | undefined;
+  /** What an insert says of a row that gives no column a value. */
+  readonly emptyRow: string;
   /** Inserts all rows by one statement, each column as an array; undefined where the engine has no arrays. */
   readonly insertArrays: ((insert: ArrayInsert) => string) | undefined;
   /** The statements that keep the engine from handing out identities up to the last again. */

@@ -142,6 +142,12 @@ export function insertStatements(
     const { text, parameters } = printInsertEnd(resolved, given?.items ?? [], dialect, before);
     return { text, parameters: parameters.map((parameter) => encodeParameter(dialect, parameter, [])) };
   };
+  // Rows of which the database makes up all.
+  if (columns.length === 0) {
+    const { text, parameters } = endAfter(0);
+    const request = { text: `insert into ${table} ${dialect.emptyRow}${text}`, parameters };
+    return { requests: rows.map(() => request), rows: given?.rows };
+  }
   if (dialect.insertArrays !== undefined) {
     const types = columns.map(({ type }) => type);
     const identity = columns.find(({ kind }) => kind === "identity");

@@ -233,6 +233,7 @@ export const mariadbDialect: Dialect = {
   cutsNested: true,
   keyOnWire: (value, type) => (type.kind === "bigint" ? wholeOnWire(encode(value, type)) : encode(value, type)),
   decoder: (type) => (type.kind === "list" ? listDecoder(type) : decoders[type.kind]),
+  emptyRow: "() values ()",
   insertArrays: undefined,
   advance: () => [],
   rowsPerInsert: [1024, 256, 64, 16, 4, 1],

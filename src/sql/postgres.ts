@@ -225,6 +225,7 @@ export const postgresDialect: Dialect = {
   cutsNested: false,
   keyOnWire: toText,
   decoder,
+  emptyRow: "default values",
   insertArrays: ({ into, table, types, identity }) => {
     // An array of arrays would be unnested as a whole: a column's lists travel as texts.
     const arrays = types.map((type, i) => `$${i + 1}::${type.kind === "list" ? "text" : castType(type)}[]`).join(", ");

@@ -1,6 +1,7 @@
 import { comparedKind } from "../columns/index.js";
 import type { AggregateName, Derivation, NodeType, WindowName } from "../expression/index.js";
 import { isClosed, standardCalls } from "./calls.js";
+import { namesOf } from "./common-names.js";
 import type { Dialect } from "./dialect.js";
 import type {
   CallExpression,
@@ -379,30 +380,12 @@ export const printItems = (printer: Printer, items: readonly SelectItem[]): stri
     })
     .join(", ");
 
-/** The tables that a part of a statement is of, in small letters: engines may take two names for one. */
-function tablesIn(part: unknown, found: Set<string> = new Set()): ReadonlySet<string> {
-  if (typeof part !== "object" || part === null) return found;
-  if ("kind" in part && part.kind === "table" && "table" in part && typeof part.table === "string")
-    found.add(part.table.toLowerCase());
-  for (const [name, value] of Object.entries(part)) if (!apart.has(name)) tablesIn(value, found);
-  return found;
-}
-
-/** Where no tables are: in values, and in a query as it was built, whose text is elsewhere. */
-const apart: ReadonlySet<string> = new Set(["of", "parameter", "values", "rows"]);
-
 /** The queries that a select names before it begins, by names that no table in it has. */
 function printCommon(printer: Printer, select: Select | Compound): string {
   const { common = [] } = select;
   if (common.length === 0) return "";
   const { quote } = printer.dialect;
-  const taken = new Set(tablesIn(select));
-  for (const { of, name: wish } of common) {
-    let name = wish;
-    for (let i = 2; taken.has(name.toLowerCase()); i++) name = `${wish}_${i}`;
-    taken.add(name.toLowerCase());
-    printer.names.set(of, name);
-  }
+  for (const [of, name] of namesOf(select, common)) printer.names.set(of, name);
   const named = common.map(({ of, columns, select: rows }) => {
     const name = quote(printer.names.get(of) as string);
     return `${name} (${columns.map(quote).join(", ")}) as (${printRows(printer, rows)})`;

@@ -214,6 +214,7 @@ export const sqliteDialect: Dialect = {
   cutsNested: false,
   keyOnWire: (value) => (typeof value === "bigint" ? value.toString() : encode(value)),
   decoder: (type) => (type.kind === "list" ? listDecoder(type) : decoders[type.kind]),
+  emptyRow: "default values",
   insertArrays: undefined,
   advance: () => [],
   rowsPerInsert: [1],
