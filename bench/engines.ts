@@ -67,7 +67,8 @@ const postgresHand = {
   newestValues: (keys: unknown) => [keys, 3],
 };
 
-export const openPostgres: Open = async (society) => {
+/** A new database of a PostgreSQL server; undefined where none answers. */
+export async function newPostgres(): Promise<{ readonly pool: pg.Pool; close(): Promise<void> } | undefined> {
   const url = new URL(process.env.GEMACH_POSTGRES_URL ?? "postgres://postgres@127.0.0.1:5432/postgres");
   const name = `gemach_bench_${process.pid}_${Date.now()}`;
   const admin = new pg.Client({ connectionString: url.href });
@@ -80,6 +81,18 @@ export const openPostgres: Open = async (society) => {
   url.pathname = `/${name}`;
   const pool = new pg.Pool({ connectionString: url.href });
   pool.on("error", () => {});
+  const close = async () => {
+    await pool.end();
+    await admin.query(`drop database ${name} with (force)`);
+    await admin.end();
+  };
+  return { pool, close };
+}
+
+export const openPostgres: Open = async (society) => {
+  const made = await newPostgres();
+  if (made === undefined) return undefined;
+  const { pool, close } = made;
   const driver = postgres(pool);
   const db = await filled(database(driver), society);
   await pool.query("analyze");
@@ -94,11 +107,7 @@ export const openPostgres: Open = async (society) => {
       keys: (keys) => keys,
       truth: (wire) => wire,
     },
-    close: async () => {
-      await pool.end();
-      await admin.query(`drop database ${name} with (force)`);
-      await admin.end();
-    },
+    close,
   };
 };
 

@@ -1,6 +1,5 @@
 import Sqlite from "better-sqlite3";
 import Table from "cli-table3";
-import pg from "pg";
 import { postgres } from "../src/drivers/postgres.js";
 import { sqlite } from "../src/drivers/sqlite.js";
 import {
@@ -17,6 +16,7 @@ import {
   toOne,
   withLedger,
 } from "../src/index.js";
+import { newPostgres } from "./engines.js";
 
 const { Owner, Part } = model({
   Owner: entity("owner", { id: identity, name: text }, { parts: toMany("Part", { by: "ownerId" }) }),
@@ -81,18 +81,9 @@ async function largeSqlite(owners: number): Promise<Large> {
 }
 
 async function largePostgres(owners: number): Promise<Large | undefined> {
-  const url = new URL(process.env.GEMACH_POSTGRES_URL ?? "postgres://postgres@127.0.0.1:5432/postgres");
-  const name = `gemach_bench_${process.pid}_${Date.now()}`;
-  const admin = new pg.Client({ connectionString: url.href });
-  try {
-    await admin.connect();
-  } catch {
-    return undefined;
-  }
-  await admin.query(`create database ${name}`);
-  url.pathname = `/${name}`;
-  const pool = new pg.Pool({ connectionString: url.href });
-  pool.on("error", () => {});
+  const made = await newPostgres();
+  if (made === undefined) return undefined;
+  const { pool, close } = made;
   const db = database(postgres(pool));
   await filled(
     db,
@@ -117,11 +108,7 @@ async function largePostgres(owners: number): Promise<Large | undefined> {
       client.release();
       return found;
     },
-    close: async () => {
-      await pool.end();
-      await admin.query(`drop database ${name} with (force)`);
-      await admin.end();
-    },
+    close,
   };
 }
 

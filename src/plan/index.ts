@@ -1,7 +1,7 @@
 export { cursorOf } from "./cursor.js";
 export { type SortedRows, totalOrder } from "./order.js";
 export type { OwnerIndex } from "./owner-index.js";
-export { planCount, planExists, planList, planReach, planSingle, planSlice } from "./plan.js";
+export { few, planCount, planExists, planList, planReach, planSingle, planSlice } from "./plan.js";
 export { mostNested, typeOfOutput } from "./rows.js";
 export {
   type Cut,

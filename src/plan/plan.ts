@@ -103,8 +103,8 @@ function besideCursor(
   };
 }
 
-/** The most rows that a limit allows without more being made of it. */
-const few = 100;
+/** So many rows, or fewer, are few. */
+export const few = 100;
 
 const sized = ({ strategy }: PlanSettings, { limit }: QueryState): PlanSettings => ({
   strategy,

@@ -247,14 +247,12 @@ function feedRelation(
   return { cardinality, keys: keySlots(draft, path, keyColumns), keyColumns, statement };
 }
 
+const unfit = ({ source, name }: ResolvedRelation, got: string): GemachError =>
+  new GemachError("REACH_UNFIT", { entity: source.name, relation: name, got });
+
 /** The number of a relation's rows, in place of them. */
 function countOf(draft: Draft, relation: ResolvedRelation, query: QueryState, path: Path): Shape {
-  if (draft.isInMemory === true)
-    throw new GemachError("REACH_UNFIT", {
-      entity: relation.source.name,
-      relation: relation.name,
-      got: "a number to be counted, which rows in memory cannot be given,",
-    });
+  if (draft.isInMemory === true) throw unfit(relation, "a number to be counted, which rows in memory cannot be given,");
   const type = { kind: "integer" } as const;
   const { source, where, limit, offset } = query;
   const set = { ...setAlong(path, relation), source, where, orderBy: totalOrder(query), limit, offset };
@@ -279,12 +277,7 @@ function feedLevels(
   strategy: Strategy | undefined,
 ): Shape {
   const { cardinality, steps, target, name } = relation;
-  if (steps.length > 1 || target !== relation.source)
-    throw new GemachError("REACH_UNFIT", {
-      entity: relation.source.name,
-      relation: name,
-      got: "deep(), and leads to other rows,",
-    });
+  if (steps.length > 1 || target !== relation.source) throw unfit(relation, "deep(), and leads to other rows,");
   const why = "a tree level by level: the same statement for each";
   draft.notes.push({ relation: `${relation.source.name}.${name}`, how: "batch", why });
   const fed = feedRelation(draft, { relation, query }, path, strategy);

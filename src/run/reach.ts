@@ -37,12 +37,7 @@ function wiresOf(row: object, outputs: readonly Output[], dialect: Dialect): rea
 }
 
 /** Completes rows that are in memory already: copies of them with what they reach. */
-export function* reachRows(
-  { plan, fed }: ReachPlan,
-
-  rows: readonly object[],
-  runtime: Runtime,
-): Steps<object[]> {
+export function* reachRows({ plan, fed }: ReachPlan, rows: readonly object[], runtime: Runtime): Steps<object[]> {
   const make = runtime.constructorOf(plan.rows);
   const wires = rows.map((row) => wiresOf(row, plan.outputs, runtime.dialect));
   const objects = rows.map((row, i) => ({ ...row, ...(make(wires[i] as readonly Wire[]) as object) }));

@@ -1,7 +1,7 @@
 import { GemachError } from "../errors/index.js";
 import type { Query, QueryState } from "../expression/index.js";
 import type { Definitions, Entity, EntityName } from "../model/index.js";
-import { planExists, planList, planSingle, planSlice } from "../plan/index.js";
+import { few, planExists, planList, planSingle, planSlice } from "../plan/index.js";
 import {
   from,
   type Reached,
@@ -167,7 +167,7 @@ export class Reads {
   ): Promise<Reached<D, E, R, S>[]> {
     const state = stateOf(from(entity).reach(shape as never), "reach");
     const { runtime, settings } = this.#runner;
-    const plan = compileReach(state, settings, runtime.dialect);
+    const plan = compileReach(state, { ...settings, isLarge: rows.length > few }, runtime.dialect);
     const steps = () => reachRows(plan, rows, runtime);
     return (await this.#runner.run(steps, this.#runner.together(state, plan.fed.size > 1))) as Reached<D, E, R, S>[];
   }

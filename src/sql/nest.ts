@@ -31,8 +31,9 @@ export function nestedRows(
   const handOut = (expression: SqlExpression, wish: string): SqlExpression => {
     const known = named.find((one) => isSameColumn(one.expression, expression));
     if (known !== undefined) return { kind: "column", table: alias, name: known.name };
-    const own = expression.kind === "column" ? expression.name : wish;
-    const name = named.some((one) => one.name === own) ? wish : own;
+    const isTaken = (name: string) => named.some((one) => one.name === name);
+    let name = expression.kind === "column" && !isTaken(expression.name) ? expression.name : wish;
+    while (isTaken(name)) name += "_";
     named.push({ name, expression });
     return { kind: "column", table: alias, name };
   };

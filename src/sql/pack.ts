@@ -13,8 +13,8 @@ export function packed(select: Select | Compound, { outputs }: StatementPlan): S
   const names = new Set<string>();
   const inner: SelectItem[] = [];
   const items = select.items.map(({ expression }, i): NestItem => {
-    const own = expression.kind === "column" && !names.has(expression.name) ? expression.name : `value_${i + 1}`;
-    const name = names.has(own) ? `${own}_` : own;
+    let name = expression.kind === "column" && !names.has(expression.name) ? expression.name : `value_${i + 1}`;
+    while (names.has(name)) name += "_";
     names.add(name);
     inner.push({ expression, alias: name });
     const type = typeOfOutput(outputs[i] as StatementPlan["outputs"][number]);
