@@ -20,6 +20,7 @@ import {
   text,
   toMany,
   toOne,
+  via,
   withLedger,
 } from "../src/index.js";
 import { useSociety } from "./support/engines.js";
@@ -400,4 +401,74 @@ test("keys that lead nowhere, in any case of letters, or with blanks at the end"
       expect(shelves.map(({ code, boxes }) => [code, boxes.map(({ shelfCode }) => shelfCode)])).toEqual(["A", "a", "a ", "ä"].map((code) => [code, [code]]));
     }
   }
+});
+
+test("a row that must be there, and is not, is an error that names it in every strategy", async () => {
+  const columns = { id: identity, shelfId: integer.nullable, markCode: text };
+  const Shelf = entity("shelf", { id: identity, name: text });
+  const Mark = entity("mark", { code: text.key, shelfId: integer }, { shelf: toOne("Shelf", { by: "shelfId", constraint: false, missing: "error" }) });
+  const Box = entity("box", columns, {
+    shelf: toOne("Shelf", { by: "shelfId", constraint: false, missing: "error" }),
+    mark: toOne("Mark", { by: "markCode", constraint: false, missing: "error" }),
+    markShelf: via("mark", "shelf"),
+    label: toOne("Label", { theirs: "boxId", constraint: false, missing: "error" }),
+  });
+  const Label = entity("label", { boxId: integer.key });
+  const strict = model({ Shelf, Mark, Box, Label });
+  type ShelfRow = { readonly id: number; readonly name: string };
+  // The same tables, read by a model that trusts in constraints that are not there.
+  const trusting = model({ Mark: entity("mark", { code: text.key, shelfId: integer }, { shelf: toOne("Shelf", { by: "shelfId" }) }), Shelf });
+  for (const engine of all()) {
+    const usual = engine.connect();
+    await layOut(usual, strict);
+    await usual.insert(strict.Shelf, [{ name: "upper" }]);
+    await usual.insert(strict.Mark, [
+      { code: "red", shelfId: 1 },
+      { code: "blue", shelfId: 98 },
+    ]);
+    await usual.insert(strict.Box, [
+      { shelfId: 1, markCode: "red" },
+      { shelfId: null, markCode: "red" },
+      { shelfId: 99, markCode: "green" },
+    ]);
+    await usual.insert(strict.Label, [{ boxId: 1 }, { boxId: 3 }]);
+    const missing = (relation: string, key: string) => ({ code: "RELATED_MISSING", names: expect.objectContaining({ relation, key }) });
+    for (const db of [usual, engine.connect({ generateCode: false })])
+      for (const how of strategies) {
+        const boxes = from(strict.Box).how(how);
+        const right = await db.list(boxes.limit(2).reach({ shelf: true, mark: { shelf: true }, markShelf: (s) => s.select((x) => x.name) }));
+        expectTypeOf(right[0]?.mark).toEqualTypeOf<{ code: string; shelfId: number; shelf: ShelfRow } | undefined>();
+        expectTypeOf(right[0]?.shelf).toEqualTypeOf<ShelfRow | null | undefined>();
+        expectTypeOf(right[0]?.markShelf).toEqualTypeOf<string | undefined>();
+        expect(right.map((b) => [b.shelf?.name ?? null, b.mark.shelf.name, b.markShelf])).toEqual([
+          ["upper", "upper", "upper"],
+          [null, "upper", "upper"],
+        ]);
+        const keyed = boxes.columns("id");
+        for (const [query, relation, key] of [
+          [keyed.reach({ shelf: true }), "shelf", "shelfId 99"],
+          [keyed.reach({ mark: (m) => m.select((x) => x.code) }), "mark", "markCode"],
+          [keyed.reach({ markShelf: true }), "markShelf", "markCode"],
+          [keyed.reach({ label: true }), "label", "id 2"],
+        ] as const)
+          await expect(db.list<object>(query), `${engine.name} ${how} ${relation}`).rejects.toMatchObject(missing(relation, key));
+        const shelves = from(strict.Mark).how(how);
+        await expect(db.list(shelves.reach({ shelf: true }))).rejects.toThrow(
+          "A row of Mark has a key for 'shelf' (shelfId 98) that leads to no row of Shelf.",
+        );
+      }
+    await expect(usual.reach([{ shelfId: 97 }], strict.Box, { shelf: true })).rejects.toMatchObject(missing("shelf", "shelfId 97"));
+    await expect(usual.list(from(trusting.Mark).how("batch").reach({ shelf: true }))).rejects.toMatchObject(missing("shelf", "shelfId 98"));
+    expect(
+      await usual.list(
+        from(strict.Mark)
+          .where((m) => m.code.is("blue"))
+          .select((m) => m.shelf.name),
+      ),
+    ).toEqual([null]);
+    for (const table of ["label", "box", "mark", "shelf"]) await engine.execute(`drop table ${table}`);
+  }
+  expect(() => model({ Shelf, Box: entity("box", columns, { shelf: toOne("Shelf", { by: "shelfId", missing: "eror" as "error" }) }) })).toThrow(
+    'missing takes "null" or "error", not "eror"',
+  );
 });

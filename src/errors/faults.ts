@@ -145,6 +145,11 @@ export const faults = {
       `The projection of ${n.entity} has something at '${n.path}' that is no expression.`,
     "Return columns, paths to columns, counts and the like, or plain objects of them; end a to-many path in count(), first() or, inside of an object, select().",
   ),
+  RELATED_MISSING: define(
+    (n: { entity: string; relation: string; target: string; key: string }) =>
+      `A row of ${n.entity} has a key for '${n.relation}' (${n.key}) that leads to no row of ${n.target}.`,
+    "Where that may be, say constraint: false of the relation, and it is null. Where another connection deletes meanwhile, read in a snapshot().",
+  ),
   ROW_KEYLESS: define(
     (n: { column: string }) => `A row in memory has no ${n.column}, which the reach goes out from.`,
     "Fetch the column with the rows, or leave the relation out.",
@@ -156,7 +161,7 @@ export const faults = {
   ),
   STRATEGY_UNKNOWN: define(
     (n: { given: string; known: readonly string[] }) => `There is no strategy '${n.given}'.`,
-    "Use 'auto', 'join' or 'batch'.",
+    "Use 'auto', 'join', 'batch' or 'nest'.",
   ),
   DIALECT_UNKNOWN: define(
     (n: { given: string; known: readonly string[] }) =>

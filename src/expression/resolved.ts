@@ -80,6 +80,8 @@ export interface Step {
   readonly order: readonly OwnOrder[];
   /** Whether the database has a foreign key for it. */
   readonly isBacked: boolean;
+  /** Whether it is an error where a to-one step has a key, and no row. */
+  readonly isInsisted: boolean;
 }
 
 /** A relation with everything settled: one step, or several one after the other. */

@@ -47,7 +47,9 @@ export function* conditionMistakes(when: Conditions, entity: string, { columns }
 }
 
 function* ruleMistakes({ rules }: Relation, targetName: string, target: FlatDefinition): Generator<string> {
-  const { when = {}, order = {} } = rules;
+  const { when = {}, order = {}, missing = "null" } = rules;
+  if (missing !== "null" && missing !== "error")
+    yield `missing takes "null" or "error", not ${JSON.stringify(missing)}`;
   yield* unknownColumns(targetName, target, [...Object.keys(when), ...Object.keys(order)]);
   yield* conditionMistakes(when, targetName, target);
 }

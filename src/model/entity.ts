@@ -192,15 +192,38 @@ type RouteMayBeMissing<D extends Definitions, E extends keyof D, S extends reado
     : RouteMayBeMissing<D, TargetOf<D, E, RelationsOf<D, E>[First]>, Rest>
   : false;
 
-/** in: an entity and one of its to-one relations; out: whether its row may be missing. */
+/** in: the same; out: whether the row that is fetched at their end may be null. */
+type RouteMayBeNull<D extends Definitions, E extends keyof D, S extends readonly string[]> = S extends readonly [
+  infer First extends string,
+  ...infer Rest extends readonly string[],
+]
+  ? MayBeNull<D, E, RelationsOf<D, E>[First]> extends true
+    ? true
+    : RouteMayBeNull<D, TargetOf<D, E, RelationsOf<D, E>[First]>, Rest>
+  : false;
+
+/** in: an entity and a to-one relation over a key; out: whether a column of that may be null. */
+type HasNullableKey<D extends Definitions, E extends keyof D, R> = R extends {
+  readonly holder: "source";
+  readonly by: readonly (infer B extends string)[];
+}
+  ? true extends HasTrait<ColumnsOf<D, E>[B], "nullable">
+    ? true
+    : false
+  : false;
+
+/** in: an entity and one of its to-one relations; out: whether the row that is fetched for it may be null. */
+export type MayBeNull<D extends Definitions, E extends keyof D, R> = R extends { readonly isInsisted: true }
+  ? HasNullableKey<D, E, R>
+  : R extends { readonly steps: infer S extends readonly string[] }
+    ? RouteMayBeNull<D, E, S>
+    : MayBeMissing<D, E, R>;
+
+/** in: an entity and one of its to-one relations; out: whether its row may be missing in an expression. */
 export type MayBeMissing<D extends Definitions, E extends keyof D, R> = R extends { readonly isLoose: infer L }
   ? L extends true
     ? true
-    : R extends { readonly by: readonly (infer B extends string)[] }
-      ? true extends HasTrait<ColumnsOf<D, E>[B], "nullable">
-        ? true
-        : false
-      : false
+    : HasNullableKey<D, E, R>
   : R extends { readonly steps: infer S extends readonly string[] }
     ? RouteMayBeMissing<D, E, S>
     : false;

@@ -8,6 +8,7 @@ export {
   entity,
   type IndexDefinition,
   type MayBeMissing,
+  type MayBeNull,
   type MemberValue,
   type NewRow,
   type OwnRow,

@@ -61,6 +61,7 @@ function stepOf(linking: Linking, source: Draft, name: string, relation: Relatio
     conditions: conditionsOf(when, target.columns),
     order: Object.entries(order).map(([property, way]) => ({ column: column(property), descending: way === "desc" })),
     isBacked: constraint,
+    isInsisted: relation.isInsisted,
   };
 }
 
@@ -88,6 +89,7 @@ function stepsOf(linking: Linking, source: Draft, name: string): readonly Step[]
         target: linkDraft,
         pairs: back.pairs.map(({ from, to }) => ({ from: to, to: from })),
         mayBeMissing: false,
+        isInsisted: false,
         conditions: [],
         order: [],
       };

@@ -29,9 +29,19 @@ export interface RelationRules {
   readonly constraint?: boolean;
 }
 
+/** What a to-one relation can be told besides. */
+export interface OneRules extends RelationRules {
+  /**
+   * What a fetch makes of a key that leads to no row: null, or the error RELATED_MISSING. With "error" the row is
+   * not null in the types, and whichever strategy fetches it looks whether it is there.
+   */
+  readonly missing?: "null" | "error";
+}
+
 /**
  * A relation over a key, as the model says it. `T` is the target's name, `B` the union of the key's
- * columns, `L` whether the row of a to-one relation may be missing although the key is there.
+ * columns, `L` whether the row of a to-one relation may be missing although the key is there, `M` whether a
+ * fetch refuses that.
  */
 export interface Relation<
   K extends Cardinality = Cardinality,
@@ -39,14 +49,16 @@ export interface Relation<
   B extends string = string,
   H extends Holder = Holder,
   L extends boolean = boolean,
-> extends Told<Relation<K, T, B, H, L>> {
+  M extends boolean = boolean,
+> extends Told<Relation<K, T, B, H, L, M>> {
   readonly kind: "key";
   readonly cardinality: K;
   readonly target: T;
   readonly by: readonly B[];
   readonly holder: H;
   readonly isLoose: L;
-  readonly rules: RelationRules;
+  readonly isInsisted: M;
+  readonly rules: OneRules;
 }
 
 /** A relation reached through others. `S` are their names. */
@@ -73,8 +85,14 @@ export interface ByKey<B extends string> extends RelationRules {
   readonly by: B | readonly B[];
 }
 
+/** The same of a to-one relation. */
+export interface OurKey<B extends string> extends OneRules {
+  /** The column, or columns in the order of the key they refer to, that hold the key. */
+  readonly by: B | readonly B[];
+}
+
 /** The key of a one-to-one relation where it stands in columns of the target. */
-export interface TheirKey<B extends string> extends RelationRules {
+export interface TheirKey<B extends string> extends OneRules {
   /** The target's column, or columns, that hold this entity's key. */
   readonly theirs: B | readonly B[];
 }
@@ -97,22 +115,32 @@ function told<R extends { readonly strategy: Strategy | undefined }>(facts: R): 
 }
 
 /** in: a relation's options; out: whether they say that the row may be missing although the key is there. */
-type IsLoose<O> = O extends { readonly constraint: false } ? true : O extends { readonly when: object } ? true : false;
+type IsLoose<O> = O extends
+  | { readonly constraint: false }
+  | { readonly when: object }
+  | { readonly missing: "error" }
+  | { readonly theirs: unknown }
+  ? true
+  : false;
+
+/** in: a relation's options; out: whether a row that is missing is an error. */
+type IsInsisted<O> = O extends { readonly missing: "error" } ? true : false;
 
 /**
  * A relation to the one row whose key stands in columns of this entity (`by`), or to the one row that
  * holds this entity's key (`theirs`). The row may be missing where a column of the key is nullable,
- * where the key is theirs, where the relation has a condition, and where no constraint backs it.
+ * where the key is theirs, where the relation has a condition, and where no constraint backs it; `missing: "error"`
+ * has a fetch refuse that.
  */
-export function toOne<const T extends string, const B extends string, const O extends ByKey<B>>(
+export function toOne<const T extends string, const B extends string, const O extends OurKey<B>>(
   target: T,
   options: O & { readonly by: B | readonly B[] },
-): Relation<"one", T, B, "source", IsLoose<O>>;
-export function toOne<const T extends string, const B extends string>(
+): Relation<"one", T, B, "source", IsLoose<O>, IsInsisted<O>>;
+export function toOne<const T extends string, const B extends string, const O extends TheirKey<B>>(
   target: T,
-  options: TheirKey<B>,
-): Relation<"one", T, B, "target", true>;
-export function toOne(target: string, options: ByKey<string> | TheirKey<string>): Relation {
+  options: O & { readonly theirs: B | readonly B[] },
+): Relation<"one", T, B, "target", IsLoose<O>, IsInsisted<O>>;
+export function toOne(target: string, options: OurKey<string> | TheirKey<string>): Relation {
   const isOurs = "by" in options;
   return told({
     kind: "key" as const,
@@ -120,7 +148,8 @@ export function toOne(target: string, options: ByKey<string> | TheirKey<string>)
     target,
     by: listOf(isOurs ? options.by : options.theirs),
     holder: isOurs ? ("source" as const) : ("target" as const),
-    isLoose: !isOurs || options.constraint === false || options.when !== undefined,
+    isLoose: !isOurs || options.constraint === false || options.when !== undefined || options.missing === "error",
+    isInsisted: options.missing === "error",
     rules: options,
     strategy: undefined,
   });
@@ -130,7 +159,7 @@ export function toOne(target: string, options: ByKey<string> | TheirKey<string>)
 export function toMany<const T extends string, const B extends string>(
   target: T,
   options: ByKey<B>,
-): Relation<"many", T, B, "target", false> {
+): Relation<"many", T, B, "target", false, false> {
   return told({
     kind: "key" as const,
     cardinality: "many" as const,
@@ -138,6 +167,7 @@ export function toMany<const T extends string, const B extends string>(
     by: listOf(options.by),
     holder: "target" as const,
     isLoose: false as const,
+    isInsisted: false as const,
     rules: options,
     strategy: undefined,
   });

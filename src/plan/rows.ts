@@ -20,6 +20,7 @@ import {
   typeOf,
 } from "../expression/index.js";
 import { totalOrder } from "./order.js";
+import { hasRow, isInsisted } from "./presence.js";
 import type {
   FedStatement,
   JoinedRows,
@@ -244,7 +245,8 @@ function feedRelation(
     isMany: cardinality === "many",
     deep: query.levels === undefined ? undefined : relation,
   });
-  return { cardinality, keys: keySlots(draft, path, keyColumns), keyColumns, statement };
+  const keys = keySlots(draft, path, keyColumns);
+  return { cardinality, keys, keyColumns, statement, insisted: hasRow(relation) ? relation : undefined };
 }
 
 const unfit = ({ source, name }: ResolvedRelation, got: string): GemachError =>
@@ -324,13 +326,25 @@ function shapeOfRelation(
     note("join", chosen.why);
     const further = pathOn(path, relation);
     draft.bound.set(query.source, further);
-    return shapeOfRow(draft, rows, query, further, [...at, relation.name], inherited);
+    const row = shapeOfRow(draft, rows, query, further, [...at, relation.name], inherited);
+    return isInsisted(relation) ? insistedShape(draft, relation, path, further, row) : row;
   }
   note("join", chosen.why);
   const { source, where, limit, offset } = query;
   draft.joined.push({ source, relation, from: path, where, orderBy: totalOrder(query), limit, offset });
   rows.joined.push({ ...mount, rows: planRows(draft, query, inherited) });
   return { kind: "related", cardinality };
+}
+
+/** The shape of a joined row without which there is an error. */
+function insistedShape(draft: Draft, relation: ResolvedRelation, path: Path, further: Path, row: Shape): Shape {
+  const keys = keySlots(
+    draft,
+    path,
+    relation.steps[0].pairs.map((pair) => pair.from),
+  );
+  const presence = keySlots(draft, further, further.entity.key).slice(0, 1);
+  return { kind: "insisted", row, relation, keys, presence };
 }
 
 /** A row's shape with the place of what is below it. */

@@ -43,6 +43,14 @@ export type Shape =
       /** How many of the fields are of the row itself; the others are its relations. */
       readonly own?: number;
     }
+  /** A row that must be there: it is an error where its key has values and its presence has none. */
+  | {
+      readonly kind: "insisted";
+      readonly row: Shape;
+      readonly relation: ResolvedRelation;
+      readonly keys: readonly number[];
+      readonly presence: readonly number[];
+    }
   /** Filled in later: by further rows of the statement, or by another statement. */
   | { readonly kind: "related"; readonly cardinality: Cardinality };
 
@@ -65,6 +73,8 @@ export interface FedStatement extends Mount {
   readonly keys: readonly number[];
   readonly keyColumns: readonly ResolvedColumn[];
   readonly statement: StatementPlan;
+  /** The relation, where each key must lead to a row. */
+  readonly insisted?: ResolvedRelation | undefined;
   /** Where its rows feed the same statement again: how often at most, and the slots of this one's primary key. */
   readonly levels?: { readonly most: number; readonly identity: readonly number[] };
 }

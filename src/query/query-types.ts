@@ -6,7 +6,7 @@ import type {
   Definitions,
   EntityName,
   Fault,
-  MayBeMissing,
+  MayBeNull,
   MemberValue,
   PlainRow,
   RelationsOf,
@@ -208,7 +208,7 @@ type ReachedProperty<D extends Definitions, E extends EntityName<D>, R, Row> = R
   ? number
   : CardinalityOf<D, E, R> extends "many"
     ? Row[]
-    : MayBeMissing<D, E, R> extends true
+    : MayBeNull<D, E, R> extends true
       ? Row | null
       : Row;
 

@@ -4,6 +4,7 @@ import { type CompiledStatement, type Dialect, encodeParameter, type Keys, type 
 import type { Request, WireRows } from "./driver.js";
 import { type ConstructorOf, type Gathered, gather, keyOf, ownerAt, restore } from "./gather.js";
 import { feedLevels } from "./levels.js";
+import { rowMissing } from "./row-missing.js";
 import type { Steps } from "./steps.js";
 
 /** What it takes to run a compiled statement. */
@@ -27,7 +28,7 @@ export const requestOf = (
 /** The objects that wait for related rows, by key; each key once, in the order of first appearance. */
 interface Waiting {
   readonly keys: (readonly Wire[])[];
-  readonly owners: { readonly owner: Record<string, unknown>; readonly key: Wire }[];
+  readonly owners: { readonly owner: Record<string, unknown>; readonly key: Wire; readonly row: readonly Wire[] }[];
 }
 
 function waitingFor(feed: FedStatement, gathered: Gathered): Waiting {
@@ -39,7 +40,7 @@ function waitingFor(feed: FedStatement, gathered: Gathered): Waiting {
     const row = gathered.rows[i] as readonly Wire[];
     const key = keyOf(row, feed.keys);
     if (key === null) continue;
-    waiting.owners.push({ owner, key });
+    waiting.owners.push({ owner, key, row });
     if (known.has(key)) continue;
     known.add(key);
     waiting.keys.push(feed.keys.map((slot) => row[slot] as Wire));
@@ -50,7 +51,7 @@ function waitingFor(feed: FedStatement, gathered: Gathered): Waiting {
 /** Gives each owner its own list, also where several owners have the same key. */
 function handOutMany(
   { owners }: Waiting,
-  property: string,
+  { property }: FedStatement,
   slots: readonly number[],
   { objects, rows }: Gathered,
 ): void {
@@ -72,13 +73,17 @@ function handOutMany(
 
 function handOutOne(
   { owners }: Waiting,
-  property: string,
+  { property, insisted, keys }: FedStatement,
   slots: readonly number[],
   { objects, rows }: Gathered,
 ): void {
   const byKey = new Map<Wire, unknown>();
   for (let i = 0; i < objects.length; i++) byKey.set(keyOf(rows[i] as readonly Wire[], slots), objects[i]);
-  for (const { owner, key } of owners) owner[property] = byKey.get(key) ?? null;
+  for (const { owner, key, row } of owners) {
+    const found = byKey.get(key);
+    if (found === undefined && insisted !== undefined) throw rowMissing(insisted, row, keys);
+    owner[property] = found ?? null;
+  }
 }
 
 /** Fetches what the gathered rows feed, and puts it where it belongs; nothing is sent where nothing waits. */
@@ -98,7 +103,7 @@ export function* feed(
     if (waiting.keys.length === 0) continue;
     const related = yield* fetchGathered(compiled, runtime, waiting.keys, given);
     const handOut = fed.cardinality === "many" ? handOutMany : handOutOne;
-    handOut(waiting, fed.property, compiled.plan.fedSlots, related);
+    handOut(waiting, fed, compiled.plan.fedSlots, related);
   }
   for (const further of gathered.further) yield* feed(statement, further, runtime, given);
 }

@@ -1,6 +1,7 @@
 import type { FedStatement } from "../plan/index.js";
 import type { CompiledStatement, Keys, Wire } from "../sql/index.js";
 import { type Gathered, keyOf, ownerAt } from "./gather.js";
+import { rowMissing } from "./row-missing.js";
 import type { Steps } from "./steps.js";
 
 /** A row on the way from a root to another, by its primary key. */
@@ -44,7 +45,7 @@ export function* feedLevels(
   gathered: Gathered,
   fetch: (keys: Keys) => Steps<Gathered>,
 ): Steps<void> {
-  const { property, cardinality, keys, levels } = fed;
+  const { property, cardinality, keys, levels, insisted } = fed;
   const below = plan.levels as NonNullable<typeof plan.levels>;
   const { most, identity } = levels as NonNullable<typeof levels>;
   let open = gathered.objects.flatMap((object, i) =>
@@ -61,7 +62,8 @@ export function* feedLevels(
       else known.push(i);
     });
     const next = new Map<number, readonly Open[]>();
-    for (const { owner, key, link } of open)
+    for (const { owner, key, parts, link } of open) {
+      if (insisted !== undefined && !byKey.has(key)) throw rowMissing(insisted, parts, parts.keys());
       for (const i of byKey.get(key) ?? []) {
         const row = found.rows[i] as readonly Wire[];
         if (isOnWay(link, keyOf(row, below.identity))) continue;
@@ -71,6 +73,7 @@ export function* feedLevels(
         // Several owners may share it: it is gone on from once.
         if (!next.has(i)) next.set(i, openOf(row, object, below.keys, below.identity, link));
       }
+    }
     open = [...next.values()].flat();
   }
 }

@@ -1,6 +1,8 @@
 import { decoderFor, type ValueType } from "../columns/index.js";
 import type { Shape } from "../plan/index.js";
 import type { Dialect, Wire } from "../sql/index.js";
+import { rowMissing } from "./row-missing.js";
+
 /** Makes what the user gets of one row. */
 export type RowConstructor = (row: readonly Wire[]) => unknown;
 
@@ -35,6 +37,16 @@ type Fields = Extract<Shape, { kind: "object" }>["fields"];
 /** A property's key in source code; in brackets where the language would read more into the name. */
 const sourceKey = (name: string): string => (name === "__proto__" ? '["__proto__"]' : JSON.stringify(name));
 
+const isNull = (slot: number): string => `r[${slot}] === null`;
+const isValue = (slot: number): string => `r[${slot}] !== null`;
+
+/** Refuses a row whose key leads nowhere. */
+function refusalOf({ relation, keys }: Extract<Shape, { kind: "insisted" }>): (row: readonly Wire[]) => never {
+  return (row) => {
+    throw rowMissing(relation, row, keys);
+  };
+}
+
 /** Source code for a shape; the decoders that it calls are added to `decodes`, and called by their position. */
 function sourceOf(shape: Shape, decodeFor: (type: ValueType) => Decode | undefined, decodes: Decode[]): string {
   switch (shape.kind) {
@@ -48,6 +60,11 @@ function sourceOf(shape: Shape, decodeFor: (type: ValueType) => Decode | undefin
     }
     case "related":
       return shape.cardinality === "many" ? "[]" : "null";
+    case "insisted": {
+      const refuse = `d${decodes.push(refusalOf(shape) as unknown as Decode) - 1}`;
+      const [absent, keyed] = [shape.presence.map(isNull).join(" && "), shape.keys.map(isValue).join(" && ")];
+      return `(${absent} && ${keyed} ? ${refuse}(r) : ${sourceOf(shape.row, decodeFor, decodes)})`;
+    }
     case "object": {
       const { make } = shape;
       const literal = (fields: Fields) =>
@@ -58,7 +75,7 @@ function sourceOf(shape: Shape, decodeFor: (type: ValueType) => Decode | undefin
         make === undefined ? literal(own) : `d${decodes.push(make as unknown as Decode) - 1}(${literal(own)})`;
       const object = related.length === 0 ? made : `Object.assign(${made}, ${literal(related)})`;
       if (shape.presence === undefined) return object;
-      return `(${shape.presence.map((slot) => `r[${slot}] === null`).join(" && ")} ? null : ${object})`;
+      return `(${shape.presence.map(isNull).join(" && ")} ? null : ${object})`;
     }
     default:
       return shape satisfies never;
@@ -79,6 +96,13 @@ function closureOf(shape: Shape, decodeFor: (type: ValueType) => Decode | undefi
     }
     case "related":
       return shape.cardinality === "many" ? () => [] : () => null;
+    case "insisted": {
+      const [refuse, make] = [refusalOf(shape), closureOf(shape.row, decodeFor)];
+      return (row) =>
+        shape.presence.every((slot) => row[slot] === null) && shape.keys.every((slot) => row[slot] !== null)
+          ? refuse(row)
+          : make(row);
+    }
     case "object": {
       const parts = shape.fields.map(([name, part]) => [name, closureOf(part, decodeFor)] as const);
       const { presence, make } = shape;
