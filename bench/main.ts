@@ -1,19 +1,17 @@
 import { deepStrictEqual } from "node:assert";
 import Table from "cli-table3";
 import pg from "pg";
-import { type Database, withLedger } from "../src/index.js";
 import { type Bench, type Open, openMariadb, openPglite, openPostgres, openSqlite } from "./engines.js";
+import { median, spread } from "./figures.js";
 import { type Job, jobs, largeSociety, loops, society } from "./jobs.js";
 import { large } from "./large.js";
 import { overhead } from "./overhead.js";
+import { sharesOf } from "./shares.js";
 
 // Hand-written code would read days as text as well: the driver's own Date is another answer.
 pg.types.setTypeParser(pg.types.builtins.DATE, (value) => value);
 
 const rounds = Number(process.env.GEMACH_ROUNDS ?? 7);
-
-const median = (values: readonly number[]): number =>
-  [...values].sort((a, b) => a - b)[values.length >> 1] ?? Number.NaN;
 
 async function milliseconds(work: () => Promise<unknown>): Promise<number> {
   const started = performance.now();
@@ -21,10 +19,18 @@ async function milliseconds(work: () => Promise<unknown>): Promise<number> {
   return performance.now() - started;
 }
 
-/** Our time by that of hand-written code, for each of several rounds: as often in turn as half a second allows. */
-async function ratiosOf(job: Job, { db, hand }: Bench, turns = rounds): Promise<readonly number[]> {
+/** What a job was measured to take. */
+interface Measured {
+  /** Our time by that of hand-written code, for each of several rounds. */
+  readonly ratios: readonly number[];
+  /** Our time. */
+  readonly milliseconds: number;
+}
+
+/** Measures a job, in each round as often in turn with the hand's code as half a second allows. */
+async function measure(job: Job, { db, hand }: Bench, turns = rounds): Promise<Measured> {
   deepStrictEqual(await job.ours(db), await job.byHand(hand));
-  const ratios: number[] = [];
+  const [ratios, times]: [number[], number[]] = [[], []];
   for (let round = 0; round < turns; round++) {
     const [ours, theirs]: [number[], number[]] = [[], []];
     for (const end = performance.now() + 500; performance.now() < end || ours.length < 2; ) {
@@ -32,18 +38,9 @@ async function ratiosOf(job: Job, { db, hand }: Bench, turns = rounds): Promise<
       theirs.push(await milliseconds(() => job.byHand(hand)));
     }
     ratios.push(median(ours) / median(theirs));
+    times.push(median(ours));
   }
-  return ratios;
-}
-
-/** The part of our time that passes between sending a statement and its last row, in hundredths. */
-async function inDatabase({ ours }: Job, db: Database): Promise<number> {
-  const parts: number[] = [];
-  for (let round = 0; round < rounds; round++) {
-    const ledger = await withLedger(db, "where the time goes", () => ours(db));
-    parts.push(ledger.totals.milliseconds / ledger.milliseconds);
-  }
-  return Math.round(100 * median(parts));
+  return { ratios, milliseconds: median(times) };
 }
 
 // First, before the heap is full of what other jobs left.
@@ -54,6 +51,8 @@ console.log(
 
 const opens: readonly Open[] = [openSqlite, openPglite, openPostgres, openMariadb];
 const cells = new Map<Job, string[]>();
+const shares = new Map<Job, string[]>();
+const add = (to: Map<Job, string[]>, job: Job, cell: string) => to.set(job, [...(to.get(job) ?? []), cell]);
 const names: string[] = [];
 for (const open of opens) {
   const benches = [await open(society()), await open(largeSociety())] as const;
@@ -63,24 +62,27 @@ for (const open of opens) {
   for (const job of jobs) {
     const bench = job.isLarge === true ? larger : usual;
     process.stderr.write(`${bench.name}: ${job.name}\n`);
-    const ratios = await ratiosOf(job, bench);
-    const [least, most] = [Math.min(...ratios).toFixed(2), Math.max(...ratios).toFixed(2)];
-    const part = await inDatabase(job, bench.db);
-    cells.set(job, [...(cells.get(job) ?? []), `${median(ratios).toFixed(2)} (${least} to ${most}), ${part} %`]);
+    const { ratios, milliseconds } = await measure(job, bench);
+    add(cells, job, spread(ratios));
+    const parts = await sharesOf(job, bench.driver, milliseconds);
+    add(shares, job, `${parts.database} / ${parts.decoding} / ${parts.assembling}`);
   }
   process.stderr.write(`${usual.name}: one statement a read\n`);
-  const against = median((await ratiosOf(loops, usual, 1)).map((ratio) => 1 / ratio));
-  cells.set(loops, [...(cells.get(loops) ?? []), `${against.toFixed(1)} times as fast`]);
+  const [ratio] = (await measure(loops, usual, 1)).ratios;
+  add(cells, loops, `${(1 / (ratio as number)).toFixed(1)} times as fast`);
   for (const bench of [usual, larger]) await bench.close();
 }
 const table = new Table({ head: ["job", "bound", ...names], style: { head: [], border: [] } });
 for (const job of jobs) table.push([job.name, job.bound ?? "", ...(cells.get(job) ?? [])]);
 console.log(
-  `${table}\nTime by that of hand-written driver code for the same answer: median of ${rounds} rounds (least to most); the part of ours that passes in database and driver, the rest being decoding and assembling.`,
+  `${table}\nTime by that of hand-written driver code for the same answer: median of ${rounds} rounds (least to most).`,
 );
+const where = new Table({ head: ["where our time goes", ...names], style: { head: [], border: [] } });
+for (const job of jobs) where.push([job.name, ...(shares.get(job) ?? [])]);
+console.log(`${where}\nHundredths: in database and driver / decoding values and JSON / assembling objects.`);
 const beside = new Table({ head: ["against one statement a read", ...names], style: { head: [], border: [] } });
 beside.push([loops.name, ...(cells.get(loops) ?? [])]);
 console.log(String(beside));
-console.log(await large());
+console.log(await large(rounds));
 if (names.length < opens.length)
   console.log("left out: servers that do not answer (GEMACH_POSTGRES_URL, GEMACH_MARIADB_URL)");
