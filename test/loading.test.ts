@@ -227,7 +227,22 @@ test("rows that are in memory are completed, whatever made them", async () => {
     );
     expect(Object.keys(given[0])).toEqual(["itemId", "memberId", "mark"]);
     expect(await db.reach([], Loan, { item: true })).toEqual([]);
+    const counts = await withLedger(db, "counts", () =>
+      db.reach([{ id: 1 }, { id: 99_999 }, { id: 1 }], Item, { loans: (l) => l.where((x) => x.due.atLeast("2026-01-01")).counted() }),
+    );
+    const open = society.Loan.filter((l) => l.itemId === 1 && l.due >= "2026-01-01").length;
+    expect(counts).toMatchObject({
+      result: [
+        { id: 1, loans: open },
+        { id: 99_999, loans: 0 },
+        { id: 1, loans: open },
+      ],
+      totals: { statements: 1, rows: 1 },
+    });
     // @ts-expect-error the key that the relation goes out from is not there
+    const keyless = () => db.reach([{ memberId: 1 }], Loan, { item: (i) => i.columns("name"), borrower: true });
+    await expect(keyless()).rejects.toMatchObject({ code: "ROW_KEYLESS" });
+    // @ts-expect-error the same
     await expect(db.reach([{ memberId: 1 }], Loan, { item: true })).rejects.toMatchObject({ code: "ROW_KEYLESS", names: { column: "Loan.itemId" } });
   }
 });
@@ -336,23 +351,62 @@ test("all statements of a query see one state, though another connection commits
   }
 });
 
-test("however many keys there are, the server prepares one statement", async () => {
-  for (const engine of all().filter(({ name }) => name === "postgres")) {
-    const db = engine.connect();
+/** The queries of kits' items by so many keys. */
+const byKeys = async (db: Database, count: number) => {
+  const keys = Array.from({ length: count }, (_, i) => i + 1);
+  await db.reach(
+    keys.map((id) => ({ id })),
+    Kit,
+    { items: true },
+  );
+  await db.list(from(KitItem).where((k) => k.kitId.oneOf(keys)));
+};
+
+test("however many keys there are, a server prepares one statement", async () => {
+  const named = (name: string) => all().filter((engine) => engine.name === name);
+  for (const engine of named("postgres")) {
     const known = "select statement, generic_plans + custom_plans from pg_prepared_statements where statement like '%\"kit_item\"%'";
     const before = new Map((await engine.rows(known)).map(([statement, times]) => [statement, Number(times)]));
-    for (const limit of [1, 2, 5, 9, 12]) {
-      const keys = Array.from({ length: limit }, (_, i) => i + 1);
-      await db.reach(
-        keys.map((id) => ({ id })),
-        Kit,
-        { items: true },
-      );
-      await db.list(from(KitItem).where((k) => k.kitId.oneOf(keys)));
-    }
+    for (const count of [1, 2, 5, 9, 12]) await byKeys(engine.connect(), count);
     // One text of the reach and one of the list, each planned or run as prepared as often as it was sent.
     const risen = (await engine.rows(known)).map(([statement, times]) => Number(times) - (before.get(statement) ?? 0));
     expect(risen.filter((times) => times > 0)).toEqual([5, 5]);
+  }
+  for (const engine of named("mariadb")) {
+    const sofar = async () =>
+      (
+        await engine.rows(
+          "select cast(variable_value as int) from information_schema.session_status where variable_name in ('COM_STMT_PREPARE', 'COM_STMT_EXECUTE') order by variable_name",
+        )
+      ).map(([count]) => Number(count)) as [executed: number, prepared: number];
+    const before = await sofar();
+    for (const count of [1, 2, 5, 9, 12]) await byKeys(engine.connect(), count);
+    const [executed, prepared] = await sofar();
+    expect(executed - before[0]).toBe(10);
+    expect(prepared - before[1]).toBeLessThanOrEqual(2);
+  }
+});
+
+test("each key is sent once, and each row that two paths lead to stands at the end of both", async () => {
+  for (const engine of all()) {
+    const db = engine.connect();
+    const { result, statements } = await withLedger(db, "keys", () =>
+      db.list(
+        from(Loan)
+          .how("batch")
+          .reach({ item: { depot: true }, borrower: { loans: { item: true } } }),
+      ),
+    );
+    const sent = statements.slice(1).map(({ parameters: [keys] }) => (typeof keys === "string" ? keys.match(/\d+/g) : keys) as readonly unknown[]);
+    expect(sent.map((keys) => keys.length)).toEqual(sent.map((keys) => new Set(keys.map(String)).size));
+    expect(sent[0]?.length).toBe(new Set(society.Loan.map((l) => l.itemId)).size);
+    const itemOf = (id: number) => society.Item.find((i) => i.id === id)?.name;
+    for (const { itemId, item, borrower } of result) {
+      expect(item.name).toBe(itemOf(itemId));
+      expect(borrower.loans.map((l) => l.item.name)).toEqual(borrower.loans.map((l) => itemOf(l.itemId)));
+      expect(item).toHaveProperty("depot");
+      for (const loan of borrower.loans) expect(loan.item).not.toHaveProperty("depot");
+    }
   }
 });
 
@@ -405,9 +459,9 @@ test("keys that lead nowhere, in any case of letters, or with blanks at the end"
 
 test("a row that must be there, and is not, is an error that names it in every strategy", async () => {
   const columns = { id: identity, shelfId: integer.nullable, markCode: text };
-  const Shelf = entity("shelf", { id: identity, name: text });
+  const Shelf = entity("tier", { id: identity, name: text });
   const Mark = entity("mark", { code: text.key, shelfId: integer }, { shelf: toOne("Shelf", { by: "shelfId", constraint: false, missing: "error" }) });
-  const Box = entity("box", columns, {
+  const Box = entity("crate", columns, {
     shelf: toOne("Shelf", { by: "shelfId", constraint: false, missing: "error" }),
     mark: toOne("Mark", { by: "markCode", constraint: false, missing: "error" }),
     markShelf: via("mark", "shelf"),
@@ -466,9 +520,9 @@ test("a row that must be there, and is not, is an error that names it in every s
           .select((m) => m.shelf.name),
       ),
     ).toEqual([null]);
-    for (const table of ["label", "box", "mark", "shelf"]) await engine.execute(`drop table ${table}`);
+    for (const table of ["label", "crate", "mark", "tier"]) await engine.execute(`drop table ${table}`);
   }
-  expect(() => model({ Shelf, Box: entity("box", columns, { shelf: toOne("Shelf", { by: "shelfId", missing: "eror" as "error" }) }) })).toThrow(
+  expect(() => model({ Shelf, Box: entity("crate", columns, { shelf: toOne("Shelf", { by: "shelfId", missing: "eror" as "error" }) }) })).toThrow(
     'missing takes "null" or "error", not "eror"',
   );
 });

@@ -63,7 +63,7 @@ const pathOver = (path: Path, step: Step): Path => ({
 export const pathOn = (path: Path, { steps }: ResolvedRelation): Path => steps.reduce(pathOver, path);
 
 /** The set of rows that a to-many relation leads to; the to-one steps that it begins with still belong to the path. */
-export function setAlong(from: Path | SetNode, { steps }: ResolvedRelation): SetNode {
+export function setAlong(from: Path | SetNode, { steps }: Pick<ResolvedRelation, "steps">): SetNode {
   return steps.reduce<Path | SetNode>(
     (at, step) =>
       !("step" in at) && step.cardinality === "one"

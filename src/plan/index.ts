@@ -1,8 +1,9 @@
 export { cursorOf } from "./cursor.js";
+export { typeOfOutput } from "./draft.js";
 export { type SortedRows, totalOrder } from "./order.js";
 export type { OwnerIndex } from "./owner-index.js";
 export { few, planCount, planExists, planList, planReach, planSingle, planSlice } from "./plan.js";
-export { mostNested, typeOfOutput } from "./rows.js";
+export { mostNested } from "./rows.js";
 export {
   type Cut,
   type FedStatement,

@@ -8,9 +8,10 @@ import {
   type Strategy,
 } from "../expression/index.js";
 import { afterCursor, reversed } from "./cursor.js";
+import { type Draft, type Feed, keySlots, makeSlots } from "./draft.js";
 import { totalOrder } from "./order.js";
 import { ownerIndex } from "./owner-index.js";
-import { type Draft, type Feed, keySlots, makeSlots, planRows } from "./rows.js";
+import { planRows } from "./rows.js";
 import type { JoinedSource, Output, PlanSettings, StatementPlan } from "./statement-plan.js";
 
 /** Where the rows have the keys of their owners: in columns of their own, or in those of a row on the way. */

@@ -1,103 +1,24 @@
-import type { ValueType } from "../columns/index.js";
-import { GemachError } from "../errors/index.js";
 import {
   allOf,
-  columnAt,
   type Path,
   type Projection,
   pathOn,
   pathTo,
   type QueryState,
   type ReachedRelation,
-  type ResolvedColumn,
   type ResolvedMember,
   type ResolvedRelation,
   type SetNode,
-  type Source,
-  type Step,
   type Strategy,
   setAlong,
   typeOf,
 } from "../expression/index.js";
+import { feedCount, shapeOfCount } from "./counts.js";
+import { type Draft, keySlots, makeSlots, type RowDraft, typeOfOutput, unfit } from "./draft.js";
 import { totalOrder } from "./order.js";
 import { hasRow, isInsisted } from "./presence.js";
-import type {
-  FedStatement,
-  JoinedRows,
-  JoinedSource,
-  Mount,
-  NestedRows,
-  Output,
-  PlanSettings,
-  ReachNote,
-  RowPlan,
-  Shape,
-  StatementPlan,
-} from "./statement-plan.js";
+import type { FedStatement, Mount, ReachNote, RowPlan, Shape } from "./statement-plan.js";
 import { wayOf } from "./strategy.js";
-
-/** The outputs of a statement under construction; a column that is asked for twice is fetched once. */
-export interface Slots {
-  readonly outputs: Output[];
-  readonly column: (path: Path, column: ResolvedColumn) => number;
-  readonly output: (output: Output) => number;
-}
-
-/** Outputs, none yet. */
-export function makeSlots(): Slots {
-  const outputs: Output[] = [];
-  const known: { readonly path: Path; readonly column: ResolvedColumn; readonly slot: number }[] = [];
-  const add = (output: Output) => outputs.push(output) - 1;
-  const samePath = (a: Path, b: Path) =>
-    a.source === b.source && a.steps.length === b.steps.length && a.steps.every((step, i) => step === b.steps[i]);
-  const column = (path: Path, wanted: ResolvedColumn) => {
-    const there = known.find((entry) => entry.column === wanted && samePath(entry.path, path));
-    if (there !== undefined) return there.slot;
-    const slot = add(columnAt(path, wanted));
-    known.push({ path, column: wanted, slot });
-    return slot;
-  };
-  return {
-    outputs,
-    column,
-    output: (wanted) => (wanted.kind === "column" ? column(wanted.path, wanted.column) : add(wanted)),
-  };
-}
-
-/** A statement that the rows of another feed. */
-export interface Feed {
-  readonly purpose: string;
-  readonly fedOver: readonly Step[];
-  readonly fedSets?: readonly SetNode[];
-  readonly ordered: boolean;
-  /** Whether several rows belong to one of the rows that feed it. */
-  readonly isMany?: boolean;
-  /** The relation by which its rows lead on to further rows of their own kind. */
-  readonly deep?: ResolvedRelation | undefined;
-}
-
-/** A statement under construction, and the strategies that hold in it. */
-export interface Draft {
-  readonly slots: Slots;
-  /** Undefined inside of nested rows, which have no rows of their own for what is joined. */
-  readonly joined: JoinedSource[] | undefined;
-  readonly bound: Map<Source, Path>;
-  readonly notes: ReachNote[];
-  readonly settings: PlanSettings;
-  /** Whether there is a statement at all: what is in memory already can only feed others. */
-  readonly isInMemory?: boolean;
-  /** Whether its rows belong to many others. */
-  readonly isBelowMany?: boolean;
-  /** Plans a statement that rows of this one feed. */
-  readonly feed: (query: QueryState, strategy: Strategy | undefined, feed: Feed) => StatementPlan;
-}
-
-/** What the rows of one source bring along: filled while its shape is made. */
-interface RowDraft {
-  readonly joined: JoinedRows[];
-  readonly nested: NestedRows[];
-  readonly fed: FedStatement[];
-}
 
 function shapeOfProjection(
   draft: Draft,
@@ -219,16 +140,6 @@ function nestRows(
   return true;
 }
 
-/** The type of what stands in a place of a statement's rows; undefined for nested rows and for numbers of rows. */
-export function typeOfOutput(output: Output): ValueType | undefined {
-  if (output.kind === "nested" || output.kind === "rowCount" || output.kind === "presence") return undefined;
-  return output.kind === "owner" ? output.type : typeOf(output).type;
-}
-
-/** The slots of columns at the end of a path. */
-export const keySlots = ({ slots }: Draft, path: Path, columns: readonly ResolvedColumn[]): readonly number[] =>
-  columns.map((column) => slots.column(path, column));
-
 /** The statement for a relation's rows, by the keys of the rows at the end of a path. */
 function feedRelation(
   draft: Draft,
@@ -247,26 +158,6 @@ function feedRelation(
   });
   const keys = keySlots(draft, path, keyColumns);
   return { cardinality, keys, keyColumns, statement, insisted: hasRow(relation) ? relation : undefined };
-}
-
-const unfit = ({ source, name }: ResolvedRelation, got: string): GemachError =>
-  new GemachError("REACH_UNFIT", { entity: source.name, relation: name, got });
-
-/** The number of a relation's rows, in place of them. */
-function countOf(draft: Draft, relation: ResolvedRelation, query: QueryState, path: Path): Shape {
-  if (draft.isInMemory === true) throw unfit(relation, "a number to be counted, which rows in memory cannot be given,");
-  const type = { kind: "integer" } as const;
-  const { source, where, limit, offset } = query;
-  const set = { ...setAlong(path, relation), source, where, orderBy: totalOrder(query), limit, offset };
-  const slot = draft.slots.output({
-    kind: "aggregate",
-    aggregate: "count",
-    set,
-    operand: undefined,
-    type,
-    isNullable: false,
-  });
-  return { kind: "value", slot, type };
 }
 
 /** A relation to the entity itself, level by level: one statement, sent again for each. */
@@ -296,7 +187,10 @@ function shapeOfRelation(
   at: readonly string[],
   strategy: Strategy | undefined,
 ): Shape {
-  if (query.isCounted) return countOf(draft, relation, query, path);
+  if (query.isCounted)
+    return draft.isInMemory === true
+      ? feedCount(draft, rows, { relation, query }, path, at)
+      : shapeOfCount(draft, relation, query, path);
   if (query.levels !== undefined)
     return feedLevels(draft, rows, { relation, query }, path, at, query.strategy ?? strategy);
   const chosen = wayOf(relation, {

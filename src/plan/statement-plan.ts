@@ -52,7 +52,10 @@ export type Shape =
       readonly presence: readonly number[];
     }
   /** Filled in later: by further rows of the statement, or by another statement. */
-  | { readonly kind: "related"; readonly cardinality: Cardinality };
+  | { readonly kind: "related"; readonly cardinality: Fed };
+
+/** What a further statement brings: rows, one of them or many, or their number. */
+export type Fed = Cardinality | "count";
 
 /** Where related rows are put: the object below the row, and its property. */
 export interface Mount {
@@ -68,7 +71,7 @@ export interface JoinedRows extends Mount {
 
 /** Related rows that another statement fetches by the keys of this one's rows. */
 export interface FedStatement extends Mount {
-  readonly cardinality: Cardinality;
+  readonly cardinality: Fed;
   /** Slots of this statement's rows, and what they hold: the keys to send. */
   readonly keys: readonly number[];
   readonly keyColumns: readonly ResolvedColumn[];

@@ -171,11 +171,17 @@ type KeyNames<D extends Definitions, E extends EntityName<D>, R> = R extends {
         E
       >];
 
-/** in: a reach's shape; out: the columns that rows in memory need for it. */
-export type ReachKeys<D extends Definitions, E extends EntityName<D>, S> = {
-  readonly [N in KeyNames<D, E, RelationsOf<D, E>[keyof S & keyof RelationsOf<D, E>]> &
-    keyof ColumnsOf<D, E>]: MemberValue<ColumnsOf<D, E>[N]>;
-};
+/**
+ * in: a reach's shape; out: the columns that rows in memory need for it. None as long as the shape is not yet inferred,
+ * which is so while the compiler has its functions still before it.
+ */
+export type ReachKeys<D extends Definitions, E extends EntityName<D>, S> =
+  ReachShape<D, E> extends S
+    ? object
+    : {
+        readonly [N in KeyNames<D, E, RelationsOf<D, E>[keyof S & keyof RelationsOf<D, E>]> &
+          keyof ColumnsOf<D, E>]: MemberValue<ColumnsOf<D, E>[N]>;
+      };
 
 /** in: a reach's shape, of relations only; out: the faults inside of it. */
 type InnerFaults<D extends Definitions, E extends EntityName<D>, S> = {

@@ -82,7 +82,7 @@ function handOutOne(
   for (const { owner, key, row } of owners) {
     const found = byKey.get(key);
     if (found === undefined && insisted !== undefined) throw rowMissing(insisted, row, keys);
-    owner[property] = found ?? null;
+    if (found !== undefined) owner[property] = found;
   }
 }
 

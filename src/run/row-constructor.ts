@@ -37,6 +37,9 @@ type Fields = Extract<Shape, { kind: "object" }>["fields"];
 /** A property's key in source code; in brackets where the language would read more into the name. */
 const sourceKey = (name: string): string => (name === "__proto__" ? '["__proto__"]' : JSON.stringify(name));
 
+/** What stands in place of related rows until they come. */
+const nothing = { one: "null", many: "[]", count: "0" } as const;
+
 const isNull = (slot: number): string => `r[${slot}] === null`;
 const isValue = (slot: number): string => `r[${slot}] !== null`;
 
@@ -59,7 +62,7 @@ function sourceOf(shape: Shape, decodeFor: (type: ValueType) => Decode | undefin
       return `(${wire} === null ? null : d${position}(${wire}))`;
     }
     case "related":
-      return shape.cardinality === "many" ? "[]" : "null";
+      return nothing[shape.cardinality];
     case "insisted": {
       const refuse = `d${decodes.push(refusalOf(shape) as unknown as Decode) - 1}`;
       const [absent, keyed] = [shape.presence.map(isNull).join(" && "), shape.keys.map(isValue).join(" && ")];
@@ -95,7 +98,7 @@ function closureOf(shape: Shape, decodeFor: (type: ValueType) => Decode | undefi
       };
     }
     case "related":
-      return shape.cardinality === "many" ? () => [] : () => null;
+      return shape.cardinality === "many" ? () => [] : () => (shape.cardinality === "count" ? 0 : null);
     case "insisted": {
       const [refuse, make] = [refusalOf(shape), closureOf(shape.row, decodeFor)];
       return (row) =>

@@ -1,0 +1,66 @@
+import {
+  allOf,
+  type Node,
+  type Path,
+  pathTo,
+  type QueryState,
+  type ReachedRelation,
+  type ResolvedRelation,
+  type Step,
+  setAlong,
+} from "../expression/index.js";
+import { type Draft, keySlots, type RowDraft, unfit } from "./draft.js";
+import { totalOrder } from "./order.js";
+import type { Shape } from "./statement-plan.js";
+
+const integer = { kind: "integer" } as const;
+
+/** The number of the rows at the end of a relation. */
+function countOf(relation: Pick<ResolvedRelation, "steps">, query: QueryState, path: Path): Node {
+  const { source, where, limit, offset } = query;
+  const set = { ...setAlong(path, relation), source, where, orderBy: totalOrder(query), limit, offset };
+  return { kind: "aggregate", aggregate: "count", set, operand: undefined, type: integer, isNullable: false };
+}
+
+/** The number of a relation's rows, in place of them. */
+export const shapeOfCount = (draft: Draft, relation: ResolvedRelation, query: QueryState, path: Path): Shape => ({
+  kind: "value",
+  slot: draft.slots.output(countOf(relation, query, path)),
+  type: integer,
+});
+
+/** A step from rows to themselves, by the columns from which another goes out. */
+const itself = (step: Step): Step => ({
+  ...step,
+  cardinality: "one",
+  target: step.source,
+  pairs: step.pairs.map(({ from }) => ({ from, to: from })),
+  conditions: [],
+  order: [],
+});
+
+/** The numbers of a relation's rows for rows in memory: counted from their own rows, or from those that they lead to. */
+export function feedCount(
+  draft: Draft,
+  rows: RowDraft,
+  { relation, query }: ReachedRelation,
+  path: Path,
+  at: readonly string[],
+): Shape {
+  const { name, cardinality, steps } = relation;
+  if (cardinality === "one") throw unfit(relation, "counted(), and leads to one row,");
+  const [first, ...further] = steps;
+  const isOn = first.cardinality === "one";
+  const step = isOn ? first : itself(first);
+  const source = { entity: step.target };
+  const counted = countOf({ steps: isOn ? (further as [Step, ...Step[]]) : steps }, query, pathTo(source));
+  const statement = draft.feed({ ...allOf(source), projection: { kind: "value", node: counted } }, undefined, {
+    purpose: `numbers of ${relation.source.name}.${name}`,
+    fedOver: [step],
+    ordered: false,
+  });
+  const keyColumns = step.pairs.map((pair) => pair.from);
+  const keys = keySlots(draft, path, keyColumns);
+  rows.fed.push({ at, property: name, cardinality: "count", keys, keyColumns, statement });
+  return { kind: "related", cardinality: "count" };
+}

@@ -1,0 +1,101 @@
+import type { ValueType } from "../columns/index.js";
+import { GemachError } from "../errors/index.js";
+import {
+  columnAt,
+  type Path,
+  type QueryState,
+  type ResolvedColumn,
+  type ResolvedRelation,
+  type SetNode,
+  type Source,
+  type Step,
+  type Strategy,
+  typeOf,
+} from "../expression/index.js";
+import type {
+  FedStatement,
+  JoinedRows,
+  JoinedSource,
+  NestedRows,
+  Output,
+  PlanSettings,
+  ReachNote,
+  StatementPlan,
+} from "./statement-plan.js";
+
+/** The outputs of a statement under construction; a column that is asked for twice is fetched once. */
+export interface Slots {
+  readonly outputs: Output[];
+  readonly column: (path: Path, column: ResolvedColumn) => number;
+  readonly output: (output: Output) => number;
+}
+
+/** Outputs, none yet. */
+export function makeSlots(): Slots {
+  const outputs: Output[] = [];
+  const known: { readonly path: Path; readonly column: ResolvedColumn; readonly slot: number }[] = [];
+  const add = (output: Output) => outputs.push(output) - 1;
+  const samePath = (a: Path, b: Path) =>
+    a.source === b.source && a.steps.length === b.steps.length && a.steps.every((step, i) => step === b.steps[i]);
+  const column = (path: Path, wanted: ResolvedColumn) => {
+    const there = known.find((entry) => entry.column === wanted && samePath(entry.path, path));
+    if (there !== undefined) return there.slot;
+    const slot = add(columnAt(path, wanted));
+    known.push({ path, column: wanted, slot });
+    return slot;
+  };
+  return {
+    outputs,
+    column,
+    output: (wanted) => (wanted.kind === "column" ? column(wanted.path, wanted.column) : add(wanted)),
+  };
+}
+
+/** A statement that the rows of another feed. */
+export interface Feed {
+  readonly purpose: string;
+  readonly fedOver: readonly Step[];
+  readonly fedSets?: readonly SetNode[];
+  readonly ordered: boolean;
+  /** Whether several rows belong to one of the rows that feed it. */
+  readonly isMany?: boolean;
+  /** The relation by which its rows lead on to further rows of their own kind. */
+  readonly deep?: ResolvedRelation | undefined;
+}
+
+/** A statement under construction, and the strategies that hold in it. */
+export interface Draft {
+  readonly slots: Slots;
+  /** Undefined inside of nested rows, which have no rows of their own for what is joined. */
+  readonly joined: JoinedSource[] | undefined;
+  readonly bound: Map<Source, Path>;
+  readonly notes: ReachNote[];
+  readonly settings: PlanSettings;
+  /** Whether there is a statement at all: what is in memory already can only feed others. */
+  readonly isInMemory?: boolean;
+  /** Whether its rows belong to many others. */
+  readonly isBelowMany?: boolean;
+  /** Plans a statement that rows of this one feed. */
+  readonly feed: (query: QueryState, strategy: Strategy | undefined, feed: Feed) => StatementPlan;
+}
+
+/** What the rows of one source bring along: filled while its shape is made. */
+export interface RowDraft {
+  readonly joined: JoinedRows[];
+  readonly nested: NestedRows[];
+  readonly fed: FedStatement[];
+}
+
+/** The type of what stands in a place of a statement's rows; undefined for nested rows and for numbers of rows. */
+export function typeOfOutput(output: Output): ValueType | undefined {
+  if (output.kind === "nested" || output.kind === "rowCount" || output.kind === "presence") return undefined;
+  return output.kind === "owner" ? output.type : typeOf(output).type;
+}
+
+/** The slots of columns at the end of a path. */
+export const keySlots = ({ slots }: Draft, path: Path, columns: readonly ResolvedColumn[]): readonly number[] =>
+  columns.map((column) => slots.column(path, column));
+
+/** A reach that its relation cannot give. */
+export const unfit = ({ source, name }: ResolvedRelation, got: string): GemachError =>
+  new GemachError("REACH_UNFIT", { entity: source.name, relation: name, got });
