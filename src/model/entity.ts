@@ -183,23 +183,15 @@ export type CardinalityOf<D extends Definitions, E extends keyof D, R> = R exten
     : "many";
 
 /** in: an entity and the names of to-one relations; out: whether any of their rows may be missing. */
-type RouteMayBeMissing<D extends Definitions, E extends keyof D, S extends readonly string[]> = S extends readonly [
-  infer First extends string,
-  ...infer Rest extends readonly string[],
-]
-  ? MayBeMissing<D, E, RelationsOf<D, E>[First]> extends true
+type RouteMayBeMissing<
+  D extends Definitions,
+  E extends keyof D,
+  S extends readonly string[],
+  Fetched extends boolean,
+> = S extends readonly [infer First extends string, ...infer Rest extends readonly string[]]
+  ? MayBeMissing<D, E, RelationsOf<D, E>[First], Fetched> extends true
     ? true
-    : RouteMayBeMissing<D, TargetOf<D, E, RelationsOf<D, E>[First]>, Rest>
-  : false;
-
-/** in: the same; out: whether the row that is fetched at their end may be null. */
-type RouteMayBeNull<D extends Definitions, E extends keyof D, S extends readonly string[]> = S extends readonly [
-  infer First extends string,
-  ...infer Rest extends readonly string[],
-]
-  ? MayBeNull<D, E, RelationsOf<D, E>[First]> extends true
-    ? true
-    : RouteMayBeNull<D, TargetOf<D, E, RelationsOf<D, E>[First]>, Rest>
+    : RouteMayBeMissing<D, TargetOf<D, E, RelationsOf<D, E>[First]>, Rest, Fetched>
   : false;
 
 /** in: an entity and a to-one relation over a key; out: whether a column of that may be null. */
@@ -212,20 +204,21 @@ type HasNullableKey<D extends Definitions, E extends keyof D, R> = R extends {
     : false
   : false;
 
-/** in: an entity and one of its to-one relations; out: whether the row that is fetched for it may be null. */
-export type MayBeNull<D extends Definitions, E extends keyof D, R> = R extends { readonly isInsisted: true }
-  ? HasNullableKey<D, E, R>
-  : R extends { readonly steps: infer S extends readonly string[] }
-    ? RouteMayBeNull<D, E, S>
-    : MayBeMissing<D, E, R>;
-
-/** in: an entity and one of its to-one relations; out: whether its row may be missing in an expression. */
-export type MayBeMissing<D extends Definitions, E extends keyof D, R> = R extends { readonly isLoose: infer L }
+/**
+ * in: an entity and one of its to-one relations; out: whether its row may be missing. `Fetched`: where it is fetched,
+ * which some relations refuse without it.
+ */
+export type MayBeMissing<D extends Definitions, E extends keyof D, R, Fetched extends boolean = false> = R extends {
+  readonly isLoose: infer L;
+  readonly isInsisted: infer I;
+}
   ? L extends true
-    ? true
+    ? [Fetched, I] extends [true, true]
+      ? HasNullableKey<D, E, R>
+      : true
     : HasNullableKey<D, E, R>
   : R extends { readonly steps: infer S extends readonly string[] }
-    ? RouteMayBeMissing<D, E, S>
+    ? RouteMayBeMissing<D, E, S, Fetched>
     : false;
 
 /** The row of an entity: each of its columns but heavy ones, and nothing else; or an instance of its class. */

@@ -8,7 +8,6 @@ export {
   entity,
   type IndexDefinition,
   type MayBeMissing,
-  type MayBeNull,
   type MemberValue,
   type NewRow,
   type OwnRow,

@@ -6,7 +6,7 @@ import type {
   Definitions,
   EntityName,
   Fault,
-  MayBeNull,
+  MayBeMissing,
   MemberValue,
   PlainRow,
   RelationsOf,
@@ -214,7 +214,7 @@ type ReachedProperty<D extends Definitions, E extends EntityName<D>, R, Row> = R
   ? number
   : CardinalityOf<D, E, R> extends "many"
     ? Row[]
-    : MayBeNull<D, E, R> extends true
+    : MayBeMissing<D, E, R, true> extends true
       ? Row | null
       : Row;
 
