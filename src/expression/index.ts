@@ -54,6 +54,7 @@ export {
   type NodeType,
   type OrderNode,
   type OwnCondition,
+  type Past,
   type Path,
   type Projection,
   type QueryState,

@@ -348,4 +348,10 @@ export interface QueryState {
   readonly levels: number | undefined;
   /** Whether all statements are to see one state of the data. */
   readonly isSnapshot: boolean;
+  readonly past: Past;
+}
+
+/** What has become of a value: the only thing about it that changes. */
+export interface Past {
+  isUsed: boolean;
 }

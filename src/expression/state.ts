@@ -41,4 +41,5 @@ export const allOf = (source: Source): QueryState => ({
   isCounted: false,
   levels: undefined,
   isSnapshot: false,
+  past: { isUsed: false },
 });

@@ -33,15 +33,18 @@ export interface Slots {
 /** Outputs, none yet. */
 export function makeSlots(): Slots {
   const outputs: Output[] = [];
-  const known: { readonly path: Path; readonly column: ResolvedColumn; readonly slot: number }[] = [];
+  const known = new Map<ResolvedColumn, { readonly path: Path; readonly slot: number }[]>();
   const add = (output: Output) => outputs.push(output) - 1;
   const samePath = (a: Path, b: Path) =>
-    a.source === b.source && a.steps.length === b.steps.length && a.steps.every((step, i) => step === b.steps[i]);
+    a === b ||
+    (a.source === b.source && a.steps.length === b.steps.length && a.steps.every((step, i) => step === b.steps[i]));
   const column = (path: Path, wanted: ResolvedColumn) => {
-    const there = known.find((entry) => entry.column === wanted && samePath(entry.path, path));
-    if (there !== undefined) return there.slot;
+    const there = known.get(wanted);
+    const same = there?.find((entry) => samePath(entry.path, path));
+    if (same !== undefined) return same.slot;
     const slot = add(columnAt(path, wanted));
-    known.push({ path, column: wanted, slot });
+    if (there === undefined) known.set(wanted, [{ path, slot }]);
+    else there.push({ path, slot });
     return slot;
   };
   return {

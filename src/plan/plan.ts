@@ -185,6 +185,7 @@ function planScalar(
       joined: [],
       nested: [],
       fed: [],
+      past: { isUsed: false },
     },
     ...cut,
   };

@@ -49,17 +49,17 @@ function shapesOfMembers(
   named?: readonly string[],
 ): (readonly [string, Shape])[] {
   const { slots } = draft;
-  return [...members].flatMap(([name, member]): (readonly [string, Shape])[] => {
-    if (named !== undefined && !named.includes(name)) return [];
+  const shapes: (readonly [string, Shape])[] = [];
+  for (const [name, member] of members) {
+    if (named !== undefined && !named.includes(name)) continue;
     if ("fields" in member) {
       const fields = shapesOfMembers(draft, path, member.fields);
       const presence = member.presence?.map((column) => slots.column(path, column));
-      return [[name, { kind: "object", fields, presence }]];
-    }
-    return member.isHeavy && named === undefined
-      ? []
-      : [[name, { kind: "value", slot: slots.column(path, member), type: member.type }]];
-  });
+      shapes.push([name, { kind: "object", fields, presence }]);
+    } else if (named !== undefined || !member.isHeavy)
+      shapes.push([name, { kind: "value", slot: slots.column(path, member), type: member.type }]);
+  }
+  return shapes;
 }
 
 /** Everything a row at the end of a path becomes: its columns or its projection, and what it reaches. */
@@ -260,5 +260,5 @@ export function planRows(
   const shape = withDeep(shapeOfRow(draft, rows, query, path, [], strategy), deep);
   const isJoined = draft.joined?.some((joined) => joined.source === query.source) === true;
   const identity = isJoined || rows.joined.length > 0 ? keySlots(draft, path, query.source.entity.key) : [];
-  return { shape, identity, ...rows };
+  return { shape, identity, ...rows, past: { isUsed: false } };
 }

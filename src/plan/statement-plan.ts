@@ -4,6 +4,7 @@ import type {
   JoinNode,
   Node,
   OrderNode,
+  Past,
   Path,
   ResolvedColumn,
   ResolvedRelation,
@@ -98,6 +99,7 @@ export interface RowPlan {
   readonly joined: readonly JoinedRows[];
   readonly nested: readonly NestedRows[];
   readonly fed: readonly FedStatement[];
+  readonly past: Past;
 }
 
 /** A relation that a statement reaches, how, and why so. */

@@ -56,7 +56,7 @@ class BuiltQuery {
   }
 
   #with(change: Partial<QueryState>): BuiltQuery {
-    return new BuiltQuery({ ...this[stateKey], ...change }, this.#keys);
+    return new BuiltQuery({ ...this[stateKey], ...change, past: { isUsed: false } }, this.#keys);
   }
 
   /** What callbacks get: each source's row, or the group that they are part of. */

@@ -1,4 +1,4 @@
-import type { QueryState } from "../expression/index.js";
+import type { Past, QueryState } from "../expression/index.js";
 import type { PlanSettings, RowPlan, StatementPlan } from "../plan/index.js";
 import { type CompiledStatement, compile, type Dialect } from "../sql/index.js";
 import type { ConstructorOf } from "./gather.js";
@@ -7,7 +7,17 @@ import { type RowConstructor, rowConstructors } from "./row-constructor.js";
 /** What turns a query into a statement's plan. */
 export type Planner = (query: QueryState, settings: PlanSettings) => StatementPlan;
 
-/** Gives the statement of a query, compiled once for as long as the query is kept. */
+/**
+ * Whether something is used again. What is used once is not worth a place in a WeakMap, which the garbage collector has
+ * to look after: that took half of the time of a query that is built anew (SQLite, one row by its key).
+ */
+function isUsedAgain({ past }: { readonly past: Past }): boolean {
+  const { isUsed } = past;
+  past.isUsed = true;
+  return isUsed;
+}
+
+/** Gives the statement of a query, kept as long as the query is where that is used again. */
 export type StatementCache = (query: QueryState, planner: Planner) => CompiledStatement;
 
 /** Compiles queries for a dialect. */
@@ -22,13 +32,13 @@ export function statementCache(dialect: Dialect, settings: PlanSettings): Statem
     let known = byQuery.get(query);
     if (known === undefined) {
       known = compile(planner(query, settings), dialect);
-      byQuery.set(query, known);
+      if (isUsedAgain(query)) byQuery.set(query, known);
     }
     return known;
   };
 }
 
-/** Gives the constructor of a plan's rows, made once for as long as the plan is kept. */
+/** Gives the constructor of a plan's rows, kept as long as the plan is where that is used again. */
 export function constructorCache(dialect: Dialect, generateCode: boolean): ConstructorOf {
   const make = rowConstructors(dialect, generateCode);
   const made = new WeakMap<RowPlan, RowConstructor>();
@@ -36,7 +46,7 @@ export function constructorCache(dialect: Dialect, generateCode: boolean): Const
     let known = made.get(plan);
     if (known === undefined) {
       known = make(plan.shape);
-      made.set(plan, known);
+      if (isUsedAgain(plan)) made.set(plan, known);
     }
     return known;
   };
