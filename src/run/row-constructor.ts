@@ -35,7 +35,10 @@ function decodersOf(dialect: Dialect): (type: ValueType) => Decode | undefined {
 type Fields = Extract<Shape, { kind: "object" }>["fields"];
 
 /** A property's key in source code; in brackets where the language would read more into the name. */
-const sourceKey = (name: string): string => (name === "__proto__" ? '["__proto__"]' : JSON.stringify(name));
+const sourceKey = (name: string): string => {
+  if (name === "__proto__") return '["__proto__"]';
+  return /^[a-z_]\w*$/i.test(name) ? name : JSON.stringify(name);
+};
 
 /** What stands in place of related rows until they come. */
 const nothing = { one: "null", many: "[]", count: "0" } as const;
