@@ -271,67 +271,23 @@ describe("upsert", () => {
 
 test("what is not meant is refused before anything is sent", () =>
   onEach(async (db) => {
+    const one = from(Tool).where((t) => t.id.is(1));
     const refused: [Promise<unknown>, string][] = [
       [db.delete(from(Tool)), "NOT_NARROWED"],
       [db.update(from(Tool), { name: "x" }), "NOT_NARROWED"],
-      [
-        db.update(
-          from(Tool).where((t) => t.id.is(1)),
-          {},
-        ),
-        "CHANGE_EMPTY",
-      ],
-      [
-        db.update(
-          from(Tool).where((t) => t.id.is(1)),
-          { name: undefined as never },
-        ),
-        "VALUE_MISSING",
-      ],
-      [
-        db.update(
-          from(Tool).where((t) => t.id.is(1)),
-          { name: null as never },
-        ),
-        "VALUE_UNFIT",
-      ],
-      [
-        db.update(
-          from(Tool).where((t) => t.id.is(1)),
-          { label: "x" },
-        ),
-        "COLUMN_COMPUTED",
-      ],
-      [
-        db.update(
-          from(Tool).where((t) => t.id.is(1)),
-          { nam: "x" } as never,
-        ),
-        "NAME_UNKNOWN",
-      ],
-      [
-        db.update(
-          from(Tool).where((t) => t.id.is(1)),
-          (t) => ({ name: (t as unknown as { shelf: typeof t }).shelf.name }),
-        ),
-        "CHANGE_BEYOND_ROW",
-      ],
-      [
-        db.update(
-          from(Tool).where((t) => t.id.is(1)),
-          (t) => ({ name: t.price as never }),
-        ),
-        "VALUE_UNFIT",
-      ],
+      [db.update(one, {}), "CHANGE_EMPTY"],
+      [db.update(one, { name: undefined as never }), "VALUE_MISSING"],
+      [db.update(one, { name: null as never }), "VALUE_UNFIT"],
+      [db.update(one, { label: "x" }), "COLUMN_COMPUTED"],
+      [db.update(one, { nam: "x" } as never), "NAME_UNKNOWN"],
+      [db.update(one, (t) => ({ name: (t as unknown as { shelf: typeof t }).shelf.name })), "CHANGE_BEYOND_ROW"],
+      [db.update(one, (t) => ({ name: t.price as never })), "VALUE_UNFIT"],
+      [db.insert(Tool, { name: "Axe" } as never), "ROWS_EXPECTED"],
+      [db.upsert(Tool, ["Axe"] as never), "ROWS_EXPECTED"],
+      [db.reach(null as never, Tool, { shelf: true }), "ROWS_EXPECTED"],
+      [db.insert({} as never, []), "ENTITY_EXPECTED"],
       [db.delete(from(Tool).join(Shelf, (t, s) => s.id.is(t.shelfId)) as never), "WRITE_UNFIT"],
-      [
-        db.delete(
-          from(Tool)
-            .where((t) => t.id.is(1))
-            .select((t) => t.id) as never,
-        ),
-        "WRITE_UNFIT",
-      ],
+      [db.delete(one.select((t) => t.id) as never), "WRITE_UNFIT"],
     ];
     for (const [write, code] of refused) await expect(write).rejects.toMatchObject({ code });
     expect(await names(db)).toEqual(["Drill", "Saw", "Plane"]);

@@ -185,6 +185,11 @@ export const faults = {
     (n: { call: string }) => `${n.call} takes a query, but got something else.`,
     "Start a query with from(Entity).",
   ),
+  ROWS_EXPECTED: define(
+    (n: { call: string; entity: string }) =>
+      `${n.call}() takes an array of rows of ${n.entity}, but got something else.`,
+    "Put a single row in an array: [row].",
+  ),
   ENTITY_EXPECTED: define(
     (n: { call: string }) => `${n.call} takes an entity of a model, but got something else.`,
     "Take the entity from the value that model() gave.",

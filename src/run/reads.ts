@@ -15,6 +15,7 @@ import { fetch } from "./fetch.js";
 import { oneByOne } from "./one-by-one.js";
 import { rawRows } from "./raw.js";
 import { compileReach, reachRows } from "./reach.js";
+import { rowList } from "./row-list.js";
 import type { Runner } from "./runner.js";
 import { fetchSlice, type Slice } from "./slice.js";
 import type { Steps } from "./steps.js";
@@ -167,8 +168,9 @@ export class Reads {
   ): Promise<Reached<D, E, R, S>[]> {
     const state = stateOf(from(entity).reach(shape as never), "reach");
     const { runtime, settings } = this.#runner;
-    const plan = compileReach(state, { ...settings, isLarge: rows.length > few }, runtime.dialect);
-    const steps = () => reachRows(plan, rows, runtime);
+    const given = rowList(rows, state.source.entity, "reach");
+    const plan = compileReach(state, { ...settings, isLarge: given.length > few }, runtime.dialect);
+    const steps = () => reachRows(plan, given, runtime);
     return (await this.#runner.run(steps, this.#runner.together(state, plan.fed.size > 1))) as Reached<D, E, R, S>[];
   }
 

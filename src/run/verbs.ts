@@ -15,6 +15,7 @@ import { type EntityQuery, type RawCommand, rawIn, type Selected, type Selection
 import type { ConflictSet, GivenRow } from "../sql/index.js";
 import { rawCount } from "./raw.js";
 import { Reads } from "./reads.js";
+import { rowList } from "./row-list.js";
 import type { Runner } from "./runner.js";
 import { deleteSteps, insertFromSteps, insertSteps, type ReturningWish, updateSteps } from "./write.js";
 import type { ChangesOf, UpsertOptions } from "./write-types.js";
@@ -51,7 +52,12 @@ export class Verbs extends Reads {
   async insert(given: unknown, rows: readonly unknown[], options: { returning?: unknown } = {}): Promise<unknown> {
     const entity = entityIn(given, "insert");
     const wish = options.returning as ReturningWish;
-    const { steps, statements } = insertSteps(entity, rows as readonly GivenRow[], wish, this.#runner.runtime);
+    const { steps, statements } = insertSteps(
+      entity,
+      rowList<GivenRow>(rows, entity, "insert"),
+      wish,
+      this.#runner.runtime,
+    );
     return await this.#runner.run(steps, statements > 1 ? "always" : "no");
   }
 
@@ -74,8 +80,8 @@ export class Verbs extends Reads {
     rows: readonly NewRow<D, E>[],
     options: UpsertOptions<D, E> & { readonly returning: (row: OwnRow<ColumnsOf<D, E>>) => S },
   ): Promise<Selected<S>[]>;
-  async upsert(given: unknown, rows: readonly unknown[], options: unknown = {}): Promise<unknown> {
-    const entity = entityIn(given, "upsert");
+  async upsert(to: unknown, rows: readonly unknown[], options: unknown = {}): Promise<unknown> {
+    const entity = entityIn(to, "upsert");
     const {
       by,
       set = "given",
@@ -85,10 +91,8 @@ export class Verbs extends Reads {
       readonly set?: ConflictSet;
       readonly returning?: ReturningWish;
     };
-    const { steps, statements } = insertSteps(entity, rows as readonly GivenRow[], returning, this.#runner.runtime, {
-      by,
-      set,
-    });
+    const given = rowList<GivenRow>(rows, entity, "upsert");
+    const { steps, statements } = insertSteps(entity, given, returning, this.#runner.runtime, { by, set });
     return await this.#runner.run(steps, statements > 1 ? "always" : "no");
   }
 
