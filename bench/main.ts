@@ -2,7 +2,7 @@ import { deepStrictEqual } from "node:assert";
 import Table from "cli-table3";
 import pg from "pg";
 import { type Bench, type Open, openMariadb, openPglite, openPostgres, openSqlite } from "./engines.js";
-import { median, spread } from "./figures.js";
+import { median, milliseconds, spread } from "./figures.js";
 import { type Job, jobs, largeSociety, loops, society } from "./jobs.js";
 import { large } from "./large.js";
 import { overhead } from "./overhead.js";
@@ -12,12 +12,6 @@ import { sharesOf } from "./shares.js";
 pg.types.setTypeParser(pg.types.builtins.DATE, (value) => value);
 
 const rounds = Number(process.env.GEMACH_ROUNDS ?? 7);
-
-async function milliseconds(work: () => Promise<unknown>): Promise<number> {
-  const started = performance.now();
-  await work();
-  return performance.now() - started;
-}
 
 /** What a job was measured to take. */
 interface Measured {

@@ -2,6 +2,8 @@
 export interface AsyncContext<T> {
   run<R>(value: T, work: () => R): R;
   getStore(): T | undefined;
+  /** Follows no call any more until `run` is called again. */
+  disable(): void;
 }
 
 interface Platform {

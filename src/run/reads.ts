@@ -125,10 +125,11 @@ export class Reads {
 
   /**
    * The rows of a query one after the other, fetched in chunks as they are taken: a loop over a million
-   * rows holds a thousand in memory, and may end at any time. Each chunk is a statement of its own (and one
-   * for each relation that is reached by batch), so that rows which change meanwhile are seen as they are then.
+   * rows holds four thousand in memory (or `chunk` of them), and may end at any time. Each chunk is a statement of its
+   * own (and one for each relation that is reached by batch), so that rows which change meanwhile are seen as they are
+   * then.
    */
-  stream<Row>(query: Query<Row>, { chunk = 1000 }: { readonly chunk?: number } = {}): AsyncIterableIterator<Row> {
+  stream<Row>(query: Query<Row>, { chunk = 4000 }: { readonly chunk?: number } = {}): AsyncIterableIterator<Row> {
     return oneByOne(this.#chunks(query, chunk));
   }
 
