@@ -1,14 +1,7 @@
 import type { ResolvedEntity } from "../expression/index.js";
 import type { Dialect } from "./dialect.js";
-import {
-  newPrinter,
-  type Printed,
-  type Printer,
-  printExpression,
-  printItems,
-  printLogic,
-  qualifiedTable,
-} from "./print.js";
+import { type Printed, printExpression, printItems, printLogic, qualifiedTable } from "./print.js";
+import { newPrinter, type Printer } from "./printer.js";
 import type { Parameter, SelectItem, SqlExpression } from "./tree.js";
 
 /** A column and what it is given. */

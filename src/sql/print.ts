@@ -1,8 +1,9 @@
 import { comparedKind } from "../columns/index.js";
-import type { AggregateName, Derivation, NodeType, WindowName } from "../expression/index.js";
+import type { AggregateName, NodeType, WindowName } from "../expression/index.js";
 import { isClosed, standardCalls } from "./calls.js";
 import { namesOf } from "./common-names.js";
 import type { Dialect } from "./dialect.js";
+import { newPrinter, type Printer, parameterOf, place } from "./printer.js";
 import type {
   CallExpression,
   Compound,
@@ -22,49 +23,6 @@ import type {
 export interface Printed {
   readonly text: string;
   readonly parameters: readonly Parameter[];
-}
-
-/** A text in the making. */
-export interface Printer {
-  readonly dialect: Dialect;
-  /** Undefined in a table's definition, where values stand in the text. */
-  readonly parameters: Parameter[] | undefined;
-  /** Parameters of expressions that may stand in a statement several times. */
-  readonly made: Map<SqlExpression, Parameter>;
-  /** What queries are called that the statement names before it begins. */
-  readonly names: Map<Derivation, string>;
-}
-
-/** Begins a text; without parameters values stand in it. */
-export const newPrinter = (dialect: Dialect, parameters: Parameter[] | undefined): Printer => ({
-  dialect,
-  parameters,
-  made: new Map(),
-  names: new Map(),
-});
-
-/** The parameter of an expression, the same one wherever the expression stands. */
-function parameterOf(printer: Printer, expression: SqlExpression, make: () => Parameter): Parameter {
-  const known = printer.made.get(expression) ?? make();
-  printer.made.set(expression, known);
-  return known;
-}
-
-function place({ dialect, parameters }: Printer, parameter: Parameter): string {
-  if (parameters !== undefined) {
-    const known = dialect.isNumbered ? parameters.indexOf(parameter) + 1 : 0;
-    const placeholder = dialect.placeholder(known > 0 ? known : parameters.push(parameter));
-    const isTyped = (parameter.kind === "value" || parameter.kind === "hole") && parameter.isTyped === true;
-    return isTyped ? dialect.typed(placeholder, parameter.type) : placeholder;
-  }
-  switch (parameter.kind) {
-    case "value":
-      return dialect.literal(parameter.value, parameter.type);
-    case "list":
-      return parameter.values.map((value) => dialect.literal(value, parameter.type)).join(", ");
-    default:
-      return "";
-  }
 }
 
 /** An operand in brackets where it is itself made of operands. */
