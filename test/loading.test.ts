@@ -9,6 +9,7 @@ import {
   type Database,
   type Driver,
   database,
+  double,
   entity,
   from,
   identity,
@@ -20,6 +21,7 @@ import {
   text,
   toMany,
   toOne,
+  value,
   via,
   withLedger,
 } from "../src/index.js";
@@ -431,6 +433,57 @@ test("a preview says which relation is reached how, and why", () => {
     ["Depot.items by batch", [{ relation: "Item.loans", how: "nest", why: "said of the relation in this query" }]],
   ]);
   expect(preview(query, { how: "join" })[0]?.reaches[1]).toEqual({ relation: "Depot.items", how: "join", why: "said of the database" });
+});
+
+test("the narrowest wish for a strategy wins; value objects and projections come alike by each", async () => {
+  const site = value({ street: text, spot: value({ north: double, east: double }).nullable });
+  const { Yard, Shed } = model({
+    Yard: entity("walled_yard", { id: identity, site }, { sheds: toMany("Shed", { by: "yardId" }).how("nest") }),
+    Shed: entity("walled_shed", { id: identity, yardId: integer, site: site.nullable }, { yard: toOne("Yard", { by: "yardId" }) }),
+  });
+  const query = from(Yard).reach({ sheds: { yard: true } });
+  const ways = (wished: typeof query, how?: Strategy) => preview(wished, how && { how })[0]?.reaches.map((note) => note.how);
+  expect(ways(query)).toEqual(["join", "nest"]);
+  expect(ways(query, "join")).toEqual(["join", "nest"]);
+  expect(ways(query.how("batch"), "join")).toEqual(["batch"]);
+  expect(
+    ways(
+      from(Yard)
+        .how("batch")
+        .reach({ sheds: (s) => s.how("join").reach({ yard: true }) }),
+    ),
+  ).toEqual(["join", "join"]);
+  const [spot, yards] = [
+    { north: 0.1, east: -3 },
+    [1, 2].map((id) => ({ id, site: { street: `Elm ${id}`, spot: id === 1 ? { north: 52.5, east: 1e-7 } : null } })),
+  ];
+  const sites = [null, { street: "Ash", spot: null }, { street: "Bay", spot }];
+  const sheds = sites.map((at, i) => ({ id: i + 1, yardId: 1, site: at }));
+  for (const engine of all()) {
+    const db = engine.connect();
+    await layOut(db, { Yard, Shed });
+    await db.insert(Yard, yards);
+    await db.insert(Shed, sheds);
+    for (const how of strategies) {
+      const whole = from(Yard)
+        .how(how)
+        .reach({ sheds: { yard: true } });
+      expect(await db.list(whole), `${engine.name} ${how}`).toStrictEqual(
+        yards.map((y) => ({ ...y, sheds: y.id === 1 ? sheds.map((s) => ({ ...s, yard: yards[0] })) : [] })),
+      );
+      const part = from(Yard)
+        .how(how)
+        .reach({
+          sheds: (s) =>
+            s
+              .orderBy((x) => x.id.desc)
+              .limit(2)
+              .select((x) => ({ at: x.site, town: { yard: x.yard.site.street } })),
+        });
+      const parts = [sites[2], sites[1]].map((at) => ({ at, town: { yard: "Elm 1" } }));
+      expect(await db.list(part), `${engine.name} ${how}, select`).toStrictEqual(yards.map((y) => ({ ...y, sheds: y.id === 1 ? parts : [] })));
+    }
+  }
 });
 
 test("keys that lead nowhere, in any case of letters, or with blanks at the end", async () => {

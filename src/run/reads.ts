@@ -155,7 +155,7 @@ export class Reads {
   /**
    * Completes rows that are in memory already, whatever made them: gives copies of them with what they reach, in one
    * statement a relation and level. They need the columns that the relations go out from.
-   * @throws GemachError `VALUE_UNFIT` where a row lacks one of them.
+   * @throws GemachError `ROW_KEYLESS` where a row lacks one of them, `ROWS_EXPECTED`, `RELATED_MISSING`
    */
   async reach<
     D extends Definitions,
