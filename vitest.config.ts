@@ -7,7 +7,7 @@ export default defineConfig({
   resolve: {
     alias: [
       { find: /^gemach$/, replacement: source("index.ts") },
-      { find: /^gemach\/laid-out$/, replacement: source("cli/laid-out.ts") },
+      { find: /^gemach\/readable$/, replacement: source("cli/readable.ts") },
       { find: /^gemach\/(\w+)$/, replacement: source("drivers/$1.ts") },
     ],
   },

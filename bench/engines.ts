@@ -7,7 +7,7 @@ import { mariadb } from "../src/drivers/mariadb.js";
 import { pglite } from "../src/drivers/pglite.js";
 import { postgres } from "../src/drivers/postgres.js";
 import { sqlite } from "../src/drivers/sqlite.js";
-import { type Database, type Driver, database, layOut } from "../src/index.js";
+import { createTables, type Database, type Driver, database } from "../src/index.js";
 import { type Hand, loan } from "./hand.js";
 
 /** An engine with a society's rows, for both hands. */
@@ -23,7 +23,7 @@ export interface Bench {
 export type Open = (society: Society) => Promise<Bench | undefined>;
 
 async function filled(db: Database, society: Society): Promise<Database> {
-  await layOut(db, lending);
+  await createTables(db, lending);
   await fill(db, society);
   return db;
 }

@@ -3,13 +3,13 @@ import Table from "cli-table3";
 import { postgres } from "../src/drivers/postgres.js";
 import { sqlite } from "../src/drivers/sqlite.js";
 import {
+  createTables,
   type Database,
   database,
   entity,
   from,
   identity,
   integer,
-  layOut,
   model,
   text,
   toMany,
@@ -36,7 +36,7 @@ async function filled(
   owners: number,
   series: (last: number) => string,
 ): Promise<void> {
-  await layOut(db, { Owner, Part });
+  await createTables(db, { Owner, Part });
   await send(`insert into owner (id, name) select n, 'owner ' || n from ${series(owners)}`);
   await send(
     `insert into part ("ownerId", label) select ${owners} - n % ${owners}, 'part ' || n from ${series(10 * owners)}`,
@@ -131,11 +131,11 @@ interface Streamed {
 }
 
 /** Our median by the driver's, with the least and the most of the ratios turn by turn. */
-function against(pairs: readonly (readonly [theirs: Streamed, ours: Streamed])[], of: keyof Streamed): string {
-  const [theirs, ours] = [median(pairs.map(([one]) => one[of])), median(pairs.map(([, one]) => one[of]))];
+function against(pairs: readonly (readonly [byHand: Streamed, ours: Streamed])[], of: keyof Streamed): string {
+  const [byHand, ours] = [median(pairs.map(([one]) => one[of])), median(pairs.map(([, one]) => one[of]))];
   return spread(
     pairs.map(([one, other]) => other[of] / one[of]),
-    ours / theirs,
+    ours / byHand,
   );
 }
 
@@ -163,7 +163,7 @@ export async function large(turns: number): Promise<string> {
     if (few === undefined || many === undefined) continue;
     pages.push(`${(await pageRatio(few.db, many.db)).toFixed(2)} (at most 1.5 wanted)`);
     rows.push(String((await withLedger(many.db, "newest", () => many.db.list(newest))).totals.rows));
-    const pairs: (readonly [theirs: Streamed, ours: Streamed])[] = [];
+    const pairs: (readonly [byHand: Streamed, ours: Streamed])[] = [];
     for (let turn = 0; turn < turns; turn++)
       pairs.push([await streamed(many.stream), await streamed(() => ours(many.db))]);
     times.push(`${against(pairs, "time")} (at most 1.3 wanted)`);

@@ -1,5 +1,5 @@
 import { type Database, type Driver, database } from "../src/index.js";
-import { connectionOf, type Request, type Run, type WireRows } from "../src/run/index.js";
+import { connectionOf, type Request, type Send, type Session, type WireRows } from "../src/run/index.js";
 import type { Job } from "./jobs.js";
 
 /** Where our time goes, in hundredths of it. */
@@ -21,15 +21,19 @@ function recording(driver: Driver, answers: Answer[]): Driver {
     return rows;
   };
   const kept =
-    (run: Run): Run =>
+    (send: Send): Send =>
     (request) => {
-      const answer = run(request);
+      const answer = send(request);
       return answer instanceof Promise ? answer.then((rows) => keep(request, rows)) : keep(request, answer);
     };
+  const watched = (session: Session): Session => ({ ...session, send: kept(session.send) });
   return {
     ...driver,
-    run: kept(driver.run),
-    together: (work, isSnapshot) => driver.together((run) => work(kept(run)), isSnapshot),
+    send: kept(driver.send),
+    open: () => {
+      const session = driver.open();
+      return session instanceof Promise ? session.then(watched) : watched(session);
+    },
   };
 }
 
@@ -39,12 +43,17 @@ function replaying(driver: Driver, answers: readonly Answer[], isParsed: boolean
     "json" in answer && isParsed ? { rows: JSON.parse(answer.json) as WireRows } : answer,
   );
   let at = 0;
-  const run: Run = () => {
+  const send: Send = () => {
     const answer = ready[at++ % ready.length] as Answer;
     const rows = "json" in answer ? (JSON.parse(answer.json) as WireRows) : answer.rows;
     return driver.answersAtOnce ? rows : Promise.resolve(rows);
   };
-  return { ...driver, run, together: (work) => work(run) };
+  const done = () => (driver.answersAtOnce ? undefined : Promise.resolve());
+  const session: Session = {
+    ...{ send, begin: done, commit: done, rollback: done, savepoint: done, release: done, rollbackTo: done },
+    close: () => {},
+  };
+  return { ...driver, send, open: () => (driver.answersAtOnce ? session : Promise.resolve(session)) };
 }
 
 /** The median time of a job, and that of the JSON parsed in it, in milliseconds. */
@@ -74,14 +83,14 @@ async function timed({ ours }: Job, db: Database): Promise<{ readonly total: num
 /** The same where no value is decoded. The jobs have no column whose values a codec makes, nor instants. */
 async function undecoded(job: Job, driver: Driver, answers: readonly Answer[]) {
   const db = database(replaying(driver, answers, true));
-  const { dialect } = connectionOf(db);
-  const { decoder, fromJson } = dialect;
+  const { dialect } = connectionOf(db, "bench");
+  const { decoder, fromJson } = dialect.wire;
   const none = () => undefined;
-  Object.assign(dialect, { decoder: none, fromJson: none });
+  Object.assign(dialect.wire, { decoder: none, fromJson: none });
   try {
     return await timed(job, db);
   } finally {
-    Object.assign(dialect, { decoder, fromJson });
+    Object.assign(dialect.wire, { decoder, fromJson });
   }
 }
 

@@ -1,16 +1,14 @@
 import { execFile } from "node:child_process";
-import { existsSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { existsSync, mkdtempSync, readFileSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { fileURLToPath } from "node:url";
 import { promisify } from "node:util";
 import Sqlite from "better-sqlite3";
 import { afterAll, beforeAll, expect, test } from "vitest";
+import { type Installed, install } from "./support/installed.js";
 
 const run = promisify(execFile);
-const root = fileURLToPath(new URL("..", import.meta.url));
 const folder = mkdtempSync(join(tmpdir(), "gemach-cli-"));
-const built = join(root, "node_modules", ".gemach-test");
 
 interface Outcome {
   readonly code: number;
@@ -22,7 +20,7 @@ const gemach = async (...words: string[]): Promise<Outcome> => {
   try {
     return {
       code: 0,
-      ...(await run(process.execPath, [join(built, "dist/cli/main.js"), ...words], {
+      ...(await run(process.execPath, [installed.file("dist/cli.js"), ...words], {
         cwd: folder,
         env: { ...process.env, NO_COLOR: "1" },
       })),
@@ -32,12 +30,13 @@ const gemach = async (...words: string[]): Promise<Outcome> => {
   }
 };
 
+let installed: Installed;
 beforeAll(async () => {
-  await run(join(root, "node_modules/.bin/tsc"), ["-p", join(root, "tsconfig.build.json"), "--outDir", join(built, "dist")]);
-  writeFileSync(join(built, "package.json"), '{ "version": "1.2.3-test", "type": "module" }');
+  installed = await install();
 }, 120_000);
 afterAll(() => {
-  for (const path of [folder, built]) rmSync(path, { recursive: true });
+  rmSync(folder, { recursive: true });
+  installed.remove();
 });
 
 test("the demo tells its story, and leaves a database that holds the rows", async () => {
@@ -47,8 +46,8 @@ test("the demo tells its story, and leaves a database that holds the rows", asyn
     "1 in district · 8 in depot · 200 in item · 80 in member · 600 in loan",
     "9 statements · 208 rows · its time counts as 1.00",
     "2 statements · 208 rows",
-    "sent 8 times by story.js, line ",
-    'left join "item" as "items" on "items"."depot_id" = "depot"."id"',
+    "sent 8 times by story.ts, line ",
+    "left join item as items on items.depot_id = depot.id",
     "projection      │          1 │    8 │",
     "Chapters of one question gave deeply equal answers.",
     join(folder, "lending.sqlite"),
@@ -116,12 +115,12 @@ test("a file that no demo made is never replaced", async () => {
 });
 
 test("a reader that stops early is no error", async () => {
-  const command = `"${process.execPath}" "${join(built, "dist/cli/main.js")}" demo --size 3 | head -n 1`;
+  const command = `"${process.execPath}" "${installed.file("dist/cli.js")}" demo --size 3 | head -n 1`;
   const { stdout, stderr } = await run("bash", ["-o", "pipefail", "-c", command], { cwd: folder });
   expect([stdout.trim().length > 0, stderr]).toEqual([true, ""]);
 });
 
 test("help and version", async () => {
   expect((await gemach("--help")).stdout).toContain("demo [options]");
-  expect((await gemach("--version")).stdout.trim()).toBe("1.2.3-test");
+  expect((await gemach("--version")).stdout.trim()).toBe((JSON.parse(readFileSync(installed.file("package.json"), "utf8")) as { version: string }).version);
 });

@@ -1,17 +1,39 @@
+import { randomBytes } from "node:crypto";
 import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { createServer } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import Sqlite from "better-sqlite3";
+import callbacks from "mysql2";
 import mysql from "mysql2/promise";
 import pg from "pg";
 import { beforeAll, describe, expect, inject, test } from "vitest";
 import { generate, lending } from "../src/demo/index.js";
 import { mariadb } from "../src/drivers/mariadb.js";
+import { pglite } from "../src/drivers/pglite.js";
 import { postgres } from "../src/drivers/postgres.js";
 import { sqlite } from "../src/drivers/sqlite.js";
-import { type Database, database, entity, from, GemachError, identity, layOut, model, text } from "../src/index.js";
-import { useSociety } from "./support/engines.js";
+import {
+  bigint,
+  bytes,
+  createTables,
+  type Database,
+  database,
+  date,
+  double,
+  entity,
+  from,
+  GemachError,
+  identity,
+  integer,
+  isoTimestamp,
+  model,
+  type Query,
+  sql,
+  text,
+  time,
+} from "../src/index.js";
+import { eachEngine, useSociety } from "./support/engines.js";
 import { mariadbUrl, postgresUrl } from "./support/servers.js";
 
 const { Depot, Loan } = lending;
@@ -68,60 +90,57 @@ test.each(faults)("%s", async (_, act, code, words) => {
   }
 });
 
-test("what the model forbids is refused before anything is sent", async () => {
-  for (const engine of all()) {
-    const db = engine.connect();
-    await expect(db.insert(Depot, [emptied])).rejects.toMatchObject({
-      code: "VALUE_UNFIT",
-      names: { column: "Depot.name" },
-    });
-    const missing = { districtId: 1, name: "x" } as typeof depot;
-    await expect(db.insert(Depot, [missing])).rejects.toMatchObject({
-      code: "VALUE_MISSING",
-      names: { column: "Depot.town" },
-    });
-    const unknown = { ...depot, colour: "red" };
-    await expect(db.insert(Depot, [unknown])).rejects.toMatchObject({
-      code: "NAME_UNKNOWN",
-      names: { name: "colour" },
-    });
-  }
+eachEngine(all, "what the model forbids is refused before anything is sent", async (db) => {
+  await expect(db.insert(Depot, [emptied])).rejects.toMatchObject({
+    code: "VALUE_UNFIT",
+    names: { column: "Depot.name" },
+  });
+  const missing = { districtId: 1, name: "x" } as typeof depot;
+  await expect(db.insert(Depot, [missing])).rejects.toMatchObject({
+    code: "COLUMN_WITHOUT_VALUE",
+    names: { column: "Depot.town" },
+  });
+  const unknown = { ...depot, colour: "red" };
+  await expect(db.insert(Depot, [unknown])).rejects.toMatchObject({
+    code: "NAME_UNKNOWN",
+    names: { name: "colour" },
+  });
 });
 
-test("an insert that fails leaves nothing behind, and identities go on after those that were given", async () => {
-  for (const engine of all()) {
-    const db = engine.connect();
-    const before = await db.count(from(Depot));
-    await expect(
-      db.insert(Depot, [
-        { id: 901, ...depot },
-        { id: 901, ...depot },
-      ]),
-    ).rejects.toMatchObject({ code: "UNIQUE_VIOLATED" });
-    expect(await db.count(from(Depot))).toBe(before);
-    expect(await db.insert(Depot, [])).toBe(0);
-    expect(await db.insert(Depot, [{ id: 902, ...depot }])).toBe(1);
-    expect(await db.insert(Depot, [depot])).toBe(1);
-    expect(await db.count(from(Depot).where((d) => d.id.is(903)))).toBe(1);
-  }
+eachEngine(all, "an insert that fails leaves nothing behind, and identities go on after those that were given", async (db) => {
+  const before = await db.count(from(Depot));
+  await expect(
+    db.insert(Depot, [
+      { id: 901, ...depot },
+      { id: 901, ...depot },
+    ]),
+  ).rejects.toMatchObject({ code: "UNIQUE_VIOLATED" });
+  expect(await db.count(from(Depot))).toBe(before);
+  expect(await db.insert(Depot, [])).toBe(0);
+  expect(await db.insert(Depot, [{ id: 902, ...depot }])).toBe(1);
+  expect(await db.insert(Depot, [depot])).toBe(1);
+  expect(await db.count(from(Depot).where((d) => d.id.is(903)))).toBe(1);
 });
 
-test("a whole number that a JavaScript number cannot hold is an error, not a rounding", async () => {
-  for (const engine of all()) {
-    await engine.execute("create table shed (id bigint primary key, name text)");
-    await engine.execute("insert into shed values (9007199254740993, 'x')");
-    await expect(engine.connect().list(from(Shed)), engine.name).rejects.toMatchObject({ code: "VALUE_LOSSY" });
-    await engine.execute("drop table shed");
-  }
+eachEngine(all, "a whole number that a JavaScript number cannot hold is an error, not a rounding", async (_, engine) => {
+  await engine.execute("create table shed (id bigint primary key, name text)");
+  await engine.execute("insert into shed values (9007199254740993, 'x')");
+  await expect(engine.connect().list(from(Shed))).rejects.toMatchObject({ code: "VALUE_LOSSY", names: { column: "Shed.id" } });
+  await engine.execute("drop table shed");
+  // A value that is none of its kind names the column, and the row by its number.
+  await engine.execute("create table hut (id integer primary key, name text)");
+  await engine.execute("insert into hut values (7, 'high noon')");
+  const { Hut } = model({ Hut: entity("hut", { id: integer.key, opens: time.named("name") }) });
+  const queries: Query[] = [from(Hut), from(Hut).select((h) => ({ hut: { opens: h.opens } }))];
+  for (const query of queries) await expect(engine.connect().list(query)).rejects.toMatchObject({ code: "VALUE_UNREADABLE", names: { kind: "time" } });
+  await expect(engine.connect().list(from(Hut))).rejects.toThrow("The value of Hut.opens in the row with id 7");
+  await engine.execute("drop table hut");
 });
 
-test("laying out a second time changes nothing", async () => {
-  for (const engine of all()) {
-    const db = engine.connect();
-    const rows = await db.list(from(Loan));
-    await layOut(db, lending);
-    expect(await db.list(from(Loan))).toStrictEqual(rows);
-  }
+eachEngine(all, "laying out a second time changes nothing", async (db) => {
+  const rows = await db.list(from(Loan));
+  await createTables(db, lending);
+  expect(await db.list(from(Loan))).toStrictEqual(rows);
 });
 
 describe("SQLite files", () => {
@@ -138,7 +157,7 @@ describe("SQLite files", () => {
   test("a file that may only be read", async () => {
     const file = join(folder, "read-only.sqlite");
     const handle = new Sqlite(file);
-    await layOut(database(sqlite(handle)), lending);
+    await createTables(database(sqlite(handle)), lending);
     handle.close();
     const reader = new Sqlite(file, { readonly: true });
     const db = database(sqlite(reader));
@@ -150,7 +169,7 @@ describe("SQLite files", () => {
   test("a file that another connection locks", async () => {
     const file = join(folder, "busy.sqlite");
     const [one, other] = [new Sqlite(file), new Sqlite(file, { timeout: 0 })];
-    await layOut(database(sqlite(one)), lending);
+    await createTables(database(sqlite(one)), lending);
     const db = database(sqlite(other));
     one.exec("begin immediate");
     await expect(db.insert(lending.District, [{ name: "Millside" }])).rejects.toMatchObject({ code: "BUSY" });
@@ -180,7 +199,7 @@ test("a server that is not there", async () => {
   const [pgPool, mariadbPool] = [new pg.Pool(account), mysql.createPool(account)];
   for (const driver of [postgres(pgPool), mariadb(mariadbPool)]) {
     const db = database(driver);
-    const act = [() => db.count(from(Depot)), () => layOut(db, lending)];
+    const act = [() => db.count(from(Depot)), () => createTables(db, lending)];
     for (const attempt of act) {
       const error = await attempt().catch((caught: unknown) => caught);
       expect(error).toMatchObject({ code: "CONNECTION_REFUSED", names: { host: "127.0.0.1", port } });
@@ -212,4 +231,54 @@ test.runIf(inject("engines").includes("postgres"))("statements are prepared by n
   for (const db of [database(postgres(pool)), database(postgres(pool))]) for (let i = 0; i < 3; i++) await db.list(from(Shed).limit(i));
   expect(await count()).toBe(1);
   await pool.end();
+});
+
+test("what is no handle of a driver's package is refused by name", () => {
+  // biome-ignore lint/suspicious/noExplicitAny: handles that no compiler would let pass
+  const wrong: readonly (readonly [make: (handle: any) => unknown, handle: unknown])[] = [
+    [postgres, {}],
+    [mariadb, callbacks.createPool({})],
+    [mariadb, undefined],
+    [sqlite, "society.db"],
+    [pglite, null],
+  ];
+  for (const [make, handle] of wrong) expect(() => make(handle)).toThrow(expect.objectContaining({ code: "HANDLE_EXPECTED" }));
+});
+
+/** Settings that a server, a database or a role may have, of which values must not depend. */
+const oddSettings: Readonly<Record<string, readonly string[]>> = {
+  postgres: [
+    "set datestyle = 'German, DMY'; set bytea_output = 'escape'; set extra_float_digits = -10; set timezone = 'Asia/Kathmandu'",
+    "set datestyle = 'SQL, MDY'; set timezone = 'America/St_Johns'; set intervalstyle = 'sql_standard'",
+  ],
+  mariadb: [
+    "set session sql_mode = 'ANSI_QUOTES,PIPES_AS_CONCAT,HIGH_NOT_PRECEDENCE,NO_BACKSLASH_ESCAPES,PAD_CHAR_TO_FULL_LENGTH', time_zone = '+05:45'",
+    "set session sql_mode = 'ORACLE', character_set_results = latin1, time_zone = '-03:30'",
+  ],
+};
+
+eachEngine(all, "values do not depend on the settings of a server or a role", async (_, { name }) => {
+  const table = `odd_setting_${randomBytes(6).toString("hex")}`;
+  const { Odd } = model({
+    Odd: entity(table, { id: identity, day: date, at: isoTimestamp, data: bytes, ratio: double, word: text.defaultsTo("a\\'b"), big: bigint }),
+  });
+  const row = { day: "2026-12-31", at: "0001-01-01T00:00:00.000000Z", data: Uint8Array.of(0, 92, 255), ratio: 0.1 + 0.2, big: 2n ** 62n };
+  for (const settings of oddSettings[name] ?? []) {
+    const pool = name === "postgres" ? new pg.Pool({ connectionString: postgresUrl, max: 1 }) : mysql.createPool({ uri: mariadbUrl, connectionLimit: 1 });
+    // biome-ignore lint/suspicious/noExplicitAny: two packages' pools announce connections of their own
+    (pool as any).on(name === "postgres" ? "connect" : "connection", (connection: any) => void connection.query(settings));
+    const db = database(name === "postgres" ? postgres(pool as pg.Pool) : mariadb(pool as mysql.Pool));
+    try {
+      await createTables(db, { Odd });
+      await db.insert(Odd, [row, { ...row, at: "9999-12-31T23:59:59.999999Z", word: "\\" }]);
+      expect(await db.list(from(Odd)), settings).toEqual([
+        { id: 1, ...row, word: "a\\'b" },
+        { id: 2, ...row, at: "9999-12-31T23:59:59.999999Z", word: "\\" },
+      ]);
+      expect(await db.count(from(Odd).where((o) => o.at.is(row.at)))).toBe(1);
+    } finally {
+      await db.send(sql.command`drop table ${Odd}`);
+      await pool.end();
+    }
+  }
 });

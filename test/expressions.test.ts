@@ -1,12 +1,11 @@
 import { beforeAll, expect, test } from "vitest";
 import {
   and,
-  type Comparable,
   coalesce,
+  createTables,
   type Expression,
   from,
   greatest,
-  layOut,
   least,
   literal,
   not,
@@ -24,7 +23,7 @@ const { all } = useEngines();
 beforeAll(async () => {
   for (const engine of all()) {
     const db = engine.connect();
-    await layOut(db, probes);
+    await createTables(db, probes);
     await db.insert(Probe, probeRows);
   }
 });
@@ -40,26 +39,14 @@ const at = (scale: number, units: bigint): string => {
 const units = (decimal: string): bigint => BigInt(decimal.replace(".", ""));
 const days = (day: string): number => Date.parse(`${day}T00:00:00Z`) / 86_400_000;
 const dayAt = (count: number): string => new Date(count * 86_400_000).toISOString().slice(0, 10);
-const lower = (value: string): string => [...value].map((letter) => letter.toLowerCase()).join("");
 const upper = (value: string): string => [...value].map((letter) => ([...letter.toUpperCase()].length === 1 ? letter.toUpperCase() : letter)).join("");
 const half = (value: number): number => Math.sign(value) * Math.floor(Math.abs(value) + 0.5) + 0;
 
 const start = from(Probe);
 type Ref = Parameters<Parameters<typeof start.where>[0]>[0];
 
-/** An expression, and its value for a row worked out in plain code. */
+/** An expression, and its value for a row worked out in plain code: of what random expressions do not make. */
 const values: readonly (readonly [what: string, expression: (r: Ref) => Expression, expected: (r: R) => unknown])[] = [
-  ["a sum of integers", (r) => r.a.plus(5), (r) => r.a + 5],
-  ["a sum with what may be missing", (r) => r.a.plus(r.b), (r) => of([r.b], (b) => r.a + b)],
-  ["a difference", (r) => r.a.minus(r.b), (r) => of([r.b], (b) => r.a - b)],
-  ["a product", (r) => r.b.times(3), (r) => of([r.b], (b) => b * 3 + 0)],
-  ["arithmetic in its order", (r) => r.b.plus(1).times(2).minus(r.b.minus(1)), (r) => of([r.b], (b) => (b + 1) * 2 - (b - 1))],
-  ["a quotient of integers has no fraction", (r) => r.a.dividedBy(2), (r) => Math.trunc(r.a / 2) + 0],
-  ["a quotient by zero is missing", (r) => r.a.dividedBy(r.b), (r) => of([r.b], (b) => (b === 0 ? null : Math.trunc(r.a / b) + 0))],
-  ["a remainder has the sign of the dividend", (r) => r.a.remainder(4), (r) => (r.a % 4) + 0],
-  ["a remainder by zero is missing", (r) => r.a.remainder(r.b), (r) => of([r.b], (b) => (b === 0 ? null : (r.a % b) + 0))],
-  ["the other sign", (r) => r.b.negated(), (r) => of([r.b], (b) => -b + 0)],
-  ["without its sign", (r) => r.a.absolute(), (r) => Math.abs(r.a)],
   ["a sum of 64 bits", (r) => r.g.plus(2n), (r) => r.g + 2n],
   ["a product of 64 bits", (r) => r.g.dividedBy(2n).times(2n), (r) => (r.g / 2n) * 2n],
   ["a remainder of 64 bits", (r) => r.g.remainder(10n), (r) => r.g % 10n],
@@ -77,29 +64,18 @@ const values: readonly (readonly [what: string, expression: (r: Ref) => Expressi
   ["a difference of decimals", (r) => r.q.minus(r.p), (r) => of([r.q], (q) => at(3, units(q) * 10n - units(r.p)))],
   ["a product of decimals has the digits of both", (r) => r.p.times("1.19"), (r) => at(5, units(r.p) * 119n)],
   ["a decimal rounded, halves away from zero", (r) => r.p.rounded(2), (r) => at(2, (units(r.p) + (units(r.p) < 0n ? -5n : 5n)) / 10n)],
-  ["a decimal without its sign", (r) => r.p.absolute(), (r) => r.p.replace("-", "")],
-  ["a decimal with the other sign", (r) => r.q.negated(), (r) => of([r.q], (q) => at(2, -units(q)))],
   ["a decimal as a double", (r) => r.p.asDouble(), (r) => Number(r.p)],
   ["an integer as a decimal", (r) => r.a.asNumeric(2), (r) => at(2, BigInt(r.a) * 100n)],
   ["a decimal with more digits", (r) => r.q.asNumeric(4), (r) => of([r.q], (q) => at(4, units(q) * 100n))],
-  ["an integer as text", (r) => r.a.asText(), (r) => String(r.a)],
   ["a decimal as text", (r) => r.q.asText(), (r) => r.q],
   ["64 bits as text", (r) => r.g.asText(), (r) => String(r.g)],
-  ["a choice as text", (r) => r.c.asText(), (r) => r.c],
-  ["small letters", (r) => r.s.lower(), (r) => lower(r.s)],
   ["capitals", (r) => r.s.upper(), (r) => upper(r.s)],
   ["capitals of what may be missing", (r) => r.t.upper(), (r) => of([r.t], upper)],
-  ["a length in characters", (r) => r.s.length(), (r) => [...r.s].length],
-  ["a length with arithmetic", (r) => r.t.length().times(2).plus(1), (r) => of([r.t], (t) => [...t].length * 2 + 1)],
   ["without blanks at its ends", (r) => r.s.trim(), (r) => r.s.trim()],
-  ["texts one after the other", (r) => r.s.concat("/", r.t, "/"), (r) => of([r.t], (t) => `${r.s}/${t}/`)],
-  ["a part of a text", (r) => r.s.substring(2, 3), (r) => [...r.s].slice(1, 4).join("")],
   ["a part beyond the end", (r) => r.s.substring(40, 3), () => ""],
   ["a text replaced", (r) => r.s.replace("l", "LL"), (r) => r.s.replaceAll("l", "LL")],
   ["a text replaced by another column's", (r) => r.s.replace("o", r.t), (r) => of([r.t], (t) => r.s.replaceAll("o", t))],
-  ["calls inside of calls", (r) => r.s.trim().lower().concat("!").length(), (r) => [...r.s.trim()].length + 1],
   ["the year of a day", (r) => r.d.year(), (r) => Number(r.d.slice(0, 4))],
-  ["the month of a day", (r) => r.d.month(), (r) => Number(r.d.slice(5, 7))],
   ["the day of the month", (r) => r.e.dayOfMonth(), (r) => of([r.e], (e) => Number(e.slice(8)))],
   ["the day of the week", (r) => r.d.weekday(), (r) => ((((days(r.d) + 3) % 7) + 7) % 7) + 1],
   ["the day of the week of an instant", (r) => r.m.weekday(), (r) => ((((days(r.m.slice(0, 10)) + 3) % 7) + 7) % 7) + 1],
@@ -117,7 +93,6 @@ const values: readonly (readonly [what: string, expression: (r: Ref) => Expressi
     (r) => when(r.d.year().below(9999), r.d).otherwise("2000-01-01").plusDays(r.b),
     (r) => of([r.b], (b) => dayAt(days(r.d < "9999" ? r.d : "2000-01-01") + b)),
   ],
-  ["days between", (r) => r.d.daysSince(r.e), (r) => of([r.e], (e) => days(r.d) - days(e))],
   ["days since a day", (r) => r.d.daysSince("2000-03-01"), (r) => days(r.d) - days("2000-03-01")],
   [
     "seconds later",
@@ -145,19 +120,13 @@ const values: readonly (readonly [what: string, expression: (r: Ref) => Expressi
   ["the first of the month", (r) => r.d.startOfMonth(), (r) => `${r.d.slice(0, 8)}01`],
   ["the first of the year", (r) => r.e.startOfYear(), (r) => of([r.e], (e) => `${e.slice(0, 4)}-01-01`)],
   ["a day as text", (r) => r.d.asText(), (r) => r.d],
-  ["the first that is there", (r) => coalesce(r.b, r.a), (r) => r.b ?? r.a],
-  ["the first that is there, else a value", (r) => coalesce(r.t, "none"), (r) => r.t ?? "none"],
   ["the first decimal that is there", (r) => coalesce(r.q, r.p), (r) => (r.q === null ? r.p : `${r.q}0`)],
-  ["missing where equal", (r) => nullIf(r.b, 0), (r) => (r.b === 0 ? null : r.b)],
   ["missing where a decimal is equal", (r) => nullIf(r.q, "3"), (r) => (r.q === "3.00" ? null : r.q)],
-  ["the least of several", (r) => least(r.a, r.b, 4), (r) => of([r.b], (b) => Math.min(r.a, b, 4))],
-  ["the greatest of several", (r) => greatest(r.a, 4), (r) => Math.max(r.a, 4)],
   ["the greatest text", (r) => greatest(r.s, "M"), (r) => (r.s > "M" ? r.s : "M")],
   ["the least decimal", (r) => least(r.p, r.q), (r) => of([r.q], (q) => (Number(r.p) <= Number(q) ? r.p : `${q}0`))],
   ["a case of texts", (r) => when(r.a.above(5), "many").when(r.a.above(0), "some").otherwise("none"), (r) => (r.a > 5 ? "many" : r.a > 0 ? "some" : "none")],
   ["a case without an end", (r) => when(r.t.is("drill"), r.a).otherwise(null), (r) => (r.t === "drill" ? r.a : null)],
   ["a case of decimals", (r) => when(r.f, r.q).otherwise(r.p), (r) => (r.f ? of([r.q], (q) => `${q}0`) : r.p)],
-  ["a case of truth values", (r) => when(r.b.is(null), true).otherwise(false), (r) => r.b === null],
   ["a case of days", (r) => when(r.e.is(null), r.d).otherwise("2020-01-01"), (r) => (r.e === null ? r.d : "2020-01-01")],
   ["a literal", () => literal(text, "it's"), () => "it's"],
   ["a decimal literal", (r) => literal(numeric(8, 2), "1.5").times(r.q), (r) => of([r.q], (q) => at(4, 150n * units(q)))],
@@ -165,21 +134,12 @@ const values: readonly (readonly [what: string, expression: (r: Ref) => Expressi
 
 /** A predicate, and for which rows it is true. */
 const predicates: readonly (readonly [what: string, predicate: (r: Ref) => Predicate, expected: (r: R) => boolean])[] = [
-  ["contains", (r) => r.s.contains("o"), (r) => r.s.includes("o")],
-  ["contains nothing", (r) => r.t.contains(""), (r) => r.t !== null],
   ["contains tells capitals", (r) => r.t.contains("DRILL"), () => false],
   ["contains a wildcard that stands for itself", (r) => r.s.contains("0% off_n"), (r) => r.id === 3],
   ["contains one character's wildcard", (r) => r.s.contains("o_f"), () => false],
-  ["contains a backslash", (r) => r.s.contains("\\ ["), (r) => r.id === 3],
   ["contains brackets and stars", (r) => r.s.contains("[x]*?"), (r) => r.id === 3],
   ["contains quotes", (r) => r.s.contains("'b\"c`"), (r) => r.id === 6],
   ["contains another column", (r) => r.s.contains(r.t), (r) => r.t !== null && r.s.includes(r.t)],
-  ["starts with", (r) => r.s.startsWith("Dr"), (r) => r.s.startsWith("Dr")],
-  ["starts with a blank", (r) => r.s.startsWith(" "), (r) => r.s.startsWith(" ")],
-  ["starts with another column", (r) => r.s.lower().startsWith(r.t), (r) => r.t !== null && lower(r.s).startsWith(r.t)],
-  ["ends with", (r) => r.s.endsWith("l"), (r) => r.s.endsWith("l")],
-  ["ends with a blank", (r) => r.s.endsWith(" "), (r) => r.s.endsWith(" ")],
-  ["ends with another column", (r) => r.s.endsWith(r.t), (r) => r.t !== null && r.s.endsWith(r.t)],
   ["ends with emoji and more", (r) => r.s.contains("🔧 tool"), (r) => r.id === 5],
   ["like with both wildcards", (r) => r.s.like("_r%l"), (r) => r.id === 1],
   ["like with escaped wildcards", (r) => r.s.like("50\\% off\\_now%"), (r) => r.id === 3],
@@ -190,30 +150,12 @@ const predicates: readonly (readonly [what: string, predicate: (r: Ref) => Predi
   ["contains in any case", (r) => r.s.ignoringCase().contains("ÉLAN ǆ"), (r) => r.id === 4],
   ["starts in any case", (r) => r.s.ignoringCase().startsWith("dR"), (r) => r.id === 1],
   ["ends in any case", (r) => r.s.ignoringCase().endsWith("LL"), (r) => r.id === 1],
-  ["an expression equals a value", (r) => r.a.plus(1).is(8), (r) => r.a + 1 === 8],
-  ["an expression equals another", (r) => r.a.is(r.b.times(1)), (r) => r.a === r.b],
-  ["an expression that may be missing", (r) => r.a.plus(r.b).isNot(9), (r) => r.b === null || r.a + r.b !== 9],
-  ["a decimal expression equals a value", (r) => r.q.times("2").is("5"), (r) => r.id === 6],
   ["a decimal expression below a value", (r) => r.p.plus("0.001").below("3"), (r) => units(r.p) + 1n < 3000n],
   ["a decimal above another", (r) => r.p.above(r.q), (r) => r.q !== null && units(r.p) > units(r.q) * 10n],
   ["64 bits above", (r) => r.g.plus(1n).above(9_007_199_254_740_993n), (r) => r.g + 1n > 9_007_199_254_740_993n],
-  ["an expression is one of several", (r) => r.a.remainder(5).oneOf([0, 2]), (r) => [0, 2].includes((r.a % 5) + 0)],
   ["an expression is none of several", (r) => r.t.lower().notOneOf(["drill", ""]), (r) => !["drill", ""].includes(r.t ?? "x")],
   ["a length between", (r) => r.s.length().between(1, 8), (r) => r.s.length >= 1 && [...r.s].length <= 8],
   ["a weekday", (r) => r.d.weekday().atLeast(6), (r) => [0, 6].includes(new Date(r.d).getUTCDay())],
-  ["an expression without a value", (r) => r.a.dividedBy(r.b).is(null), (r) => (r.b ?? 0) === 0],
-  ["an expression with a value", (r) => r.t.concat("x").isNot(null), (r) => r.t !== null],
-  ["a column of truth values", (r) => r.f, (r) => r.f],
-  ["a case in a condition", (r) => when(r.a.above(0), r.t).otherwise("x").is("x"), (r) => r.a <= 0],
-  ["a coalesced text", (r) => coalesce(r.t, r.s).contains("oo"), (r) => (r.t ?? r.s).includes("oo")],
-  ["all of several", (r) => and(r.s.contains("o"), r.t.isNot(null)), (r) => r.s.includes("o") && r.t !== null],
-  ["one of several, nested", (r) => or(and(r.f, r.a.above(5)), not(or(r.f, r.b.is(null)))), (r) => (r.f && r.a > 5) || !(r.f || r.b === null)],
-  ["a predicate compared with a truth value", (r) => r.t.contains("r").is(false), (r) => !(r.t ?? "").includes("r")],
-  [
-    "a predicate compared with another",
-    (r) => (r.t.contains("o") as Comparable<boolean, "boolean">).is(r.s.contains("o")),
-    (r) => (r.t ?? "").includes("o") === r.s.includes("o"),
-  ],
   ["none of none", () => and(), () => true],
   ["one of none", () => or(), () => false],
 ];

@@ -46,6 +46,12 @@ test("rooms import only from rooms to their left, and only through the index", (
   expect(offenders).toEqual([]);
 });
 
+test("docs/architecture.md shows the rooms as their imports have them", async () => {
+  const script = "../scripts/rooms.mjs";
+  const { drawing, drawn } = (await import(script)) as { drawing: string; drawn: () => string };
+  expect(drawn()).toBe(drawing);
+});
+
 test("no file is in a circle of imports", () => {
   const done = new Set<string>();
   const circles: string[] = [];
@@ -70,23 +76,39 @@ test("only the command line knows a platform or a package", () => {
   expect(outside).toEqual([]);
 });
 
-test("the core can be bundled for a browser, whole and without anything of Node", async () => {
+/** The code that a bundler for browsers makes of modules. */
+async function bundled(...entries: readonly string[]): Promise<string> {
   const result = await build({
     configFile: false,
     logLevel: "silent",
     build: {
       write: false,
       minify: false,
-      lib: { entry: join(source, "index.ts"), formats: ["es"] },
+      lib: { entry: entries.map((file) => join(source, file)), formats: ["es"] },
       rolldownOptions: { external: () => false },
     },
   });
   const [bundle] = Array.isArray(result) ? result : [result];
   if (bundle === undefined || !("output" in bundle)) throw new Error("nothing was built");
   const chunks = bundle.output.filter((chunk) => chunk.type === "chunk");
-  expect(chunks.flatMap((chunk) => [...chunk.imports, ...chunk.dynamicImports])).toEqual([]);
+  const own = new Set(chunks.map(({ fileName }) => fileName));
+  expect(chunks.flatMap((chunk) => [...chunk.imports, ...chunk.dynamicImports]).filter((file) => !own.has(file))).toEqual([]);
   const code = chunks.map((chunk) => chunk.code).join("\n");
   expect(code).not.toContain("__vite-browser-external");
-  for (const there of ["MODEL_INVALID", "left join", "json_each", "is distinct from", "row_number"]) expect(code).toContain(there);
-  for (const absent of ["better-sqlite3", "rowMode", "commander"]) expect(code).not.toContain(absent);
+  return code;
+}
+
+/** What only the code of one engine has in it. */
+const marks = { sqlite: "json_each", postgres: "is distinct from", mariadb: "auto_increment primary key" } as const;
+
+test("the core can be bundled for a browser, whole, without anything of Node and without any engine", async () => {
+  const code = await bundled("index.ts");
+  for (const there of ["MODEL_INVALID", "left join", "row_number"]) expect(code).toContain(there);
+  for (const absent of ["better-sqlite3", "rowMode", "commander", ...Object.values(marks)]) expect(code).not.toContain(absent);
+});
+
+test.each(Object.entries(marks))("an application on %s carries no other engine", async (engine, mark) => {
+  const code = await bundled("index.ts", `drivers/${engine}.ts`);
+  expect(code).toContain(mark);
+  for (const other of Object.values(marks)) if (other !== mark) expect(code).not.toContain(other);
 });

@@ -1,5 +1,6 @@
 import { expect, test } from "vitest";
 import { generate, lending } from "../src/demo/index.js";
+import { dialects } from "../src/drivers/dialects.js";
 import { database, from, preview } from "../src/index.js";
 import { useSociety } from "./support/engines.js";
 
@@ -22,8 +23,10 @@ test("rows that a transaction locked are skipped, refused, or free, as the other
       continue;
     }
     const other = connect();
-    await driver.together(async (run) => {
-      const mine = database({ ...driver, run, together: (work) => work(run) });
+    const session = await driver.open();
+    await session.begin({});
+    try {
+      const mine = database({ ...driver, send: session.send });
       const locked = from(Loan)
         .where((l) => l.id.oneOf([1, 3]))
         .reach({ item: true });
@@ -40,7 +43,10 @@ test("rows that a transaction locked are skipped, refused, or free, as the other
         name,
       ).toEqual([2, 4]);
       await expect(other.list(locked.lock("update", "no wait")), name).rejects.toMatchObject({ code: "BUSY" });
-    });
+    } finally {
+      await session.rollback();
+      session.close(false);
+    }
     expect(ids(await other.list(first.lock("update", "no wait"))), name).toEqual([1, 2, 3]);
   }
 });
@@ -50,7 +56,7 @@ test("a lock is of the root's rows alone", () => {
     .reach({ borrower: { sponsor: true } })
     .limit(1)
     .lock("update", "skip locked");
-  expect(preview(query, { dialect: "postgres" })[0]?.text).toMatch(/ limit \$1 for update of "loan" skip locked$/);
-  expect(preview(query, { dialect: "mariadb" })[0]?.text).toMatch(/ limit \? for update skip locked$/);
+  expect(preview(query, { dialect: dialects.postgres })[0]?.text).toMatch(/ limit \$1 for update of loan skip locked$/);
+  expect(preview(query, { dialect: dialects.mariadb })[0]?.text).toMatch(/ limit \? for update skip locked$/);
   expect(() => from(Loan).lock("upgrade" as "update")).toThrow(expect.objectContaining({ code: "VALUE_UNFIT" }));
 });

@@ -164,7 +164,7 @@ const mistakes: readonly (readonly [name: string, definitions: object, line: str
   [
     "a one-to-one relation that may be to many",
     {
-      Item: entity("item", { id: identity }, { manual: toOne("Manual", { theirs: "itemId" }) }),
+      Item: entity("item", { id: identity }, { manual: toOne("Manual", { keyInTarget: "itemId" }) }),
       Manual: entity("manual", { id: identity, itemId: integer }),
     },
     "Item.manual: 'itemId' of Manual may be the same in several rows; mark it unique, or use toMany",

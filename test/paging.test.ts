@@ -1,8 +1,8 @@
 import fc from "fast-check";
 import { expect, test } from "vitest";
 import { generate, lending } from "../src/demo/index.js";
-import { type Database, from, type Query, type Slice, withLedger } from "../src/index.js";
-import { useSociety } from "./support/engines.js";
+import { type Database, from, type Portion, type Query, withLedger } from "../src/index.js";
+import { eachEngine, useSociety } from "./support/engines.js";
 
 const { Depot, Item, Loan, Member, Repair, Reservation } = lending;
 const society = generate(4, 17, { items: 6, members: 5, loans: 15 });
@@ -51,32 +51,32 @@ const queries: readonly (readonly [what: string, query: Sliced])[] = [
   ],
 ];
 
-async function forwards(db: Database, query: Sliced, size: number): Promise<Slice<unknown>[]> {
-  const slices = [await db.slice(query, size)];
-  for (let next = slices[0]?.next ?? null; next !== null; ) {
-    const slice = await db.slice(query.after(next), size);
-    slices.push(slice);
-    next = slice.next;
+async function forwards(db: Database, query: Sliced, size: number): Promise<Portion<unknown>[]> {
+  const portions = [await db.portion(query, size)];
+  for (let next = portions[0]?.next ?? null; next !== null; ) {
+    const portion = await db.portion(query.after(next), size);
+    portions.push(portion);
+    next = portion.next;
   }
-  return slices;
+  return portions;
 }
 
-test.each(queries)("slices %s are the list, there and back", async (_, query) => {
+test.each(queries)("portions %s are the list, there and back", async (_, query) => {
   for (const engine of all()) {
     const db = engine.connect();
     const rows = await db.list(query);
     for (const size of [1, 4, 7, rows.length, rows.length + 1]) {
-      const slices = await forwards(db, query, size);
+      const portions = await forwards(db, query, size);
       expect(
-        slices.flatMap((slice) => slice.rows),
+        portions.flatMap((portion) => portion.rows),
         `${engine.name} by ${size}`,
       ).toStrictEqual(rows);
-      expect(slices[0]?.previous).toBeNull();
-      const back: unknown[][] = [slices.at(-1)?.rows ?? []];
-      for (let previous = slices.at(-1)?.previous ?? null; previous !== null; ) {
-        const slice = await db.slice(query.before(previous), size);
-        back.unshift(slice.rows);
-        previous = slice.previous;
+      expect(portions[0]?.previous).toBeNull();
+      const back: unknown[][] = [portions.at(-1)?.rows ?? []];
+      for (let previous = portions.at(-1)?.previous ?? null; previous !== null; ) {
+        const portion = await db.portion(query.before(previous), size);
+        back.unshift(portion.rows);
+        previous = portion.previous;
       }
       expect(back.flat(), `${engine.name} back by ${size}`).toStrictEqual(rows);
     }
@@ -86,37 +86,31 @@ test.each(queries)("slices %s are the list, there and back", async (_, query) =>
   }
 });
 
-test("rows that come and go between slices shift nothing", async () => {
-  for (const engine of all()) {
-    const db = engine.connect();
-    const query = from(Member)
-      .orderBy((m) => m.name.asc)
-      .select((m) => ({ id: m.id, name: m.name }));
-    const rows = await db.list(query);
-    const first = await db.slice(query, 5);
-    await db.insert(Member, [{ name: "!first", blocked: false }]);
-    const second = await db.slice(query.after(first.next as string), 5);
-    expect([...first.rows, ...second.rows], engine.name).toStrictEqual(rows.slice(0, 10));
-    expect(
-      (await db.list(query.before(first.next as string).limit(2))).map(({ name }) => name),
-      engine.name,
-    ).toEqual(rows.slice(2, 4).map(({ name }) => name));
-    expect(await db.count(query.after(first.next as string)), engine.name).toBe(rows.length - 5);
-    await engine.execute("delete from member where name = '!first'");
-  }
+eachEngine(all, "rows that come and go between portions shift nothing", async (db, engine) => {
+  const query = from(Member)
+    .orderBy((m) => m.name.asc)
+    .select((m) => ({ id: m.id, name: m.name }));
+  const rows = await db.list(query);
+  const first = await db.portion(query, 5);
+  await db.insert(Member, [{ name: "!first", blocked: false }]);
+  const second = await db.portion(query.after(first.next as string), 5);
+  expect([...first.rows, ...second.rows]).toStrictEqual(rows.slice(0, 10));
+  expect(
+    (await db.list(query.before(first.next as string).limit(2))).map(({ name }) => name),
+    engine.name,
+  ).toEqual(rows.slice(2, 4).map(({ name }) => name));
+  expect(await db.count(query.after(first.next as string))).toBe(rows.length - 5);
+  await engine.execute("delete from member where name = '!first'");
 });
 
-test("pages have rows, total and their number", async () => {
-  for (const engine of all()) {
-    const db = engine.connect();
-    const query = from(Loan).orderBy((l) => l.due.desc);
-    const rows = await db.list(query);
-    const pages = Math.ceil(rows.length / 25);
-    expect(await db.page(query, { size: 25, number: 2 })).toStrictEqual({ rows: rows.slice(25, 50), total: rows.length, pages, number: 2, size: 25 });
-    expect(await db.page(query, { size: 25, number: 99 })).toStrictEqual({ rows: [], total: rows.length, pages, number: 99, size: 25 });
-    expect(await db.page(query.limit(30), { size: 25, number: 2 })).toStrictEqual({ rows: rows.slice(25, 30), total: 30, pages: 2, number: 2, size: 25 });
-    await expect(db.page(query, { size: 0 })).rejects.toMatchObject({ code: "LIMIT_UNFIT" });
-  }
+eachEngine(all, "pages have rows, total and their number", async (db) => {
+  const query = from(Loan).orderBy((l) => l.due.desc);
+  const rows = await db.list(query);
+  const pages = Math.ceil(rows.length / 25);
+  expect(await db.page(query, { size: 25, number: 2 })).toStrictEqual({ rows: rows.slice(25, 50), total: rows.length, pages, number: 2, size: 25 });
+  expect(await db.page(query, { size: 25, number: 99 })).toStrictEqual({ rows: [], total: rows.length, pages, number: 99, size: 25 });
+  expect(await db.page(query.limit(30), { size: 25, number: 2 })).toStrictEqual({ rows: rows.slice(25, 30), total: 30, pages: 2, number: 2, size: 25 });
+  await expect(db.page(query, { size: 0 })).rejects.toMatchObject({ code: "LIMIT_UNFIT" });
 });
 
 test("a stream that ends early sends no more", async () => {
@@ -131,10 +125,10 @@ test("a stream that ends early sends no more", async () => {
 test("a cursor that does not fit is refused before anything is sent", async () => {
   const db = all()[0]?.connect() as Database;
   const byDue = from(Loan).orderBy((l) => l.due.asc);
-  const { next } = await db.slice(byDue, 3);
+  const { next } = await db.portion(byDue, 3);
   const sent = await withLedger(db, "cursors", async () => {
     for (const query of [from(Loan).orderBy((l) => l.due.desc), from(Loan)])
-      await expect(db.slice(query.after(next as string), 3)).rejects.toMatchObject({ code: "CURSOR_UNFIT" });
+      await expect(db.portion(query.after(next as string), 3)).rejects.toMatchObject({ code: "CURSOR_UNFIT" });
     await fc.assert(
       fc.asyncProperty(
         fc.oneof(
@@ -142,7 +136,7 @@ test("a cursor that does not fit is refused before anything is sent", async () =
           fc.json().map((text) => Buffer.from(text).toString("base64url")),
         ),
         async (cursor) => {
-          await expect(db.slice(byDue.after(cursor), 3)).rejects.toMatchObject({ code: "CURSOR_UNFIT" });
+          await expect(db.portion(byDue.after(cursor), 3)).rejects.toMatchObject({ code: "CURSOR_UNFIT" });
         },
       ),
       { numRuns: 300 },

@@ -1,9 +1,10 @@
 import { expect, test } from "vitest";
 import { lending } from "../src/demo/index.js";
+import { dialects } from "../src/drivers/dialects.js";
 import { and, from, GemachError, not, or, preview } from "../src/index.js";
 
 const { Depot, Item, Loan, Member } = lending;
-const textOf = (query: Parameters<typeof preview>[0]) => preview(query).map(({ text, parameters }) => [text, parameters]);
+const textOf = (query: Parameters<typeof preview>[0]) => preview(query, { dialect: dialects.sqlite }).map(({ text, parameters }) => [text, parameters]);
 
 // biome-ignore lint/suspicious/noExplicitAny: what plain JavaScript may do and the types refuse
 type Untyped = any;
@@ -68,6 +69,15 @@ const misuse: readonly (readonly [name: string, act: () => unknown, code: string
   ["returns no predicate", () => from(Loan).where((() => true) as Untyped), "PREDICATE_EXPECTED", "where()"],
   ["returns a nullable truth value", () => from(Member).where(((m: Untyped) => m.sponsor.name) as Untyped), "PREDICATE_EXPECTED", "where()"],
   ["negates what is no predicate", () => not("x" as Untyped), "PREDICATE_EXPECTED", "not()"],
+  ["joins predicates by &&", () => from(Loan).where((l) => l.id.is(1) && l.due.below("2026-01-01")), "PREDICATE_UNUSED", "and(...)"],
+  [
+    "joins predicates of a set by &&",
+    () => from(Depot).where((d) => d.items.where((i) => i.id.is(1) && i.note.is(null)).exists()),
+    "PREDICATE_UNUSED",
+    "where()",
+  ],
+  ["gives no object for a key of several columns", () => from(lending.Tag).byKey(5 as Untyped), "VALUE_UNFIT", "an object of depotId, number"],
+  ["gives a key of another kind", () => from(Loan).byKey("5" as Untyped), "VALUE_UNFIT", "Loan.id takes a whole number"],
   ["returns no order", () => from(Loan).orderBy(((l: Untyped) => l.due) as Untyped), "ORDER_EXPECTED", "row.name.asc"],
   ["limits to a fraction", () => from(Loan).limit(1.5), "LIMIT_UNFIT", "limit()"],
   ["skips fewer than none", () => from(Loan).offset(-1), "LIMIT_UNFIT", "offset()"],
@@ -76,13 +86,24 @@ const misuse: readonly (readonly [name: string, act: () => unknown, code: string
   ["reaches with a foreign query", () => from(Loan).reach({ item: () => from(Item) as Untyped }), "REACH_UNFIT", "does not return the query it got"],
   ["projects nothing", () => from(Loan).select(() => ({})), "SELECTION_UNFIT", "its top"],
   ["projects a set of rows", () => from(Depot).select((d) => ({ a: { b: d.items as Untyped } })), "SELECTION_UNFIT", "'a.b'"],
-  ["previews what is no query", () => preview(Loan as Untyped), "QUERY_EXPECTED", "from(Entity)"],
-  ["previews an unknown dialect", () => preview(from(Loan), { dialect: "latin" as Untyped }), "DIALECT_UNKNOWN", "'latin'"],
+  ["previews what is no query", () => preview(Loan as Untyped, { dialect: dialects.sqlite }), "QUERY_EXPECTED", "from(Entity)"],
+  ["previews an unknown dialect", () => preview(from(Loan), { dialect: "latin" as Untyped }), "DIALECT_EXPECTED", "a name"],
 ];
 
 test.each(misuse)("who %s gets an error that says what to do", (_, act, code, words) => {
   expect(act).toThrow(GemachError);
   expect(act).toThrow(expect.objectContaining({ code, message: expect.stringContaining(words) }));
+});
+
+test("predicates that are put together, and those from outside of a callback, are all used", () => {
+  const kept = from(Loan).where((l) => {
+    const late = l.due.below("2026-01-01");
+    const inner = from(Item)
+      .where((i) => and(i.id.is(l.itemId), late))
+      .select((i) => i.id);
+    return or(and(not(late), l.id.isNot(2)), l.itemId.notOneOf(inner), l.item.loans.where((x) => or(late, x.id.between(1, 2))).notExists());
+  });
+  expect(() => preview(kept, { dialect: dialects.sqlite })).not.toThrow();
 });
 
 test("looping asynchronously over a query is an error too", async () => {
@@ -99,7 +120,7 @@ test("an expression kept from another query's callback is refused when the query
     return and();
   });
   const query = from(Loan).where((l) => or(l.id.is(kept.id)));
-  expect(() => preview(query)).toThrow(expect.objectContaining({ code: "ROW_OUT_OF_PLACE" }));
+  expect(() => preview(query, { dialect: dialects.sqlite })).toThrow(expect.objectContaining({ code: "ROW_OUT_OF_PLACE" }));
 });
 
 test("errors never hold the value", () => {

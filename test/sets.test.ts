@@ -1,7 +1,8 @@
 import { expect, test } from "vitest";
 import { generate, lending } from "../src/demo/index.js";
-import { and, coalesce, from, type Query, when } from "../src/index.js";
-import { useSociety } from "./support/engines.js";
+import { coalesce, from, type Query, when } from "../src/index.js";
+import { type Expected, expectSame } from "./support/by-hand.js";
+import { eachEngine, useSociety } from "./support/engines.js";
 
 const { Depot, District, Item, Kit, Loan, Member, Repair } = lending;
 const society = generate(6, 5, { items: 5, members: 4, loans: 16 });
@@ -10,20 +11,13 @@ const all = useSociety(society);
 type Row = { readonly id?: number };
 const loansOf = (item: Row) => society.Loan.filter((l) => l.itemId === item.id);
 const itemsOf = (depot: Row) => society.Item.filter((i) => i.depotId === depot.id);
-const depotsOf = (district: Row) => society.Depot.filter((d) => d.districtId === district.id);
 const repairsOf = (item: Row) => society.Repair.filter((r) => r.itemId === item.id);
-const memberOf = (loan: { readonly memberId: number }) => society.Member.find((m) => m.id === loan.memberId);
-const cents = (cost: string | undefined) => Math.round(Number(cost ?? "0") * 100);
-const money = (amount: number | null) =>
-  amount === null ? null : `${amount < 0 ? "-" : ""}${Math.floor(Math.abs(amount) / 100)}.${String(Math.abs(amount) % 100).padStart(2, "0")}`;
-const sum = (values: readonly number[]) => (values.length === 0 ? null : values.reduce((a, b) => a + b, 0));
-const least = (values: readonly string[]) => [...values].sort()[0] ?? null;
+const money = (cost: string | undefined) => Number(cost ?? "0").toFixed(2);
 const most = (values: readonly string[]) => [...values].sort().at(-1) ?? null;
 const byDue = (a: { due: string } & Row, b: { due: string } & Row) => (a.due < b.due ? -1 : a.due > b.due ? 1 : (a.id ?? 0) - (b.id ?? 0));
 const newest = (loans: typeof society.Loan) => [...loans].sort(byDue).reverse();
 
-const cases: readonly (readonly [what: string, query: Query, rows: readonly unknown[]])[] = [
-  ["a sum", from(Item).select((i) => i.repairs.sum((r) => r.cost)), society.Item.map((i) => money(sum(repairsOf(i).map((r) => cents(r.cost)))))],
+const cases: readonly (readonly [what: string, query: Query, expected: Expected])[] = [
   [
     "a sum, nothing counted as zero",
     from(Item).select((i) =>
@@ -32,83 +26,47 @@ const cases: readonly (readonly [what: string, query: Query, rows: readonly unkn
         "0",
       ),
     ),
-    society.Item.map((i) => money(sum(repairsOf(i).map((r) => cents(r.cost))) ?? 0)),
-  ],
-  [
-    "a sum of whole numbers",
-    from(Kit).select((k) => k.parts.sum((p) => p.quantity)),
-    society.Kit.map((k) => sum(society.KitItem.filter((p) => p.kitId === k.id).map((p) => p.quantity ?? 1))),
+    "select (select printf('%.2f', sum(cost)) from repair where item_id = i.id) from item i order by id",
   ],
   [
     "an average",
     from(Kit).select((k) => k.parts.avg((p) => p.quantity)),
-    society.Kit.map((k) => {
-      const quantities = society.KitItem.filter((p) => p.kitId === k.id).map((p) => p.quantity ?? 1);
-      return quantities.length === 0 ? null : (sum(quantities) as number) / quantities.length;
-    }),
+    "select (select avg(quantity) from kit_item where kit_id = k.id) from kit k order by id",
   ],
   [
     "an average of decimals",
     from(Depot).select((d) => d.items.repairs.avg((r) => r.cost)),
-    society.Depot.map((d) => {
-      const costs = itemsOf(d)
-        .flatMap(repairsOf)
-        .map((r) => cents(r.cost));
-      return costs.length === 0 ? null : Number(money(sum(costs))) / costs.length;
-    }),
+    "select (select printf('%.2f', sum(cost)) / nullif(count(*), 0) from repair join item i on i.id = item_id where depot_id = d.id) from depot d order by id",
   ],
   [
     "the least and the greatest",
     from(Item).select((i) => ({ first: i.loans.min((l) => l.due), last: i.loans.max((l) => l.due) })),
-    society.Item.map((i) => ({ first: least(loansOf(i).map((l) => l.due)), last: most(loansOf(i).map((l) => l.due)) })),
+    "select (select min(due) from loan where item_id = i.id) a, (select max(due) from loan where item_id = i.id) z from item i order by id",
   ],
   [
     "the greatest decimal",
     from(Depot).select((d) => d.items.repairs.max((r) => r.cost)),
-    society.Depot.map((d) => {
-      const costs = itemsOf(d)
-        .flatMap(repairsOf)
-        .map((r) => cents(r.cost));
-      return costs.length === 0 ? null : money(Math.max(...costs));
-    }),
+    "select (select case when count(*) > 0 then printf('%.2f', max(cast(cost as real))) end from repair join item i on i.id = item_id where depot_id = d.id) from depot d order by id",
   ],
   [
     "the greatest of a path to another row",
     from(Item).select((i) => i.loans.max((l) => l.borrower.name)),
-    society.Item.map((i) => most(loansOf(i).map((l) => memberOf(l)?.name as string))),
+    "select (select max(m.name) from loan l join member m on m.id = l.member_id where l.item_id = i.id) from item i order by id",
   ],
   [
     "different values",
     from(Item).select((i) => i.loans.countDistinct((l) => l.memberId)),
-    society.Item.map((i) => new Set(loansOf(i).map((l) => l.memberId)).size),
+    "select (select count(distinct member_id) from loan where item_id = i.id) from item i order by id",
   ],
   [
     "different values, the missing one not counted",
     from(Item).select((i) => i.loans.countDistinct((l) => l.returned)),
-    society.Item.map((i) => new Set(loansOf(i).flatMap((l) => l.returned ?? [])).size),
-  ],
-  [
-    "a filtered sum",
-    from(Item).select((i) => i.repairs.where((r) => r.findings.is(null)).sum((r) => r.cost)),
-    society.Item.map((i) =>
-      money(
-        sum(
-          repairsOf(i)
-            .filter((r) => r.findings === null)
-            .map((r) => cents(r.cost)),
-        ),
-      ),
-    ),
-  ],
-  [
-    "the first, by an order",
-    from(Item).select((i) => i.loans.orderBy((l) => l.due.desc).first((l) => l.borrower.name)),
-    society.Item.map((i) => newest(loansOf(i)).map((l) => memberOf(l)?.name)[0] ?? null),
+    "select (select count(distinct returned) from loan where item_id = i.id) from item i order by id",
   ],
   [
     "the first, by the relation's own order",
     from(Item).select((i) => i.openLoans.first((l) => l.due)),
-    society.Item.map((i) => newest(loansOf(i).filter((l) => l.returned === null))[0]?.due ?? null),
+    "select (select due from loan where item_id = i.id and returned is null order by due desc limit 1) from item i order by id",
   ],
   [
     "the second",
@@ -118,72 +76,59 @@ const cases: readonly (readonly [what: string, query: Query, rows: readonly unkn
         .offset(1)
         .first((l) => l.id),
     ),
-    society.Item.map((i) => [...loansOf(i)].sort(byDue)[1]?.id ?? null),
+    "select (select id from loan where item_id = i.id order by due, id limit 1 offset 1) from item i order by id",
   ],
   [
     "the first of a set over two steps",
     from(Depot).select((d) => d.items.loans.orderBy((l) => [l.due.asc]).first((l) => l.id)),
-    society.Depot.map((d) => itemsOf(d).flatMap(loansOf).sort(byDue)[0]?.id ?? null),
+    "select (select l.id from loan l join item i on i.id = l.item_id where i.depot_id = d.id order by due, l.id limit 1) from depot d order by id",
   ],
-  ["a count of the first few", from(Item).select((i) => i.loans.limit(2).count()), society.Item.map((i) => Math.min(2, loansOf(i).length))],
-
-  ["whether there is a third", from(Item).select((i) => i.loans.offset(2).exists()), society.Item.map((i) => loansOf(i).length > 2)],
-  ["all", from(Item).where((i) => i.loans.all((l) => l.returned.isNot(null))), society.Item.filter((i) => loansOf(i).every((l) => l.returned !== null))],
+  [
+    "a count of the first few",
+    from(Item).select((i) => i.loans.limit(2).count()),
+    "select (select min(2, count(*)) from loan where item_id = i.id) from item i order by id",
+  ],
+  [
+    "whether there is a third",
+    from(Item).select((i) => i.loans.offset(2).exists()),
+    "select (select count(*) > 2 from loan where item_id = i.id) from item i order by id",
+  ],
   [
     "all, of those that a condition leaves",
     from(Item).where((i) => i.loans.where((l) => l.due.above("2026-06-01")).all((l) => l.borrower.blocked)),
-    society.Item.filter((i) =>
-      loansOf(i)
-        .filter((l) => l.due > "2026-06-01")
-        .every((l) => memberOf(l)?.blocked),
-    ),
-  ],
-  [
-    "two conditions in one exists mean one row",
-    from(Item).where((i) => i.loans.where((l) => and(l.returned.is(null), l.due.below("2026-05-01"))).exists()),
-    society.Item.filter((i) => loansOf(i).some((l) => l.returned === null && l.due < "2026-05-01")),
-  ],
-  [
-    "in two they mean any two rows",
-    from(Item).where((i) => and(i.loans.where((l) => l.returned.is(null)).exists(), i.loans.where((l) => l.due.below("2026-05-01")).exists())),
-    society.Item.filter((i) => loansOf(i).some((l) => l.returned === null) && loansOf(i).some((l) => l.due < "2026-05-01")),
+    "select * from item where id not in (select item_id from loan l join member m on m.id = l.member_id where due > '2026-06-01' and not blocked) order by id",
   ],
   [
     "where by an aggregate",
     from(Item).where((i) => i.loans.max((l) => l.due).above("2026-09-01")),
-    society.Item.filter((i) => (most(loansOf(i).map((l) => l.due)) ?? "") > "2026-09-01"),
+    "select * from item where id in (select item_id from loan where due > '2026-09-01') order by id",
   ],
   [
     "where by a sum of decimals",
     from(Item).where((i) => i.repairs.sum((r) => r.cost).above("30")),
-    society.Item.filter((i) => (sum(repairsOf(i).map((r) => cents(r.cost))) ?? 0) > 3000),
+    "select * from item where id in (select item_id from repair group by 1 having sum(cost) > 30) order by id",
   ],
   [
     "order by a count",
     from(Item)
       .orderBy((i) => i.loans.count().desc)
       .select((i) => i.id),
-    [...society.Item].sort((a, b) => loansOf(b).length - loansOf(a).length || (b.id ?? 0) - (a.id ?? 0)).map((i) => i.id),
+    "select id from item i order by (select count(*) from loan where item_id = i.id) desc, id desc",
   ],
   [
     "a set that depends on the owner's row",
     from(Loan).select((l) => l.item.loans.where((x) => x.due.above(l.due)).count()),
-    society.Loan.map((l) => society.Loan.filter((x) => x.itemId === l.itemId && x.due > l.due).length),
+    "select (select count(*) from loan x where x.item_id = l.item_id and x.due > l.due) from loan l order by id",
   ],
   [
     "a case of aggregates",
     from(Item).select((i) => when(i.loans.count().above(2), "busy").otherwise("idle")),
-    society.Item.map((i) => (loansOf(i).length > 2 ? "busy" : "idle")),
+    "select case when (select count(*) from loan where item_id = i.id) > 2 then 'busy' else 'idle' end from item i order by id",
   ],
   [
     "a sum inside of an average",
     from(District).select((d) => d.depots.max((x) => x.items.count())),
-    society.District.map((d) => Math.max(...depotsOf(d).map((x) => itemsOf(x).length))),
-  ],
-  [
-    "rows of a set in a projection",
-    from(Item).select((i) => ({ name: i.name, loans: i.loans.select((l) => ({ due: l.due, by: l.borrower.name })) })),
-    society.Item.map((i) => ({ name: i.name, loans: loansOf(i).map((l) => ({ due: l.due, by: memberOf(l)?.name })) })),
+    "select max(items) from (select d.id, d.district_id, (select count(*) from item where depot_id = d.id) items from depot d) group by district_id order by district_id",
   ],
   [
     "ordered and cut for each owner",
@@ -232,18 +177,6 @@ const cases: readonly (readonly [what: string, query: Query, rows: readonly unkn
     })),
   ],
   [
-    "rows within rows",
-    from(District).select((d) => ({ depots: d.depots.select((x) => ({ name: x.name, items: x.items.limit(2).select((i) => i.name) })) })),
-    society.District.map((d) => ({
-      depots: depotsOf(d).map((x) => ({
-        name: x.name,
-        items: itemsOf(x)
-          .slice(0, 2)
-          .map((i) => i.name),
-      })),
-    })),
-  ],
-  [
     "rows of a to-one relation's set",
     from(Loan)
       .limit(5)
@@ -285,42 +218,33 @@ const cases: readonly (readonly [what: string, query: Query, rows: readonly unkn
       ...m,
       loans: society.Loan.filter((l) => l.memberId === m.id).map((l) => ({
         item: society.Item.find((i) => i.id === l.itemId)?.name,
-        repairs: repairsOf({ id: l.itemId }).map((r) => money(cents(r.cost))),
+        repairs: repairsOf({ id: l.itemId }).map((r) => money(r.cost)),
       })),
     })),
   ],
 ];
 
-test.each(cases)("%s", async (_, query, rows) => {
-  expect(rows.length).toBeGreaterThan(0);
-  for (const engine of all()) {
-    expect(await engine.connect().list(query), engine.name).toStrictEqual(rows);
-    expect(await engine.connect({ how: "join" }).list(query), `by join, ${engine.name}`).toStrictEqual(rows);
-    expect(await engine.connect().count(query), `count, ${engine.name}`).toBe(rows.length);
-  }
-});
+test.each(cases)("%s", (_, query, expected) => expectSame(all(), query, expected));
 
-test("a greatest of the first few, which MariaDB cannot work out", async () => {
+eachEngine(all, "a greatest of the first few, which MariaDB cannot work out", async (_, engine) => {
   const query = from(Item).select((i) =>
     i.loans
       .orderBy((l) => l.id.asc)
       .limit(2)
       .max((l) => l.due),
   );
-  for (const engine of all()) {
-    const found = engine.connect().list(query);
-    if (engine.name === "mariadb") await expect(found).rejects.toMatchObject({ code: "ENGINE_UNABLE" });
-    else
-      expect(await found, engine.name).toEqual(
-        society.Item.map((i) =>
-          most(
-            loansOf(i)
-              .slice(0, 2)
-              .map((l) => l.due),
-          ),
+  const found = engine.connect().list(query);
+  if (engine.name === "mariadb") await expect(found).rejects.toMatchObject({ code: "ENGINE_UNABLE" });
+  else
+    expect(await found).toEqual(
+      society.Item.map((i) =>
+        most(
+          loansOf(i)
+            .slice(0, 2)
+            .map((l) => l.due),
         ),
-      );
-  }
+      ),
+    );
 });
 
 test("what leads on from a set that was cut is an error", () => {

@@ -1,24 +1,39 @@
-import { describe, expectTypeOf, test } from "vitest";
-import { lending } from "../src/demo/index.js";
+import Sqlite from "better-sqlite3";
+import { describe, expect, expectTypeOf, test } from "vitest";
+import { fill, generate, lending } from "../src/demo/index.js";
+import { sqlite } from "../src/drivers/sqlite.js";
 import {
+  type ChangesOf,
   coalesce,
+  createTables,
   type Database,
+  type Definitions,
+  database,
+  type Entity,
+  type EntityChanges,
+  type EntityName,
   entity,
   from,
   identity,
   integer,
-  layOut,
+  type KeyOf,
   model,
   type NewRowOf,
   type NumberExpression,
+  type PlainRow,
   type PlainRowOf,
   type Query,
+  type QueryOf,
+  type Reached,
+  type ReachFaults,
+  type ReachShape,
   type RowOf,
   template,
   text,
   toMany,
   toOne,
   union,
+  value,
   when,
   withLedger,
 } from "../src/index.js";
@@ -101,6 +116,82 @@ describe("the type of a row is exactly what was fetched", () => {
   });
 });
 
+test("what may be null says so, and nothing else does", () => {
+  const site = value({ street: text });
+  const { Yard } = model({ Yard: entity("yard", { id: identity, size: integer, note: text.nullable, site: site.nullable, home: site }) });
+  const sites = from(Yard).select((y) => ({ site: y.site, home: y.home }));
+  expectTypeOf<RowOf<typeof sites>>().toEqualTypeOf<{ site: { street: string | null } | null; home: { street: string } }>();
+  const groups = from(Yard)
+    .groupBy((y) => y.note)
+    .select((g) => ({
+      least: g.min((y) => y.size),
+      sum: g.sum((y) => y.size),
+      note: g.max((y) => y.note),
+      some: g.where((y) => y.size.above(2)).max((y) => y.size),
+    }));
+  expectTypeOf<RowOf<typeof groups>>().toEqualTypeOf<{ least: number; sum: number; note: string | null; some: number | null }>();
+  const both = union(
+    from(Yard).select((y) => ({ word: y.home.street, id: y.id })),
+    from(Yard).select((y) => ({ word: y.note, id: y.size })),
+  );
+  expectTypeOf<RowOf<typeof both>>().toEqualTypeOf<{ word: string | null; id: number }>();
+  never(() => {
+    // @ts-expect-error a codec does not make null of a value
+    text.as<string | null>({ decode: (word) => (word === "" ? null : word), encode: (word) => word ?? "" });
+  });
+});
+
+/** A repository of any entity, as one would write it. */
+class Repository<D extends Definitions<D>, E extends EntityName<D>> {
+  readonly #db: Database;
+  readonly #entity: Entity<D, E>;
+
+  constructor(db: Database, entity: Entity<D, E>) {
+    this.#db = db;
+    this.#entity = entity;
+  }
+
+  byId(key: KeyOf<D, E>): Promise<PlainRow<D, E> | null> {
+    return this.#db.maybe(from(this.#entity).byKey(key));
+  }
+
+  all<const S extends ReachShape<D, E>>(shape: S & NoInfer<ReachFaults<D, E, S>>): Promise<Reached<D, E, PlainRow<D, E>, S>[]> {
+    return this.#db.list(from(this.#entity).reach<S>(shape));
+  }
+
+  change(key: KeyOf<D, E>, changes: EntityChanges<D, E>): Promise<number> {
+    return this.#db.update(from(this.#entity).byKey(key), changes);
+  }
+}
+
+test("a repository of any entity needs no cast", async () => {
+  const own = database(sqlite(new Sqlite(":memory:")));
+  await createTables(own, lending);
+  await fill(own, generate(1));
+  const [loans, tags] = [new Repository(own, Loan), new Repository(own, lending.Tag)];
+  const loan = await loans.byId(5);
+  expectTypeOf(loan).toEqualTypeOf<PlainRowOf<typeof Loan> | null>();
+  expect(loan?.id).toBe(5);
+  const [first] = await loans.all({ item: { depot: true } });
+  expectTypeOf<NonNullable<typeof first>["item"]["depot"]["name"]>().toEqualTypeOf<string>();
+  expect(first?.item.depot.id).toBe(1);
+  const changes: ChangesOf<typeof Loan> = { due: "2026-05-01" };
+  expect(await loans.change(5, changes)).toBe(1);
+  expect((await loans.byId(5))?.due).toBe("2026-05-01");
+  const tag = await own.single(from(lending.Tag).limit(1));
+  expect(await tags.byId({ depotId: tag.depotId, number: tag.number })).toEqual(tag);
+  const late = (query: QueryOf<typeof Loan, PlainRowOf<typeof Loan>>) => query.where((l) => l.returned.is(null)).limit(1);
+  expect(await own.list(late(from(Loan)))).toHaveLength(1);
+  never(() => {
+    // @ts-expect-error a key of several columns is an object of them
+    tags.byId(5);
+    // @ts-expect-error a key of another type
+    loans.byId("5");
+    // @ts-expect-error a relation that is not there
+    loans.all({ itm: true });
+  });
+});
+
 test("what must not compile", () => {
   never(() => {
     // @ts-expect-error a relation that is not there
@@ -154,7 +245,7 @@ test("what must not compile", () => {
     // @ts-expect-error an entity is no query
     db.list(Loan);
     // @ts-expect-error an entity is no model
-    layOut(db, Loan);
+    createTables(db, Loan);
   });
 });
 

@@ -1,9 +1,9 @@
 import Table from "cli-table3";
 import pc from "picocolors";
-import type { ToldChapter } from "../demo/index.js";
+import type { ShownChapter } from "../demo/index.js";
 import type { CallSite, SentStatement } from "../run/index.js";
 import type { DialectName } from "../sql/index.js";
-import { laidOut } from "./laid-out.js";
+import { readableSql } from "./readable.js";
 import { coloured } from "./sql-text.js";
 
 const number = new Intl.NumberFormat("en");
@@ -21,7 +21,7 @@ const factor = (relative: number): string => relative.toFixed(2);
 
 /** A function's own source without the indent of the file it stands in. */
 function sourceOf(run: (...given: never[]) => unknown): string {
-  const lines = run.toString().split("\n");
+  const lines = run.toString().replaceAll("\t", "  ").split("\n");
   const depth = Math.min(
     ...lines
       .slice(1)
@@ -36,8 +36,8 @@ function sourceOf(run: (...given: never[]) => unknown): string {
 const siteText = (at: CallSite | undefined): string =>
   at === undefined ? "" : ` by ${at.file.slice(at.file.lastIndexOf("/") + 1)}, line ${at.line}`;
 
-/** Statements of the same text, told once. */
-function statementsText({ ledger }: ToldChapter, dialect: DialectName): string {
+/** Statements of the same text, shown once. */
+function statementsText({ ledger }: ShownChapter, dialect: DialectName): string {
   const byText = new Map<string, SentStatement[]>();
   for (const statement of ledger.statements) {
     const text = statement.select ?? statement.text;
@@ -45,16 +45,16 @@ function statementsText({ ledger }: ToldChapter, dialect: DialectName): string {
   }
   return [...byText]
     .map(([text, sent]) => {
-      const sql = coloured(laidOut(text, dialect));
+      const sql = coloured(readableSql(text, dialect));
       if (sent.length === 1) return sql;
-      const note = `sent ${number.format(sent.length)} times${siteText(sent[0]?.at)}, each time with another key`;
+      const note = `sent ${number.format(sent.length)} times${siteText(sent[0]?.origin.at)}, each time with another key`;
       return `${sql}\n${pc.yellow(note)}`;
     })
     .join("\n\n");
 }
 
 /** One chapter as a person reads it. */
-export function chapterText(chapter: ToldChapter, position: number, dialect: DialectName): string {
+export function chapterText(chapter: ShownChapter, position: number, dialect: DialectName): string {
   const { totals } = chapter.ledger;
   const figures = [
     plural(totals.statements, "statement"),
@@ -74,14 +74,14 @@ export function chapterText(chapter: ToldChapter, position: number, dialect: Dia
 }
 
 /** All chapters in one table. */
-export function summaryText(told: readonly ToldChapter[]): string {
+export function summaryText(chapters: readonly ShownChapter[]): string {
   const table = new Table({
     head: ["", "question", "way", "statements", "rows", "time"],
     colAligns: ["right", "left", "left", "right", "right", "right"],
     style: { head: [], border: [], compact: true },
   });
-  told.forEach(({ question, name, ledger: { totals }, relativeTime }, i) => {
-    const isRepeated = told[i - 1]?.question === question;
+  chapters.forEach(({ question, name, ledger: { totals }, relativeTime }, i) => {
+    const isRepeated = chapters[i - 1]?.question === question;
     table.push([
       i + 1,
       isRepeated ? "" : question,
@@ -96,8 +96,8 @@ export function summaryText(told: readonly ToldChapter[]): string {
 
 /** What was put into the database. */
 export function filledText(tables: readonly { readonly table: string; readonly rows: number }[]): string {
-  const [told, others] = [tables.slice(0, 5), tables.slice(5)];
-  const parts = told.map(({ table, rows }) => `${number.format(rows)} in ${table}`);
+  const [first, others] = [tables.slice(0, 5), tables.slice(5)];
+  const parts = first.map(({ table, rows }) => `${number.format(rows)} in ${table}`);
   if (others.length > 0) {
     const rest = others.reduce((sum, { rows }) => sum + rows, 0);
     parts.push(`${number.format(rest)} in ${plural(others.length, "other table")}`);

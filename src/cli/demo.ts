@@ -1,10 +1,10 @@
 import { resolve } from "node:path";
 import { isDeepStrictEqual } from "node:util";
 import pc from "picocolors";
-import { fill, generate, lending, type ToldChapter, tell } from "../demo/index.js";
+import { fill, generate, lending, runStory, type ShownChapter } from "../demo/index.js";
 import { sqlite } from "../drivers/sqlite.js";
 import { database } from "../run/index.js";
-import { layOut } from "../schema/index.js";
+import { createTables } from "../schema/index.js";
 import { openDemoFile } from "./demo-file.js";
 import { chapterText, filledText, summaryText } from "./demo-text.js";
 
@@ -18,8 +18,8 @@ export interface DemoOptions {
 }
 
 /** Whether the chapters of one question gave the same answer. */
-const agrees = (told: readonly ToldChapter[], chapter: ToldChapter): boolean =>
-  told.every(
+const agrees = (chapters: readonly ShownChapter[], chapter: ShownChapter): boolean =>
+  chapters.every(
     (other) => other.question !== chapter.question || isDeepStrictEqual(other.ledger.result, chapter.ledger.result),
   );
 
@@ -27,18 +27,18 @@ function facts(
   file: string,
   { size, seed }: DemoOptions,
   tables: readonly object[],
-  told: readonly ToldChapter[],
+  chapters: readonly ShownChapter[],
 ): object {
   return {
     file,
     size,
     seed,
     tables,
-    chapters: told.map((chapter) => ({
+    chapters: chapters.map((chapter) => ({
       name: chapter.name,
       question: chapter.question,
       title: chapter.title,
-      sameAnswer: agrees(told, chapter),
+      sameAnswer: agrees(chapters, chapter),
       relativeTime: Number(chapter.relativeTime.toFixed(3)),
       totals: chapter.ledger.totals,
       statements: chapter.ledger.statements,
@@ -75,7 +75,7 @@ export async function demo(
   const handle = await openDemoFile(file);
   try {
     const db = database(sqlite(handle));
-    await layOut(db, lending);
+    await createTables(db, lending);
     const tables: { table: string; rows: number }[] = [];
     progress(`Filling ${file}`);
     await fill(db, generate(options.size, options.seed), (table, rows) => {
@@ -83,15 +83,15 @@ export async function demo(
       progress(`  ${table}: ${rows} rows`);
     });
     progress("Running each query several times");
-    const told = await tell(db);
+    const chapters = await runStory(db);
     if (options.json) {
-      print(JSON.stringify(facts(file, options, tables, told), null, 2));
+      print(JSON.stringify(facts(file, options, tables, chapters), null, 2));
       return;
     }
     print(`${pc.bold("A lending society")}, made up: ${filledText(tables)}`);
-    for (const [i, chapter] of told.entries()) print(`\n${chapterText(chapter, i + 1, db.dialect)}`);
-    print(`\n${summaryText(told)}`);
-    const same = told.every((chapter) => agrees(told, chapter));
+    for (const [i, chapter] of chapters.entries()) print(`\n${chapterText(chapter, i + 1, db.dialect.name)}`);
+    print(`\n${summaryText(chapters)}`);
+    const same = chapters.every((chapter) => agrees(chapters, chapter));
     print(
       same
         ? "Chapters of one question gave deeply equal answers."

@@ -1,9 +1,8 @@
 #!/usr/bin/env node
-import { readFileSync } from "node:fs";
+import { createRequire } from "node:module";
 import { Command, CommanderError, InvalidArgumentError } from "commander";
 import pc from "picocolors";
 import { GemachError } from "../errors/index.js";
-import { demo } from "./demo.js";
 
 /** Exit codes: 1 for work that failed, 2 for a command line that could not be understood. */
 const failed = 1;
@@ -18,9 +17,11 @@ const wholeFrom =
     return value;
   };
 
-const { version } = JSON.parse(readFileSync(new URL("../../package.json", import.meta.url), "utf8")) as {
-  version: string;
-};
+// Lines of what is loaded from here on are named as they were written, not as they were built.
+process.setSourceMapsEnabled(true);
+
+// By its name, wherever the build puts this file.
+const { version } = createRequire(import.meta.url)("gemach/package.json") as { readonly version: string };
 
 // Who reads only the beginning, as `gemach demo | head` does, has what they want.
 process.stdout.on("error", (error: NodeJS.ErrnoException) => {
@@ -60,6 +61,7 @@ program
   .option("--json", "print the facts as JSON", false)
   .action(async (options: { size: number; seed: number; file: string; json: boolean }) => {
     try {
+      const { demo } = await import("./demo.js");
       await demo(options, print, progress);
     } catch (error) {
       fail(error, options.json);

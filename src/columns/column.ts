@@ -7,11 +7,14 @@ import type { Codec, ColumnKind, ValueType } from "./value-type.js";
  */
 export type ColumnTrait = "nullable" | "key" | "unique" | "generated" | "defaulted" | "computed" | "heavy";
 
+/** Where a column keeps its facts. @internal */
+export const factsKey: unique symbol = Symbol("gemach.facts");
+
 export declare const kindOf: unique symbol;
 export declare const valueType: unique symbol;
 export declare const traitsOf: unique symbol;
 
-/** What a column was told, for the rooms that work with it. @internal */
+/** The facts of a column, for the rooms that work with it. @internal */
 export interface ColumnFacts {
   readonly type: ValueType;
   readonly traits: ReadonlySet<ColumnTrait>;
@@ -33,7 +36,7 @@ export interface ColumnFacts {
  */
 export interface Column<K extends ColumnKind = ColumnKind, V = unknown, T extends ColumnTrait = ColumnTrait> {
   /** @internal */
-  readonly facts: ColumnFacts;
+  readonly [factsKey]: ColumnFacts;
   /** The same column, which may hold null. */
   readonly nullable: Column<K, V, T | "nullable">;
   /** The same column as (a part of) the primary key. */
@@ -44,7 +47,7 @@ export interface Column<K extends ColumnKind = ColumnKind, V = unknown, T extend
   readonly heavy: Column<K, V, T | "heavy">;
   /**
    * The same column, which the database works out of the row's other columns: rows are never given a
-   * value for it. The entity's option `computes` says how, for the tables that `layOut` creates.
+   * value for it. The entity's option `computes` says how, for the tables that `createTables` creates.
    */
   readonly computed: Column<K, V, T | "computed">;
   /** The same column under a given name in the table. */
@@ -63,8 +66,8 @@ export interface Column<K extends ColumnKind = ColumnKind, V = unknown, T extend
    * for what SQL cannot say. It is asked when rows are inserted, and by the entity's own schemas.
    */
   meets(schema: StandardSchema<V, unknown>): Column<K, V, T>;
-  /** The same column, whose values code sees as something else. */
-  as<U>(codec: Codec<V, U>): Column<K, U, T>;
+  /** The same column, whose values code sees as something else; never as null, which says that there is no value. */
+  as<U extends NonNullable<unknown>>(codec: Codec<V, U>): Column<K, U, T>;
   /** For the types only. @internal */
   readonly [kindOf]: K;
   /** For the types only. @internal */
@@ -104,7 +107,7 @@ function column<K extends ColumnKind, V, T extends ColumnTrait>(facts: ColumnFac
     };
   };
   return Object.freeze({
-    facts,
+    [factsKey]: facts,
     get nullable() {
       return withTrait("nullable");
     },
@@ -155,7 +158,7 @@ export const integer: Column<"integer", number, never> = plain({ kind: "integer"
 export const bigint: Column<"bigint", bigint, never> = plain({ kind: "bigint" });
 /** A floating-point number of 64 bits (IEEE 754), finite; a negative zero becomes a plain one. */
 export const double: Column<"double", number, never> = plain({ kind: "double" });
-/** Text of any length. A laid-out database compares and sorts it by code point. */
+/** Text of any length. Tables created from the model compare and sort it by code point. */
 export const text: Column<"text", string, never> = plain({ kind: "text" });
 /** True or false. */
 export const boolean: Column<"boolean", boolean, never> = plain({ kind: "boolean" });
@@ -196,4 +199,4 @@ export const choice = <const C extends readonly [string, ...string[]]>(
 
 /** A list of values of a column's kind: an array where the engine has arrays, else JSON. */
 export const list = <K extends ColumnKind, V, T extends ColumnTrait>(of: Column<K, V, T>): Column<"list", V[], never> =>
-  plain({ kind: "list", element: of.facts.type });
+  plain({ kind: "list", element: of[factsKey].type });

@@ -5,10 +5,12 @@ export {
   bytes,
   type Column,
   type ColumnFacts,
+  type ColumnTrait,
   type ColumnValue,
   choice,
   date,
   double,
+  factsKey,
   type HasTrait,
   identity,
   integer,
@@ -34,18 +36,25 @@ export {
   multiplyDecimals,
   parseDecimal,
 } from "./decimal.js";
-export { canonicalInstant, canonicalTime, secondsBetween, secondsLater } from "./instant.js";
+export { canonicalInstant, canonicalTime, isDay, secondsBetween, secondsLater } from "./instant.js";
 export { jsonPart } from "./json-part.js";
+export { type ComparedKind, comparedKind, comparedKindsThat, kinds } from "./kinds.js";
 export { lowerCase, upperCase } from "./letter-case.js";
 export { type NameConvention, sameName, snakeCase } from "./naming.js";
 export { issuesOf, type StandardIssue, type StandardResult, type StandardSchema } from "./standard-schema.js";
-export { type Columns, codeName, flatColumns, isValueObject, type ValueObject, value } from "./value-object.js";
-export { canonicalOf, checked, decoderFor, expectedOf, typeWord } from "./value-rules.js";
 export {
-  type Codec,
-  type ColumnKind,
-  type ComparedKind,
-  comparedKind,
-  type Scalar,
-  type ValueType,
+  type AnyValueObject,
+  type Columns,
+  codeName,
+  flatColumns,
+  isValueObject,
+  type ValueObject,
+  value,
+} from "./value-object.js";
+export { canonicalOf, checked, decoderFor, expectedOf, typeWord, unfitWord } from "./value-rules.js";
+export type {
+  Codec,
+  ColumnKind,
+  Scalar,
+  ValueType,
 } from "./value-type.js";

@@ -36,16 +36,26 @@ export const shortTime = (canonical: string): string => canonical.replace(/\.?0+
  */
 export function canonicalInstant(value: string): string | undefined {
   const match =
-    /^(\d{4}-\d{2}-\d{2})[T ](\d{2}:\d{2}(?::\d{2}(?:\.\d{1,6})?)?)(Z|([+-])(\d{2})(?::?(\d{2})(?::?(\d{2}))?)?)$/.exec(
+    /^(\d{4,5})(-\d{2}-\d{2})[T ](\d{2}:\d{2}(?::\d{2}(?:\.\d{1,6})?)?)(Z|([+-])(\d{2})(?::?(\d{2})(?::?(\d{2}))?)?)( BC)?$/.exec(
       value,
     );
   if (match === null) return undefined;
-  const [, day = "", clock = "", , sign, hours = "0", minutes = "0", seconds = "0"] = match;
+  const [, year = "", rest = "", clock = "", , sign, hours = "0", minutes = "0", seconds = "0", isBefore] = match;
   const time = canonicalTime(clock);
-  if (!isDay(day) || time === undefined) return undefined;
-  if (sign === undefined) return `${day}T${time}Z`;
+  if (time === undefined) return undefined;
+  if (sign === undefined) return isDay(year + rest) && isBefore === undefined ? `${year}${rest}T${time}Z` : undefined;
   const offset = (Number(hours) * 3600 + Number(minutes) * 60 + Number(seconds)) * 1000;
-  const utc = new Date(`${day}T${time.slice(0, 8)}Z`).getTime() - (sign === "+" ? offset : -offset);
-  const moved = new Date(utc).toISOString();
+  const utc = dayAt(isBefore === undefined ? Number(year) : 1 - Number(year), rest);
+  if (utc === undefined) return undefined;
+  const at = utc + Date.parse(`1970-01-01T${time.slice(0, 8)}Z`) - (sign === "+" ? offset : -offset);
+  const moved = new Date(at).toISOString();
   return /^\d{4}-/.test(moved) && !moved.startsWith("0000") ? `${moved.slice(0, 19)}.${time.slice(9)}Z` : undefined;
+}
+
+/** The milliseconds at which a day of a year begins: also one that belongs to the years 1 to 9999 in another zone alone. */
+function dayAt(year: number, monthAndDay: string): number | undefined {
+  const [, month = "", day = ""] = monthAndDay.split("-");
+  const begin = new Date(0).setUTCFullYear(year, Number(month) - 1, Number(day));
+  const found = new Date(begin);
+  return found.getUTCMonth() + 1 === Number(month) && found.getUTCDate() === Number(day) ? begin : undefined;
 }

@@ -1,7 +1,7 @@
 /** Derives a column's name in the table from the name that code uses. */
 export type NameConvention = (name: string) => string;
 
-/** Names are the same in code and table. */
+/** Names are the same in code and table: the default of `columnNames`. */
 export const sameName: NameConvention = (name) => name;
 
 /** `dueDate` in code, `due_date` in the table. */

@@ -1,5 +1,6 @@
 import { GemachError } from "../errors/index.js";
 import { canonicalInstant, canonicalTime, isDay, shortTime } from "./instant.js";
+import { kinds } from "./kinds.js";
 import type { Codec, ColumnKind, Scalar, ValueType } from "./value-type.js";
 
 /** What a kind takes: the words for it, and the value in the form for dialects, or undefined where it does not fit. */
@@ -47,6 +48,32 @@ function jsonText(value: unknown): string | undefined {
   } catch {
     return undefined;
   }
+}
+
+const longDigits = /(?:^|[[,:\s])-?\d{16,}(?=[\],}\s]|$)/;
+
+/** The value of JSON text; a whole number that a JavaScript number does not hold is refused. */
+function parsedJson(text: string): unknown {
+  let value: unknown;
+  try {
+    value = JSON.parse(text);
+  } catch {
+    throw new GemachError("VALUE_UNREADABLE", { kind: "json" });
+  }
+  if (longDigits.test(text) && !isExact(text)) throw new GemachError("VALUE_LOSSY", { kind: "json" });
+  return value;
+}
+
+/** The digits that tell a number from others, which is how one that is no whole number by its maker is written. */
+const shortest = (number: number): string => Math.abs(number).toExponential().replace(/e.*$/, "").replace(".", "");
+
+/** Whether each whole number outside of JSON's texts is one that a JavaScript number holds. */
+function isExact(text: string): boolean {
+  const bare = text.replace(/"(?:[^"\\]|\\.)*"/g, '""');
+  return [...bare.matchAll(/(?<![\d.eE+-])-?\d{16,}(?![\d.eE])/g)].every(
+    ([digits]) =>
+      BigInt(Number(digits)) === BigInt(digits) || shortest(Number(digits)) === digits.replace(/^-|0+$/g, ""),
+  );
 }
 
 function instant(value: unknown): string | undefined {
@@ -114,7 +141,7 @@ const rules: Record<ColumnKind, Rule> = {
   json: {
     expected: () => "what JSON can say",
     canonical: jsonText,
-    value: (canonical) => JSON.parse(canonical as string),
+    value: (canonical) => parsedJson(canonical as string),
   },
   bytes: {
     expected: () => "bytes (a Uint8Array)",
@@ -135,12 +162,32 @@ const rules: Record<ColumnKind, Rule> = {
   },
 };
 
-/** A word for a value's type that does not give the value away. */
+/** What a value is, in words that do not give it away. */
 export function typeWord(value: unknown): string {
-  if (value === null) return "null";
-  if (Array.isArray(value)) return "a list";
-  if (value instanceof Date) return "a Date";
-  return typeof value === "object" ? "an object" : `another ${typeof value}`;
+  switch (typeof value) {
+    case "number":
+      if (Number.isInteger(value)) return "a whole number";
+      return Number.isFinite(value) ? "a number with a fraction" : "a number that is not finite";
+    case "string":
+      return value === "" ? "an empty text" : "a text";
+    case "boolean":
+      return "a truth value";
+    case "object":
+      if (value === null) return "null";
+      if (Array.isArray(value)) return "a list";
+      return value instanceof Date ? "a Date" : "an object";
+    case "undefined":
+      return "undefined";
+    default:
+      return `a ${typeof value}`;
+  }
+}
+
+/** What a value is that a type does not take. */
+export function unfitWord(value: unknown, { kind }: ValueType): string {
+  const { isNumber, compared } = kinds[kind];
+  if (typeof value === "number" && isNumber && Number.isInteger(value)) return "one outside of that range";
+  return typeof value === "string" && compared === "text" ? "another text" : typeWord(value);
 }
 
 /** What a type takes, in words. */
@@ -178,6 +225,6 @@ export function checked(value: unknown, type: ValueType, label: string): Scalar 
   if (value === null) return null;
   const canonical = canonicalOf(value, type);
   if (canonical === undefined)
-    throw new GemachError("VALUE_UNFIT", { column: label, expected: expectedOf(type), got: typeWord(value) });
+    throw new GemachError("VALUE_UNFIT", { column: label, expected: expectedOf(type), got: unfitWord(value, type) });
   return canonical;
 }

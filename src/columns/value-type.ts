@@ -56,16 +56,3 @@ export interface ValueType {
   // biome-ignore lint/suspicious/noExplicitAny: the column's own type says what it turns into what
   readonly codec?: Codec<any, any>;
 }
-
-/** Kinds that hold the same values are compared with each other. */
-export function comparedKind(kind: ColumnKind): ColumnKind {
-  if (kind === "identity") return "integer";
-  return kind === "varchar" || kind === "choice" ? "text" : kind;
-}
-
-/** in: a column's kind; out: the kind that its values are compared as. */
-export type ComparedKind<K extends ColumnKind> = K extends "identity"
-  ? "integer"
-  : K extends "varchar" | "choice"
-    ? "text"
-    : K;

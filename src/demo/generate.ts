@@ -231,15 +231,15 @@ const ownersFirst = [
   ...(["Inspection", "Reservation"] as const),
 ];
 
-/** Inserts a society's rows, owners first. `told` hears of each table once its rows are there. */
+/** Inserts a society's rows, owners first. `inserted` is called for each table once its rows are there. */
 export async function fill(
   db: Database,
   society: Society,
-  told: (table: string, rows: number) => void = () => {},
+  inserted: (table: string, rows: number) => void = () => {},
 ): Promise<void> {
   for (const name of ownersFirst) {
     const entity: { readonly table: string } = lending[name];
     // The rows of a name are those of its entity; the compiler cannot follow a name through a loop.
-    told(entity.table, await db.insert(entity as typeof lending.Loan, society[name] as Society["Loan"]));
+    inserted(entity.table, await db.insert(entity as typeof lending.Loan, society[name] as Society["Loan"]));
   }
 }

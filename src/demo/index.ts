@@ -1,3 +1,3 @@
 export { fill, generate, type Society } from "./generate.js";
 export { lending } from "./lending.js";
-export { type ToldChapter, tell } from "./story.js";
+export { runStory, type ShownChapter } from "./story.js";

@@ -18,13 +18,13 @@ export interface Chapter {
 }
 
 /** A chapter that was run. */
-export interface ToldChapter extends Chapter {
+export interface ShownChapter extends Chapter {
   readonly ledger: Ledger;
   /** Its time by that of the first chapter; medians of several runs. */
   readonly relativeTime: number;
 }
 
-/** The chapters, in the order in which they are told. */
+/** The chapters, in the order in which they are shown. */
 export const chapters: readonly Chapter[] = [
   {
     name: "loop",
@@ -105,7 +105,7 @@ const rounds = { least: 4, most: 16, milliseconds: 2000 };
 const median = (times: readonly number[]): number => [...times].sort((a, b) => a - b)[times.length >> 1] ?? 0;
 
 /** Runs every chapter on a database that holds a society, in rounds, so that a busy moment troubles all alike. */
-export async function tell(db: Database): Promise<readonly ToldChapter[]> {
+export async function runStory(db: Database): Promise<readonly ShownChapter[]> {
   const ledgers = chapters.map((): Ledger[] => []);
   let spent = 0;
   for (let round = 0; round < rounds.least || (round < rounds.most && spent < rounds.milliseconds); round++) {
@@ -115,7 +115,7 @@ export async function tell(db: Database): Promise<readonly ToldChapter[]> {
       ledgers[i]?.push(ledger);
     }
   }
-  const times = ledgers.map((told) => median(told.slice(1).map((ledger) => ledger.milliseconds)));
+  const times = ledgers.map((runs) => median(runs.slice(1).map((ledger) => ledger.milliseconds)));
   return chapters.map((chapter, i) => ({
     ...chapter,
     ledger: ledgers[i]?.at(-1) as Ledger,

@@ -1,7 +1,10 @@
 import { GemachError } from "../errors/index.js";
-import type { Driver, Request, Run, WireRows } from "../run/index.js";
-import type { Wire } from "../sql/index.js";
-import { inTransaction } from "./in-transaction.js";
+import type { Driver, Request, Send, TransactionSettings, WireRows } from "../run/index.js";
+import { mariadbDialect, type Wire } from "../sql/index.js";
+import { expectHandle, ownTransaction, savepoints, sendText } from "./controls.js";
+
+export { mariadbDialect } from "../sql/index.js";
+
 /** What is used of a statement's settings, as `mysql2` takes them. */
 export interface MariadbStatement {
   readonly sql: string;
@@ -26,104 +29,32 @@ export interface MariadbPool extends MariadbStatements {
   on(event: "connection", listener: (connection: any) => void): unknown;
 }
 
-const engine = "MariaDB";
-
-/** What the server and the socket say of an error. */
-interface MariadbFault extends Error {
-  readonly code?: string;
-  readonly errno?: number;
-  readonly sqlMessage?: string;
-  readonly address?: string;
-  readonly port?: number;
-}
-
-const detailsOf = (error: MariadbFault) => ({
-  cause: error,
-  serverCode: error.errno === undefined ? error.code : String(error.errno),
-});
-
-const quoted = (message: string, at = 0): string | undefined => [...message.matchAll(/[`']([^`']+)[`']/g)][at]?.[1];
-
-/** "Cannot add or update a child row: … (`db`.`loan`, CONSTRAINT `loan_ibfk_1` …" names both. */
-const keyNames = ({ message }: MariadbFault) => ({
-  table: /`[^`]+`\.`([^`]+)`/.exec(message)?.[1],
-  constraint: /CONSTRAINT `([^`]+)`/.exec(message)?.[1],
-});
-
-const unique = (e: MariadbFault) => {
-  const constraint = /for key '([^']+)'$/.exec(e.message)?.[1];
-  return new GemachError("UNIQUE_VIOLATED", { constraint }, detailsOf(e));
-};
-const foreignKey = (e: MariadbFault) => new GemachError("FOREIGN_KEY_VIOLATED", keyNames(e), detailsOf(e));
-const notNull = (e: MariadbFault) => new GemachError("NOT_NULL_VIOLATED", { column: quoted(e.message) }, detailsOf(e));
-const denied = (e: MariadbFault) => new GemachError("CONNECTION_DENIED", { engine }, detailsOf(e));
-const busy = (e: MariadbFault) => new GemachError("BUSY", { engine }, detailsOf(e));
-const cancelled = (e: MariadbFault) => new GemachError("CANCELLED", { engine }, detailsOf(e));
-const lost = (e: MariadbFault) => new GemachError("CONNECTION_LOST", { engine }, detailsOf(e));
-const refused = (e: MariadbFault) =>
-  new GemachError("CONNECTION_REFUSED", { engine, host: e.address, port: e.port }, detailsOf(e));
-
-/** Error numbers (MariaDB 10.11, error codes) and socket errors in this library's terms. */
-const faults: Readonly<Record<string, (error: MariadbFault) => GemachError>> = {
-  1020: (e) => new GemachError("SERIALIZATION_FAILED", { engine }, detailsOf(e)),
-  1044: denied,
-  1045: denied,
-  1048: notNull,
-  1049: (e) => new GemachError("CONNECTION_DENIED", { engine, database: quoted(e.message) }, detailsOf(e)),
-  1054: (e) => new GemachError("COLUMN_MISSING", { column: quoted(e.message), engine }, detailsOf(e)),
-  1062: unique,
-  1146: (e) =>
-    new GemachError("TABLE_MISSING", { table: quoted(e.message)?.replace(/^.*\./, ""), engine }, detailsOf(e)),
-  1205: busy,
-  1213: (e) => new GemachError("DEADLOCK", { engine }, detailsOf(e)),
-  1216: foreignKey,
-  1217: foreignKey,
-  1317: cancelled,
-  1364: notNull,
-  1451: foreignKey,
-  1452: foreignKey,
-  1927: lost,
-  1969: cancelled,
-  1461: (e) => new GemachError("STATEMENTS_EXHAUSTED", { engine }, detailsOf(e)),
-  4025: (e) => new GemachError("CHECK_VIOLATED", { constraint: quoted(e.message) }, detailsOf(e)),
-  ECONNREFUSED: refused,
-  ENOTFOUND: refused,
-  EHOSTUNREACH: refused,
-  ETIMEDOUT: refused,
-  ENOENT: refused,
-  ECONNRESET: lost,
-  EPIPE: lost,
-  PROTOCOL_CONNECTION_LOST: lost,
-};
-
-function mariadbError(error: unknown, statement: string): unknown {
-  if (!(error instanceof Error)) return error;
-  const fault = error as MariadbFault;
-  const known = faults[fault.errno ?? ""] ?? faults[fault.code ?? ""];
-  if (known !== undefined) return known(fault);
-  if (fault.sqlMessage === undefined) return error;
-  return new GemachError("STATEMENT_REFUSED", { engine, reason: fault.sqlMessage, statement }, detailsOf(fault));
-}
-
 /**
- * What a session must be like for one answer on every engine: strict, so that nothing is cut short
+ * What a session must be like for one answer on every engine, whatever the server's own settings are: strict, so that nothing is cut short
  * or rounded in silence; instants in UTC; a zero that is inserted stays a zero; what an update gives one
  * column does not change what it gives the next; nested rows of any length are whole.
  */
 const sessionSettings =
-  "set session sql_mode = concat(@@sql_mode, ',STRICT_ALL_TABLES,NO_AUTO_VALUE_ON_ZERO,SIMULTANEOUS_ASSIGNMENT'), time_zone = '+00:00', group_concat_max_len = 4294967295, names utf8mb4 collate utf8mb4_nopad_bin";
+  "set session sql_mode = 'STRICT_ALL_TABLES,NO_AUTO_VALUE_ON_ZERO,SIMULTANEOUS_ASSIGNMENT,NO_ENGINE_SUBSTITUTION', time_zone = '+00:00', group_concat_max_len = 4294967295, names utf8mb4 collate utf8mb4_nopad_bin";
 
-/** A transaction that sees the state in which the data was when it began, and keeps nobody waiting. */
-const snapshot = [
-  "set transaction isolation level repeatable read",
-  "start transaction with consistent snapshot, read only",
-] as const;
+/** What a transaction is begun with; one that only reads sees the state in which the data was when it began. */
+function* beginTexts({ isolation, readOnly = false }: TransactionSettings): Generator<string> {
+  if (isolation !== undefined) yield `set transaction isolation level ${isolation}`;
+  const isSnapshot = isolation === "repeatable read" && readOnly;
+  const settings = [...(isSnapshot ? ["with consistent snapshot"] : []), ...(readOnly ? ["read only"] : [])];
+  yield settings.length === 0 ? "start transaction" : `start transaction ${settings.join(", ")}`;
+}
 
 /**
  * The driver for MariaDB, over a pool that the caller made and will end. Hand it over before the pool
  * opens connections: each is set to strict mode, UTC and utf8mb4 when it is opened.
  */
 export function mariadb(pool: MariadbPool): Driver {
+  const expected = 'a pool of mysql2/promise (createPool of "mysql2/promise")';
+  expectHandle("mariadb()", pool, ["execute", "getConnection", "on"], expected);
+  // The package's other kind of pool answers by callbacks, and would never be heard of.
+  if ("promise" in pool && typeof pool.promise === "function")
+    throw new GemachError("HANDLE_EXPECTED", { call: "mariadb()", expected, got: "one that takes callbacks" });
   pool.on("connection", (connection) => connection.query(sessionSettings));
   const { Buffer } = globalThis as unknown as {
     Buffer: { from(bytes: ArrayBufferLike, at: number, length: number): Uint8Array };
@@ -131,8 +62,8 @@ export function mariadb(pool: MariadbPool): Driver {
   // The package sends other arrays of bytes as texts.
   const sent = (value: Wire) =>
     value instanceof Uint8Array ? Buffer.from(value.buffer, value.byteOffset, value.byteLength) : value;
-  const runOn =
-    (statements: MariadbStatements): Run =>
+  const sendOn =
+    (statements: MariadbStatements): Send =>
     async ({ text, parameters, counts }: Request): Promise<WireRows> => {
       const settings = {
         rowsAsArray: true,
@@ -145,23 +76,27 @@ export function mariadb(pool: MariadbPool): Driver {
         if (Array.isArray(rows)) return rows;
         return counts === true ? [[(rows as { readonly affectedRows: number }).affectedRows]] : [];
       } catch (error) {
-        throw mariadbError(error, text);
+        throw mariadbDialect.fault(error, text);
       }
     };
   return {
-    dialect: "mariadb",
+    dialect: mariadbDialect,
     answersAtOnce: false,
-    run: runOn(pool),
-    together: async (work, isSnapshot = false) => {
+    send: sendOn(pool),
+    open: async () => {
       const connection = await pool.getConnection().catch((error) => {
-        throw mariadbError(error, "begin");
+        throw mariadbDialect.fault(error, "begin");
       });
-      return await inTransaction(
-        runOn(connection),
-        work,
-        (broken) => (broken ? connection.destroy() : connection.release()),
-        isSnapshot ? snapshot : ["begin"],
-      );
+      const send = sendOn(connection);
+      return {
+        send,
+        begin: async (settings) => {
+          for (const text of beginTexts(settings)) await sendText(send, text);
+        },
+        ...ownTransaction(send),
+        ...savepoints(send),
+        close: (isBroken) => (isBroken ? connection.destroy() : connection.release()),
+      };
     },
   };
 }

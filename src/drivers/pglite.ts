@@ -1,5 +1,10 @@
-import type { Driver, Request, Run, WireRows } from "../run/index.js";
-import { postgresError } from "./postgres-error.js";
+import type { Driver, Request, Send, Session, TransactionSettings, WireRows } from "../run/index.js";
+import { pgliteDialect } from "../sql/index.js";
+import { expectHandle, nestedName, nestedTransaction, savepoints, sendText } from "./controls.js";
+import { turnsOf } from "./turns.js";
+
+export { pgliteDialect } from "../sql/index.js";
+
 /** How values go to and fro: as the text that PostgreSQL itself reads and writes. */
 export interface PgliteOptions {
   readonly rowMode: "array";
@@ -21,6 +26,7 @@ export interface PgliteAnswer {
 
 /** A database of `@electric-sql/pglite` (`new PGlite()`). */
 export interface PgliteDatabase extends PgliteQueries {
+  exec(text: string): Promise<unknown>;
   transaction<R>(work: (transaction: PgliteQueries) => Promise<R>): Promise<R>;
 }
 
@@ -40,29 +46,111 @@ const options: PgliteOptions = {
   serializers: asText<unknown>(String),
 };
 
-/** The driver for PostgreSQL in the process, over a database that the caller made and will close. */
+/** A transaction of the package's own, held open until it is ended: its other work waits meanwhile. */
+interface Held {
+  readonly queries: PgliteQueries;
+  /** Commits, or rolls back where an error is handed over. */
+  end(error?: unknown): Promise<void>;
+}
+
+async function hold(database: PgliteDatabase): Promise<Held> {
+  let end: (error?: unknown) => void = () => {};
+  const isEnded = new Promise<void>((resolve, reject) => {
+    end = (error) => (error === undefined ? resolve() : reject(error));
+  });
+  return await new Promise((resolve, reject) => {
+    const done = database.transaction(async (queries) => {
+      resolve({
+        queries,
+        end: async (error) => {
+          end(error);
+          await done.catch((thrown: unknown) => {
+            if (thrown !== error) throw thrown;
+          });
+        },
+      });
+      await isEnded;
+    });
+    done.catch(reject);
+  });
+}
+
+/** Whether the caller has a transaction open: a savepoint is possible only inside of one (SQLSTATE 25P01 else). */
+async function isInTransaction(database: PgliteDatabase): Promise<boolean> {
+  try {
+    await database.exec(`savepoint ${nestedName}`);
+    return true;
+  } catch (error) {
+    if ((error as { code?: string }).code === "25P01") return false;
+    throw pgliteDialect.fault(error, "savepoint");
+  }
+}
+
+function settingsText({ isolation, readOnly }: TransactionSettings): string | undefined {
+  const parts = [
+    ...(isolation === undefined ? [] : [`isolation level ${isolation}`]),
+    ...(readOnly === true ? ["read only"] : []),
+  ];
+  return parts.length === 0 ? undefined : `set transaction ${parts.join(", ")}`;
+}
+
+/**
+ * The driver for PostgreSQL in the process, over a database that the caller made and will close. Sessions wait for each
+ * other, and so do single statements for a session that is open.
+ */
 export function pglite(database: PgliteDatabase): Driver {
-  const runOn =
-    (queries: PgliteQueries): Run =>
+  expectHandle(
+    "pglite()",
+    database,
+    ["query", "exec", "transaction"],
+    "a database of @electric-sql/pglite (new PGlite())",
+  );
+  const turns = turnsOf(database);
+  const sendOn =
+    (queries: () => PgliteQueries): Send =>
     async ({ text, parameters, counts }: Request): Promise<WireRows> => {
       try {
-        const { rows, affectedRows } = await queries.query(text, [...parameters], options);
+        const { rows, affectedRows } = await queries().query(text, [...parameters], options);
         return counts === true ? [[affectedRows ?? 0]] : (rows as WireRows);
       } catch (error) {
-        throw postgresError(error, text);
+        throw pgliteDialect.fault(error, text);
       }
     };
+  const direct = sendOn(() => database);
+
+  const session = (leave: () => void): Session => {
+    let held: Held | undefined;
+    const send = sendOn(() => held?.queries ?? database);
+    const nested = nestedTransaction(send);
+    const ended = async (error?: unknown): Promise<void> => {
+      const { end } = held as Held;
+      held = undefined;
+      await end(error).catch((thrown: unknown) => {
+        throw pgliteDialect.fault(thrown, "commit");
+      });
+    };
+    return {
+      send,
+      begin: async (settings) => {
+        if (await isInTransaction(database)) return;
+        held = await hold(database);
+        const text = settingsText(settings);
+        if (text !== undefined) await sendText(send, text);
+      },
+      commit: () => (held === undefined ? nested.commit() : ended()),
+      rollback: () => (held === undefined ? nested.rollback() : ended(new Error("rolled back"))),
+      ...savepoints(send),
+      close: leave,
+    };
+  };
+
   return {
-    dialect: "postgres",
-    variant: "in-process",
+    dialect: pgliteDialect,
     answersAtOnce: false,
-    run: runOn(database),
-    together: (work, isSnapshot = false) =>
-      database.transaction(async (transaction) => {
-        const run = runOn(transaction);
-        if (isSnapshot)
-          await run({ text: "set transaction isolation level repeatable read, read only", parameters: [] });
-        return await work(run);
-      }),
+    send: (request) => turns.single(() => direct(request)),
+    open: () => {
+      const entered = turns.enter();
+      return entered instanceof Promise ? entered.then(session) : session(entered);
+    },
   };
 }

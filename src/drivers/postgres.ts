@@ -1,6 +1,9 @@
-import type { Driver, Request, Run, WireRows } from "../run/index.js";
-import { inTransaction } from "./in-transaction.js";
-import { postgresError } from "./postgres-error.js";
+import type { Driver, Request, Send, TransactionSettings, WireRows } from "../run/index.js";
+import { postgresDialect } from "../sql/index.js";
+import { expectHandle, ownTransaction, savepoints, sendText } from "./controls.js";
+
+export { postgresDialect } from "../sql/index.js";
+
 /** What is used of a query's configuration, as `pg` takes it. */
 export interface PostgresQuery {
   readonly text: string;
@@ -17,7 +20,16 @@ export interface PostgresQueries {
 
 /** A pool of `pg` (`new Pool({ connectionString })`). */
 export interface PostgresPool extends PostgresQueries {
-  connect(): Promise<PostgresQueries & { release(broken?: boolean): void }>;
+  // biome-ignore lint/suspicious/noExplicitAny: the pool announces connections of its own class
+  on?(event: "connect", listener: (client: any) => void): unknown;
+  connect(): Promise<PostgresClient>;
+}
+
+/** One of its connections. */
+export interface PostgresClient extends PostgresQueries {
+  release(broken?: boolean): void;
+  on?(event: "error", listener: (error: Error) => void): unknown;
+  off?(event: "error", listener: (error: Error) => void): unknown;
 }
 
 /** Settings of the PostgreSQL driver. */
@@ -28,6 +40,10 @@ export interface PostgresOptions {
    */
   readonly prepare?: boolean;
 }
+
+/** What a session must be like: the forms in which values come. */
+const sessionSettings =
+  "set datestyle = 'ISO'; set bytea_output = 'hex'; set extra_float_digits = 1; set standard_conforming_strings = on";
 
 /** Values come as the server's text: this library decodes them itself. */
 const textTypes = { getTypeParser: () => (value: string) => value };
@@ -52,38 +68,76 @@ const nameOf = (text: string): string => `gemach_${hash(text, 0)}_${hash(text, 1
 /** How many names are kept rather than made again. */
 const mostNames = 1000;
 
+/** Whether the server has prepared a statement of a text for a table that has changed since: it never runs again. */
+const isOutdated = (error: unknown): boolean =>
+  error instanceof Error && (error as { readonly code?: string }).code === "0A000" && /cached plan/.test(error.message);
+
+/** What a transaction is begun with. */
+const beginText = ({ isolation, readOnly }: TransactionSettings): string =>
+  `begin${isolation === undefined ? "" : ` isolation level ${isolation}`}${readOnly === true ? " read only" : ""}`;
+
 /** The driver for PostgreSQL, over a pool that the caller made and will end. */
 export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions = {}): Driver {
+  expectHandle("postgres()", pool, ["query", "connect"], "a pool of pg (new Pool({ connectionString }))");
+  // A server's or a role's own settings would write days, bytes and numbers in another form, some with fewer digits.
+  pool.on?.("connect", (client) => void client.query(sessionSettings)?.catch?.(() => {}));
   const names = new Map<string, string>();
   const named = (text: string): string => {
-    const known = names.get(text) ?? nameOf(text);
+    const times = renewed.get(text);
+    const known = names.get(text) ?? nameOf(times === undefined ? text : `${times} ${text}`);
     if (names.size >= mostNames) names.clear();
     names.set(text, known);
     return known;
   };
-  const runOn =
-    (queries: PostgresQueries): Run =>
-    async ({ text, parameters, once, counts }: Request): Promise<WireRows> => {
+  /** How often the table of a text was found changed: a further name makes the server prepare it anew. */
+  const renewed = new Map<string, number>();
+  const sendOn = (queries: PostgresQueries): Send => {
+    const send = async (request: Request): Promise<WireRows> => {
+      const { text, parameters, once, counts } = request;
       const query: PostgresQuery = { text, values: [...parameters], rowMode: "array", types: textTypes };
       if (prepare && once !== true) query.name = named(text);
       try {
         const { rows, rowCount } = await queries.query(query);
         return counts === true ? [[rowCount ?? 0]] : (rows as WireRows);
       } catch (error) {
-        throw postgresError(error, text);
+        if (!isOutdated(error) || query.name === undefined) throw postgresDialect.fault(error, text);
+        if (names.get(text) === query.name) {
+          const times = (renewed.get(text) ?? 0) + 1;
+          renewed.set(text, times);
+          names.set(text, nameOf(`${times} ${text}`));
+        }
+        // Nothing was done; a transaction, though, has ended with the error.
+        if (queries !== pool) throw postgresDialect.fault(error, text);
+        return send(request);
       }
     };
+    return send;
+  };
   return {
-    dialect: "postgres",
+    dialect: postgresDialect,
     answersAtOnce: false,
-    run: runOn(pool),
-    together: async (work, isSnapshot = false) => {
+    send: sendOn(pool),
+    open: async () => {
       const client = await pool.connect().catch((error) => {
-        throw postgresError(error, "begin");
+        throw postgresDialect.fault(error, "begin");
       });
-      return await inTransaction(runOn(client), work, (broken) => client.release(broken), [
-        isSnapshot ? "begin isolation level repeatable read read only" : "begin",
-      ]);
+      // A server that ends is an event on its connection, which would end the program; the statement in hand fails with it.
+      let isLost = false;
+      const lost = () => {
+        isLost = true;
+      };
+      client.on?.("error", lost);
+      const send = sendOn(client);
+      return {
+        send,
+        begin: (settings) => sendText(send, beginText(settings)),
+        ...ownTransaction(send),
+        ...savepoints(send),
+        close: (isBroken) => {
+          client.off?.("error", lost);
+          client.release(isBroken === true || isLost);
+        },
+      };
     },
   };
 }

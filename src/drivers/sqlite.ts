@@ -1,6 +1,12 @@
 import { GemachError } from "../errors/index.js";
-import type { Driver, Request, WireRows } from "../run/index.js";
+import type { Driver, Request, Session, TransactionSettings, WireRows } from "../run/index.js";
+import { sqliteDialect } from "../sql/index.js";
+import { expectHandle, nestedName, nestedTransaction, ownTransaction, savepoints, sendText } from "./controls.js";
 import { addFunctions, type ExtensibleHandle } from "./sqlite-functions.js";
+import { turnsOf } from "./turns.js";
+
+export { sqliteDialect } from "../sql/index.js";
+
 /** What is used of a prepared statement, of `better-sqlite3` or `node:sqlite`. */
 export interface SqliteStatement {
   // biome-ignore lint/suspicious/noExplicitAny: each package narrows what it takes in its own way
@@ -27,74 +33,6 @@ export interface SqliteHandle extends ExtensibleHandle {
   readonly inTransaction?: boolean;
   /** node:sqlite: whether a transaction is open. */
   readonly isTransaction?: boolean;
-}
-
-/** Primary and extended result codes (sqlite.org/rescode.html) by number, as node:sqlite gives them. */
-const codeNames: Readonly<Record<number, string>> = {
-  5: "SQLITE_BUSY",
-  6: "SQLITE_LOCKED",
-  8: "SQLITE_READONLY",
-  9: "SQLITE_INTERRUPT",
-  10: "SQLITE_IOERR",
-  11: "SQLITE_CORRUPT",
-  14: "SQLITE_CANTOPEN",
-  26: "SQLITE_NOTADB",
-  275: "SQLITE_CONSTRAINT_CHECK",
-  787: "SQLITE_CONSTRAINT_FOREIGNKEY",
-  1299: "SQLITE_CONSTRAINT_NOTNULL",
-  1555: "SQLITE_CONSTRAINT_PRIMARYKEY",
-  2067: "SQLITE_CONSTRAINT_UNIQUE",
-};
-
-const engine = "SQLite";
-
-/** The result code's name: better-sqlite3 gives it, node:sqlite gives its number. */
-function codeOf(error: { code?: unknown; errcode?: unknown }): string {
-  if (typeof error.errcode === "number")
-    return codeNames[error.errcode] ?? codeNames[error.errcode & 0xff] ?? "SQLITE_ERROR";
-  return typeof error.code === "string" ? error.code : "";
-}
-
-/** "UNIQUE constraint failed: member.name, member.town" names table and columns. */
-function constraintNames(message: string): { table?: string; column?: string } {
-  const places = /constraint failed: (.+)$/.exec(message)?.[1]?.split(", ") ?? [];
-  const table = places[0]?.includes(".") ? places[0].split(".")[0] : undefined;
-  if (table === undefined) return {};
-  return { table, column: places.map((place) => place.slice(place.indexOf(".") + 1)).join(", ") };
-}
-
-/** What an engine's error is in this library's terms. */
-function translated(error: unknown, statement: string, file: string | undefined): unknown {
-  if (!(error instanceof Error)) return error;
-  const serverCode = codeOf(error as { code?: unknown; errcode?: unknown });
-  const details = { cause: error, serverCode };
-  const { message } = error;
-  if (serverCode === "ERR_OUT_OF_RANGE") return new GemachError("VALUE_LOSSY", { kind: "integer" }, details);
-  if (!serverCode.startsWith("SQLITE_")) return error;
-  const table = /no such table: (?:main\.)?(.+)$/.exec(message)?.[1];
-  if (table !== undefined) return new GemachError("TABLE_MISSING", { table, engine }, details);
-  const column = /no such column: (.+)$/.exec(message)?.[1] ?? /has no column named (.+)$/.exec(message)?.[1];
-  if (column !== undefined) return new GemachError("COLUMN_MISSING", { column, engine }, details);
-  const names = constraintNames(message);
-  switch (serverCode) {
-    case "SQLITE_CONSTRAINT_UNIQUE":
-    case "SQLITE_CONSTRAINT_PRIMARYKEY":
-    case "SQLITE_CONSTRAINT_ROWID":
-      return new GemachError("UNIQUE_VIOLATED", names, details);
-    case "SQLITE_CONSTRAINT_FOREIGNKEY":
-      return new GemachError("FOREIGN_KEY_VIOLATED", names, details);
-    case "SQLITE_CONSTRAINT_NOTNULL":
-      return new GemachError("NOT_NULL_VIOLATED", names, details);
-    case "SQLITE_CONSTRAINT_CHECK":
-      return new GemachError("CHECK_VIOLATED", { constraint: /failed: (.+)$/.exec(message)?.[1] }, details);
-    case "SQLITE_INTERRUPT":
-      return new GemachError("CANCELLED", { engine }, details);
-    default:
-  }
-  if (/^SQLITE_(BUSY|LOCKED)/.test(serverCode)) return new GemachError("BUSY", { engine }, details);
-  if (/^SQLITE_(NOTADB|CORRUPT|CANTOPEN|READONLY|IOERR)/.test(serverCode))
-    return new GemachError("FILE_UNUSABLE", { file, reason: message }, details);
-  return new GemachError("STATEMENT_REFUSED", { engine, reason: message, statement }, details);
 }
 
 /** How many prepared statements a handle keeps; the texts of a program are far fewer, unless it makes them up as it goes. */
@@ -125,63 +63,87 @@ function prepare(handle: SqliteHandle, text: string): Prepared {
     counts === true ? written(statement.run(...parameters)) : (statement.all(...parameters) as WireRows);
 }
 
+/** What a transaction is begun with. One that writes has the file to itself from its beginning, so that it cannot fail half-way. */
+function beginText({ isolation, readOnly = false }: TransactionSettings): string {
+  if (isolation === "read uncommitted" || isolation === "read committed")
+    throw new GemachError("ENGINE_UNABLE", {
+      engine: "SQLite",
+      what: `give a transaction the isolation level '${isolation}'`,
+      instead: "Leave the level out: every transaction of SQLite is serializable.",
+    });
+  return readOnly ? "begin" : "begin immediate";
+}
+
 /**
  * The driver for SQLite, over a handle that the caller opened and will close. Turns foreign keys on,
- * and the write-ahead log where the database is a file that may be written.
+ * and the write-ahead log where the database is a file that may be written. Sessions on one handle wait for each other,
+ * and so do single statements for a session that is open.
  * @throws GemachError `FILE_UNUSABLE` where the file is no SQLite database.
  */
 export function sqlite(handle: SqliteHandle): Driver {
+  expectHandle("sqlite()", handle, ["prepare", "exec"], "a handle of better-sqlite3 or node:sqlite");
   const statements = new Map<string, Prepared>();
+  const turns = turnsOf(handle);
   const guarded = <R>(text: string, work: () => R): R => {
     try {
       return work();
     } catch (error) {
-      throw translated(error, text, handle.name);
+      throw sqliteDialect.fault(error, text, handle.name);
     }
+  };
+  const prepared = (request: Request): WireRows => {
+    let known = statements.get(request.text);
+    if (known === undefined) {
+      if (statements.size >= mostStatements) statements.clear();
+      known = prepare(handle, request.text);
+      statements.set(request.text, known);
+    }
+    return known(request);
   };
   const whole = (request: Request, text: string): WireRows => {
     try {
-      return JSON.parse(send(request)[0]?.[0] as string) as WireRows;
+      return JSON.parse(prepared(request)[0]?.[0] as string) as WireRows;
     } catch (error) {
-      // Beyond a billion bytes in SQLite, or half as many characters in V8, there is no such text.
-      const isTooLong = error instanceof RangeError || /TOOBIG|ERR_STRING_TOO_LONG/.test(codeOf(error as object));
-      if (isTooLong) return send({ ...request, text });
+      // Beyond a billion bytes in SQLite, or half as many characters in V8, there is no such text; nor has JSON bytes, which
+      // a column of any type may hold.
+      const { code = "", message = "" } = error as { code?: unknown; message?: unknown };
+      const isUnable = /TOOBIG|ERR_STRING_TOO_LONG/.test(String(code)) || /BLOB/.test(String(message));
+      if (error instanceof RangeError || isUnable) return prepared({ ...request, text });
       throw error;
     }
   };
-  const run = (request: Request): WireRows =>
-    guarded(request.text, () => (request.unpacked === undefined ? send(request) : whole(request, request.unpacked)));
-  const send = (request: Request): WireRows => {
-    let prepared = statements.get(request.text);
-    if (prepared === undefined) {
-      if (statements.size >= mostStatements) statements.clear();
-      prepared = prepare(handle, request.text);
-      statements.set(request.text, prepared);
-    }
-    return prepared(request);
+  const now = (request: Request): WireRows =>
+    guarded(request.text, () =>
+      request.unpacked === undefined ? prepared(request) : whole(request, request.unpacked),
+    );
+
+  const session = (leave: () => void): Session => {
+    let transaction = ownTransaction(now);
+    return {
+      send: now,
+      begin: (settings) => {
+        const isNested = handle.inTransaction === true || handle.isTransaction === true;
+        transaction = isNested ? nestedTransaction(now) : ownTransaction(now);
+        return isNested ? savepoints(now).savepoint(nestedName) : sendText(now, beginText(settings));
+      },
+      commit: () => transaction.commit(),
+      rollback: () => transaction.rollback(),
+      ...savepoints(now),
+      close: leave,
+    };
   };
-  const control = (text: string) => run({ text, parameters: [] });
 
   addFunctions(handle);
   guarded("pragma foreign_keys = on", () => handle.exec("pragma foreign_keys = on"));
   if (handle.readonly !== true) guarded("pragma journal_mode = wal", () => handle.exec("pragma journal_mode = wal"));
 
   return {
-    dialect: "sqlite",
+    dialect: sqliteDialect,
     answersAtOnce: true,
-    run,
-    together: (work) => {
-      if (handle.inTransaction === true || handle.isTransaction === true) return work(run);
-      control("begin");
-      let result: ReturnType<typeof work>;
-      try {
-        result = work(run);
-      } catch (error) {
-        control("rollback");
-        throw error;
-      }
-      control("commit");
-      return result;
+    send: (request) => turns.single(() => now(request)),
+    open: () => {
+      const entered = turns.enter();
+      return entered instanceof Promise ? entered.then(session) : session(entered);
     },
   };
 }

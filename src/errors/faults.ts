@@ -3,16 +3,40 @@ import { didYouMean } from "./suggest.js";
 /** One fault: what it says of the names involved, and what to do about it. */
 interface Fault<N> {
   readonly fault: (names: N) => string;
-  readonly remedy: string;
+  readonly remedy: string | ((names: N) => string);
 }
 
-const define = <N>(fault: (names: N) => string, remedy: string): Fault<N> => ({ fault, remedy });
+const define = <N>(fault: (names: N) => string, remedy: Fault<N>["remedy"]): Fault<N> => ({ fault, remedy });
+
+/** Where a value was given that is written: the call, and the number of the row, from 1. */
+export interface GivenNames {
+  readonly call?: string | undefined;
+  readonly row?: number | undefined;
+}
+
+const place = ({ call, row }: GivenNames): string => {
+  if (call === undefined) return "";
+  return row === undefined ? `In ${call}(): ` : `In row ${row} of ${call}(): `;
+};
+
+/** Where a value was read: "Loan.due", in the row of a key where that may be shown. */
+export interface ReadNames {
+  readonly column?: string | undefined;
+  readonly key?: string | undefined;
+}
+
+const readPlace = ({ column, key }: ReadNames): string =>
+  column === undefined ? "A value" : `The value of ${column}${key === undefined ? "" : ` in the row with ${key}`}`;
 
 /** "a: 'x', b: 'y'", for the names that are known. */
 const known = (names: Readonly<Record<string, string | undefined>>): string => {
   const parts = Object.entries(names).flatMap(([label, name]) => (name === undefined ? [] : [`${label} '${name}'`]));
   return parts.length === 0 ? "" : ` (${parts.join(", ")})`;
 };
+
+/** "integer, bigint or double" */
+const listed = (words: readonly string[]): string =>
+  words.length < 2 ? words.join("") : `${words.slice(0, -1).join(", ")} or ${words.at(-1)}`;
 
 /** What a violated constraint is known by; engines tell different parts of it. */
 export interface ConstraintNames {
@@ -37,136 +61,165 @@ export const faults = {
     "Use one of these names, or add the column or relation to the model.",
   ),
   VALUE_MISSING: define(
-    (n: { column: string }) => `A condition on ${n.column} got undefined for a value.`,
-    "Pass a value, use is(null) for rows without one, or add the condition with given(), which leaves it out when the value is not there.",
+    (n: { column: string }) => `The value for ${n.column} is undefined.`,
+    "Pass a value. For rows without one use is(null); for a condition that may be left out, given().",
+  ),
+  COLUMN_WITHOUT_VALUE: define(
+    (n: { column: string; expected: string } & GivenNames) =>
+      `${place(n)}${n.column} has no value. It takes ${n.expected}.`,
+    "Give the row a value for it; or make the column nullable, or give it a default, in the table and in the model.",
   ),
   VALUE_UNFIT: define(
-    (n: { column: string; expected: string; got: string }) => `${n.column} takes ${n.expected}, but got ${n.got}.`,
+    (n: { column: string; expected: string; got: string } & GivenNames) =>
+      `${place(n)}${n.column} takes ${n.expected}, but got ${n.got}.`,
     "Convert the value before it is handed over.",
   ),
+  KIND_UNFIT: define(
+    (n: { call: string; kinds: readonly string[]; column: string; kind: string }) =>
+      `${n.call}() works on ${listed(n.kinds)}, but ${n.column} is of kind ${n.kind}.`,
+    "Use it on an expression of such a kind; asText(), asDouble() and their like change one kind into another.",
+  ),
   ENGINE_UNABLE: define(
-    (n: { engine: string; what: string; instead: string }) => `${n.engine} cannot ${n.what}. ${n.instead}`,
-    "Say it so on this engine; the others take both.",
+    (n: { engine: string; what: string; instead: string }) => `${n.engine} cannot ${n.what}.`,
+    (n) => n.instead,
   ),
   INDEX_UNABLE: define(
-    (n: { entity: string; engine: string }) => `${n.engine} cannot keep only some rows of ${n.entity} unique.`,
-    "Leave the condition out of the unique index, or keep the rule in code on this engine.",
+    (n: { entity: string; engine: string }) =>
+      `The unique index of ${n.entity} has a condition, which ${n.engine} does not support.`,
+    "Remove the condition from the index, or check the rule in code on this engine.",
   ),
   ENTITY_READ_ONLY: define(
-    (n: { entity: string }) => `${n.entity} is only read, says the model.`,
-    "Write to the tables behind it, or take readOnly from the entity.",
+    (n: { entity: string }) => `${n.entity} cannot be written: the model marks it as read-only.`,
+    "Write to the tables behind it, or remove readOnly from the entity's options.",
   ),
   RULE_BEYOND_ROW: define(
-    (n: { entity: string; name: string }) => `The rule '${n.name}' of ${n.entity} asks for more than a row by itself.`,
-    "Write it with the row's own columns and plain values; no database checks more by itself.",
+    (n: { entity: string; name: string }) =>
+      `The rule '${n.name}' of ${n.entity} needs more than the row's own columns.`,
+    "Write it with the row's own columns and plain values: a database checks nothing else in a rule.",
   ),
   CHANGE_BEYOND_ROW: define(
-    (n: { column: string }) => `What ${n.column} is given asks for more than the row by itself.`,
-    "Use the row's own columns; fetch other values first, or write one statement for each.",
+    (n: { column: string }) => `In update(): the new value of ${n.column} needs more than the row's own columns.`,
+    "Use the row's own columns; or list the other values first, and write one statement for each.",
   ),
   RETURN_BEYOND_ROW: define(
-    (n: { entity: string }) => `What a write is to return of ${n.entity} asks for more than the row by itself.`,
+    (n: { entity: string }) =>
+      `The option 'returning' of a write to ${n.entity} needs more than the row's own columns.`,
     "Return the row's own columns, and list the rest in the same transaction.",
   ),
   CHANGE_EMPTY: define(
-    (n: { entity: string }) => `update() of ${n.entity} was given nothing to change.`,
-    "Name at least one column.",
+    (n: { entity: string }) => `update() of ${n.entity} changes no column.`,
+    "Give at least one column a value that is not undefined.",
   ),
   NOT_NARROWED: define(
-    (n: { call: string; entity: string }) => `${n.call}() would change every row of ${n.entity}.`,
-    "Narrow the query with where(), or say { all: true } if that is meant.",
+    (n: { call: string; entity: string }) => `${n.call}() without a condition would affect every row of ${n.entity}.`,
+    "Narrow the query with where(), or pass { all: true } if every row is meant.",
   ),
   WRITE_UNFIT: define(
     (n: { call: string; entity: string }) =>
-      `${n.call}() takes a query of ${n.entity} itself, without joins, groups and projection.`,
-    "Start from the entity, and name the rows by where().",
+      `${n.call}() got a query of ${n.entity} with joins, groups or a projection.`,
+    "Start from the entity itself, and choose the rows by where().",
   ),
   COLUMN_COMPUTED: define(
-    (n: { column: string }) => `${n.column} is worked out by the database, but a row brings a value for it.`,
-    "Leave it out of the row.",
+    (n: { column: string } & GivenNames) => `${place(n)}${n.column} is given a value, but the database computes it.`,
+    "Remove it from the row.",
   ),
   VALUE_REFUSED: define(
-    (n: { column: string; reason: string }) => `A value of ${n.column} does not meet the column's schema: ${n.reason}`,
-    "Give a value that does; the entity's newRow and partialRow tell beforehand.",
+    (n: { column: string; reason: string } & GivenNames) =>
+      `${place(n)}The value of ${n.column} does not meet the column's schema: ${n.reason}.`,
+    "Give a value that meets it; the entity's newRowSchema and partialRowSchema check rows beforehand.",
   ),
   VALUE_LOSSY: define(
-    (n: { kind: string }) => `A value from the database does not fit a column of kind ${n.kind} without loss.`,
+    (n: { kind: string } & ReadNames) =>
+      `${readPlace(n)} in the database has more digits than the kind ${n.kind} holds.`,
     "Map the column with a kind that holds it: bigint for whole numbers of 64 bits, isoTimestamp for microseconds.",
   ),
   VALUE_UNREADABLE: define(
-    (n: { kind: string }) => `A value from the database is none of kind ${n.kind}.`,
-    "Map the column with the kind that its values have.",
+    (n: { kind: string } & ReadNames) => `${readPlace(n)} in the database is no value of the kind ${n.kind}.`,
+    "Map the column with the kind that its values have, or correct the value.",
+  ),
+  VALUE_NULL: define(
+    (n: ReadNames) => `${readPlace(n)} in the database is null, which its type does not allow.`,
+    "Where it may be null, make the column nullable in the model, or the kind that sql() is given; else correct the value.",
   ),
   TEMPLATE_OPEN: define(
     (n: { parameter: string }) => `The template's parameter '${n.parameter}' has no value.`,
-    "Run the query that the template's with() gives, not one made of its parameters.",
+    "Run the query that the template's with() returns, not one made of its parameters.",
   ),
   CURSOR_UNFIT: define(
-    (n: { reason: string }) => `The cursor does not fit: ${n.reason}.`,
-    "Hand over a cursor that a slice of the same query, in the same order, gave.",
+    (n: { reason: string }) => `The cursor cannot be used: ${n.reason}.`,
+    "Pass a cursor that portion() of the same query, in the same order, returned.",
   ),
   LIMIT_UNFIT: define(
-    (n: { method: string }) => `${n.method}() takes a whole number of at least 0.`,
+    (n: { method: string; least: number }) => `${n.method}() takes a whole number of at least ${n.least}.`,
     "Check the number where it comes in.",
   ),
   PREDICATE_EXPECTED: define(
-    (n: { method: string }) => `${n.method}() got something that is no predicate.`,
+    (n: { method: string }) =>
+      `The function given to ${n.method}() must return a predicate, but returned something else.`,
     "Return a comparison such as row.name.is('Drill'), or several of them in and(...) or or(...).",
   ),
+  PREDICATE_UNUSED: define(
+    (n: { method: string; unused: number }) =>
+      `The function given to ${n.method}() makes ${n.unused === 1 ? "a predicate" : `${n.unused} predicates`} that what it returns does not contain.`,
+    "Combine predicates with and(...) and or(...): && and || keep only one of them.",
+  ),
   ORDER_EXPECTED: define(
-    (_: Record<never, never>) => "orderBy() got something that is no order.",
+    (_: Record<never, never>) => "The function given to orderBy() must return an order, but returned something else.",
     "Return row.name.asc or row.name.desc, or a list of such.",
   ),
   ROW_OUT_OF_PLACE: define(
-    (n: { entity: string }) => `An expression refers to a row of ${n.entity} that is not part of this query.`,
+    (n: { entity: string }) => `An expression uses a row of ${n.entity} that is not part of this query.`,
     "Use the row that the callback gets, not one kept from the callback of another query.",
   ),
   SET_CUT: define(
     (n: { entity: string; relation: string }) =>
-      `A set of ${n.entity} that limit() or offset() cut leads to no '${n.relation}'.`,
-    "Cut the set at the end of the path, or ask for what is behind it inside of select().",
+      `A set of ${n.entity} with limit() or offset() cannot go on to '${n.relation}'.`,
+    "Call limit() and offset() at the end of the path, or select the further relation inside of select().",
   ),
   ROWS_UNLIKE: define(
-    (n: { told: number; found: number }) =>
-      `A statement gave rows of ${n.found} values, but ${n.told} columns were told.`,
-    "Tell sql.rows() each column that the statement selects, in their order.",
+    (n: { named: number; found: number }) =>
+      `The statement gave rows of ${n.found} values, but sql.rows() names ${n.named} columns.`,
+    "Name each column that the statement selects in sql.rows(), in their order.",
   ),
   DISTINCT_UNFIT: define(
-    (n: { entity: string }) => `distinct() of a query of ${n.entity} that has groups or windows.`,
-    "Take the query as a source, from(query), and group its rows by what you want once.",
+    (n: { entity: string }) => `distinct() does not work on a query of ${n.entity} that has groups or windows.`,
+    "Use the query as a source, from(query), and group its rows.",
   ),
   QUERIES_UNLIKE: define(
     (n: { call: string; name: string; expected: string; got: string }) =>
-      `The queries of ${n.call} do not match: '${n.name}' is ${n.expected} in the first, and ${n.got} in another.`,
+      `The queries given to ${n.call}() differ: '${n.name}' is ${n.expected} in the first, and ${n.got} in another.`,
     "Select values of the same names and kinds in each of them.",
   ),
   SELECTION_UNFIT: define(
-    (n: { entity: string; path: string }) =>
-      `The projection of ${n.entity} has something at '${n.path}' that is no expression.`,
+    (n: { entity: string; path: string; got: string }) =>
+      `The projection of ${n.entity} has ${n.got} at ${n.path}, where an expression is expected.`,
     "Return columns, paths to columns, counts and the like, or plain objects of them; end a to-many path in count(), first() or, inside of an object, select().",
   ),
   RELATED_MISSING: define(
     (n: { entity: string; relation: string; target: string; key: string }) =>
-      `A row of ${n.entity} has a key for '${n.relation}' (${n.key}) that leads to no row of ${n.target}.`,
-    "Where that may be, say constraint: false of the relation, and it is null. Where another connection deletes meanwhile, read in a snapshot().",
+      `A row of ${n.entity} has a key for '${n.relation}' (${n.key}), but ${n.target} has no such row.`,
+    "Where that may happen, give the relation constraint: false, and it is null. Where another connection deletes rows meanwhile, read in a snapshot().",
   ),
   ROW_KEYLESS: define(
-    (n: { column: string }) => `A row in memory has no ${n.column}, which the reach goes out from.`,
+    (n: { column: string }) => `A row given to reach() has no ${n.column}, which the relation needs.`,
     "Fetch the column with the rows, or leave the relation out.",
   ),
   REACH_UNFIT: define(
     (n: { entity: string; relation: string; got: string }) =>
-      `The reach of ${n.entity} has ${n.got} for '${n.relation}'.`,
+      `reach() of ${n.entity} has ${n.got} for '${n.relation}'.`,
     "Give true, an object of further relations, or a function that narrows the relation's query and returns it.",
   ),
   STRATEGY_UNKNOWN: define(
     (n: { given: string; known: readonly string[] }) => `There is no strategy '${n.given}'.`,
-    "Use 'auto', 'join', 'batch' or 'nest'.",
+    (n) => `Use one of ${n.known.map((name) => `'${name}'`).join(", ")}.`,
   ),
-  DIALECT_UNKNOWN: define(
-    (n: { given: string; known: readonly string[] }) =>
-      `There is no dialect '${n.given}'; there are ${n.known.join(", ")}.`,
-    "Use one of these.",
+  HANDLE_EXPECTED: define(
+    (n: { call: string; expected: string; got: string }) => `${n.call} takes ${n.expected}, but got ${n.got}.`,
+    "Pass what the driver's package makes, as in the driver's own example.",
+  ),
+  DIALECT_EXPECTED: define(
+    (n: { call: string; got: string }) => `${n.call} takes a dialect, but got ${n.got}.`,
+    "Pass the dialect that a driver's module exports, such as sqliteDialect of gemach/sqlite, or db.dialect.",
   ),
   IDENTIFIER_UNFIT: define(
     (_: Record<never, never>) => "The name of a table or column has a NUL character in it.",
@@ -182,39 +235,40 @@ export const faults = {
     "Run it with a verb of a database, and loop over what comes back: for (const row of await db.list(query)) …",
   ),
   QUERY_EXPECTED: define(
-    (n: { call: string }) => `${n.call} takes a query, but got something else.`,
-    "Start a query with from(Entity).",
+    (n: { call: string; got: string }) => `${n.call}() takes a query, but got ${n.got}.`,
+    "Make a query of an entity with from(Entity).",
   ),
   ROWS_EXPECTED: define(
-    (n: { call: string; entity: string }) =>
-      `${n.call}() takes an array of rows of ${n.entity}, but got something else.`,
+    (n: { call: string; entity: string; got: string }) =>
+      `${n.call}() takes an array of rows of ${n.entity}, but got ${n.got}.`,
     "Put a single row in an array: [row].",
   ),
   ENTITY_EXPECTED: define(
-    (n: { call: string }) => `${n.call} takes an entity of a model, but got something else.`,
-    "Take the entity from the value that model() gave.",
+    (n: { call: string; got: string }) =>
+      `${n.call}() takes an entity of a model${n.call === "from" ? ", or a query" : ""}, but got ${n.got}.`,
+    "Take the entity from the value that model() returned.",
   ),
   MODEL_EXPECTED: define(
-    (_: Record<never, never>) => "A model was expected, but something else was given.",
-    "Pass the whole value that model() gave.",
+    (n: { call: string; got: string }) => `${n.call}() takes a model, but got ${n.got}.`,
+    "Pass the value that model() returned.",
   ),
   DATABASE_EXPECTED: define(
-    (_: Record<never, never>) => "A database was expected, but something else was given.",
+    (n: { call: string; got: string }) => `${n.call}() takes a database, but got ${n.got}.`,
     "Make one with database(driver).",
   ),
   NONE_FOUND: define(
-    (n: { entity: string }) => `found 0 rows of ${n.entity} where exactly one was expected.`,
+    (n: { entity: string }) => `single() found no row of ${n.entity}.`,
     "Use maybe() where the row may be missing.",
   ),
   SEVERAL_FOUND: define(
-    (n: { entity: string; found: number; expected: string }) =>
-      `found ${n.found} rows of ${n.entity} where ${n.expected} was expected.`,
+    (n: { call: string; entity: string; found: number }) =>
+      `${n.call}() found ${n.found} rows of ${n.entity}, where one is expected.`,
     "Narrow the query with where(), take the first with limit(1), or use list().",
   ),
   TABLE_MISSING: define(
     (n: { table?: string | undefined; engine: string }) =>
       `The database (${n.engine}) has no table${n.table === undefined ? " of a name in the statement" : ` '${n.table}'`}.`,
-    "Create the tables with layOut(db, model), or check that the connection leads to the right database and schema.",
+    "Create the tables with createTables(db, model), or check that the connection leads to the right database and schema.",
   ),
   COLUMN_MISSING: define(
     (n: { column?: string | undefined; engine: string }) =>
@@ -239,6 +293,14 @@ export const faults = {
   CONNECTION_LOST: define(
     (n: { engine: string }) => `The connection to the database (${n.engine}) ended before the statement did.`,
     "Run it again if that does no harm; the server's log says why it hung up.",
+  ),
+  CONNECTION_CLOSED: define(
+    (n: { engine: string }) => `The handle or pool of the database (${n.engine}) was closed before this statement.`,
+    "Close it once all that uses it has come to its end.",
+  ),
+  POOL_EXHAUSTED: define(
+    (n: { engine: string }) => `No connection of the pool (${n.engine}) became free in time.`,
+    "Look for work that keeps its connection, such as a stream that is not read to its end; else give the pool more, or more time.",
   ),
   UNIQUE_VIOLATED: define(
     (n: ConstraintNames) => `A row with the same unique value is there already${known({ ...n })}.`,

@@ -23,8 +23,12 @@ export class GemachError<C extends FaultCode = FaultCode> extends Error {
   readonly serverCode: string | undefined;
 
   constructor(code: C, names: FaultNames<C>, details: ErrorDetails = {}) {
-    const { fault, remedy } = faults[code] as { fault: (names: unknown) => string; remedy: string };
-    super(`${fault(names)}\n${remedy}`, "cause" in details ? { cause: details.cause } : {});
+    const defined = faults[code] as {
+      fault: (names: unknown) => string;
+      remedy: string | ((names: unknown) => string);
+    };
+    const remedy = typeof defined.remedy === "string" ? defined.remedy : defined.remedy(names);
+    super(`${defined.fault(names)}\n${remedy}`, "cause" in details ? { cause: details.cause } : {});
     this.name = "GemachError";
     this.code = code;
     this.names = names;

@@ -1,4 +1,4 @@
-import { comparedKind, type ValueType } from "../columns/index.js";
+import { comparedKind, comparedKindsThat, typeWord, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { isExpression, nodeOf } from "./expression.js";
 import type { Expression, ExpressionOf, NumberExpression, NumberKind } from "./expression-types.js";
@@ -8,12 +8,15 @@ import type { AggregateName, Node, NodeType } from "./resolved.js";
 /** Kinds whose values have a least and a greatest one on every engine. */
 export type RankedKind = NumberKind | "text" | "date" | "time" | "timestamp";
 
+const numbers = comparedKindsThat(({ isNumber }) => isNumber);
+const ranked = comparedKindsThat(({ isRanked }) => isRanked);
+
 /** Kinds that each aggregate takes; others count anything that can be compared. */
 const takes: Partial<Record<AggregateName, readonly string[]>> = {
-  sum: ["integer", "bigint", "double", "numeric"],
-  avg: ["integer", "bigint", "double", "numeric"],
-  min: ["integer", "bigint", "double", "numeric", "text", "date", "time", "timestamp"],
-  max: ["integer", "bigint", "double", "numeric", "text", "date", "time", "timestamp"],
+  sum: numbers,
+  avg: numbers,
+  min: ranked,
+  max: ranked,
 };
 
 const withoutCodec = ({ codec: _, ...type }: ValueType): ValueType => type;
@@ -43,27 +46,28 @@ export interface Aggregated extends NodeType {
 }
 
 /**
- * An aggregate of what a callback names.
+ * An aggregate of what a callback names; `hasRows`: of at least one row.
  * @throws GemachError `VALUE_UNFIT` where that is no expression, or of a kind that cannot be aggregated so.
  */
-export function aggregated(aggregate: AggregateName, given?: unknown): Aggregated {
+export function aggregated(aggregate: AggregateName, given?: unknown, hasRows = false): Aggregated {
   if (aggregate === "count") return { aggregate, operand: undefined, type: { kind: "integer" }, isNullable: false };
   if (!isExpression(given))
     throw new GemachError("VALUE_UNFIT", {
       column: `${aggregate}()`,
       expected: "a function that gives an expression",
-      got: "something else",
+      got: typeWord(given),
     });
   const operand = nodeOf(given);
   const own = typeOf(operand);
   const kinds = takes[aggregate];
   if (kinds !== undefined && !kinds.includes(comparedKind(own.type.kind)))
-    throw new GemachError("VALUE_UNFIT", {
-      column: labelOf(operand),
-      expected: `to be ${kinds.join(" or ")} for ${aggregate}()`,
-      got: own.type.kind,
-    });
-  return { aggregate, operand, type: resultOf(aggregate, own), isNullable: aggregate !== "countDistinct" };
+    throw new GemachError("KIND_UNFIT", { call: aggregate, kinds, column: labelOf(operand), kind: own.type.kind });
+  return {
+    aggregate,
+    operand,
+    type: resultOf(aggregate, own),
+    isNullable: aggregate !== "countDistinct" && (!hasRows || own.isNullable),
+  };
 }
 
 /** in: a kind of number; out: the type of its values in code. */
@@ -86,6 +90,24 @@ export interface Aggregates<A extends readonly unknown[]> {
   min<V, K extends RankedKind>(of: (...rows: A) => Expression<V, K>): ExpressionOf<K, V | null>;
   /** The greatest value that is there. */
   max<V, K extends RankedKind>(of: (...rows: A) => Expression<V, K>): ExpressionOf<K, V | null>;
+}
+
+/** in: the type of an expression's values; out: null where it may be missing. */
+type Absence<V> = V & null;
+
+/**
+ * What can be worked out of the rows of a group, all of them: there is at least one, so that nothing is missing but where
+ * the values may be. `A`: what the callbacks get of each row.
+ */
+export interface GroupAggregates<A extends readonly unknown[]> extends Pick<Aggregates<A>, "count" | "countDistinct"> {
+  /** The sum of the values that are there. */
+  sum<V, K extends NumberKind>(of: (...rows: A) => Expression<V, K>): NumberExpression<Native<K> | Absence<V>, K>;
+  /** The average of the values that are there, as a floating-point number. */
+  avg<V, K extends NumberKind>(of: (...rows: A) => Expression<V, K>): NumberExpression<number | Absence<V>, "double">;
+  /** The least value that is there. */
+  min<V, K extends RankedKind>(of: (...rows: A) => Expression<V, K>): ExpressionOf<K, V>;
+  /** The greatest value that is there. */
+  max<V, K extends RankedKind>(of: (...rows: A) => Expression<V, K>): ExpressionOf<K, V>;
 }
 
 /** The aggregates that take a callback. */

@@ -1,6 +1,7 @@
 import { checked, comparedKind, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import type { CallName } from "./calls.js";
+import { noteMade } from "./made.js";
 import { labelOf, typeOf, valueNode } from "./node.js";
 import type { Node, OrderNode } from "./resolved.js";
 
@@ -46,6 +47,12 @@ export class BuiltOrder {
 /** An expression of the same class for another tree. */
 export const again = (self: Built, node: Node): Built => new (self.constructor as typeof Built)(node);
 
+/** A predicate of the same class. */
+export function predicateBy(self: Built, node: Node): Built {
+  noteMade(node);
+  return again(self, node);
+}
+
 /** The type that a value compared with an expression must be of. */
 const unfit = (node: Node, expected: string, got: string): GemachError =>
   new GemachError("VALUE_UNFIT", { column: labelOf(node), expected, got });
@@ -84,11 +91,7 @@ export function call(
   const node = self[nodeKey];
   const { kind } = typeOf(node).type;
   if (!kinds.includes(comparedKind(kind)))
-    throw new GemachError("VALUE_UNFIT", {
-      column: labelOf(node),
-      expected: `to be ${kinds.join(" or ")} for ${name}()`,
-      got: kind,
-    });
+    throw new GemachError("KIND_UNFIT", { call: name, kinds, column: labelOf(node), kind });
   const all = [node, ...operands];
   const isNullable = alwaysNullable || all.some((operand) => typeOf(operand).isNullable);
   return again(self, { kind: "call", call: name, operands: all, type, isNullable });

@@ -14,14 +14,16 @@ import {
   upperCase,
   type ValueType,
 } from "../columns/index.js";
+import { GemachError } from "../errors/index.js";
 import type { CallName } from "./calls.js";
 import { partsOf, typeOf } from "./node.js";
+import type { OwnNodeKind } from "./own-kinds.js";
 import type { CallNode, Node, ResolvedColumn } from "./resolved.js";
 
 /** Gives the value of a row's column. */
 export type ReadColumn = (column: ResolvedColumn) => Scalar;
 
-/** Texts go by code point, as in a database that was laid out. */
+/** Texts go by code point, as in tables created from the model. */
 function compareTexts(a: string, b: string): number {
   const [left, right] = [[...a], [...b]];
   const at = left.findIndex((letter, i) => letter !== right[i]);
@@ -168,6 +170,13 @@ const evaluations: Readonly<Record<Exclude<CallName, "coalesce">, (values: Value
   cast: (values, { operands, type }) => cast(values[0] as Scalar, typeOf(operands[0] as Node).type, type),
 };
 
+/** What no rule of a row by itself may have in it: the model refuses it. */
+type BeyondRow = Exclude<Node, { kind: OwnNodeKind }>;
+
+function beyondRow(node: BeyondRow): never {
+  throw new GemachError("RULE_BEYOND_ROW", { entity: "an entity", name: node.kind });
+}
+
 /** What an expression of a row's own columns gives. */
 export function evaluate(node: Node, read: ReadColumn): Scalar {
   switch (node.kind) {
@@ -186,8 +195,14 @@ export function evaluate(node: Node, read: ReadColumn): Scalar {
       const chosen = branch?.value ?? node.otherwise;
       return chosen === undefined ? null : evaluate(chosen, read);
     }
-    default:
+    case "compare":
+    case "isNull":
+    case "oneOf":
+    case "logic":
+    case "not":
       return isTrue(node, read, false);
+    default:
+      return beyondRow(node);
   }
 }
 
@@ -217,12 +232,15 @@ function isTrue(node: Node, read: ReadColumn, unknown: boolean, isNegated = fals
       return isTrue(node.item, read, unknown, !isNegated);
     case "isNull":
       return (evaluate(node.operand, read) === null) !== isNegated;
-    case "exists":
-      return isNegated;
-    default: {
+    case "column":
+    case "value":
+    case "call":
+    case "case": {
       const value = evaluate(node, read);
       return value === null ? unknown || isNegated : (value === true) !== isNegated;
     }
+    default:
+      return beyondRow(node);
   }
 }
 

@@ -274,5 +274,15 @@ export type ColumnExpression<C, IsMissing extends boolean> = C extends {
 }
   ? ExpressionOf<K, IsMissing extends true ? V | null : "nullable" extends T ? V | null : V>
   : C extends ValueObject<infer V, infer N>
-    ? { readonly [P in keyof V]: ColumnExpression<V[P], N extends true ? true : IsMissing> }
+    ? N extends true
+      ? { readonly [P in keyof V]: ColumnExpression<V[P], true> } & Absent
+      : { readonly [P in keyof V]: ColumnExpression<V[P], IsMissing> }
     : never;
+
+declare const absent: unique symbol;
+
+/**
+ * For the types only: an object of expressions in whose place there may be null. An alias, since an interface would fit
+ * no object of any names. @internal
+ */
+export type Absent = { readonly [absent]: true };

@@ -1,11 +1,12 @@
-import { checked } from "../columns/index.js";
+import { checked, typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { again, Built, nodeKey, operandOf, orderKey } from "./built.js";
+import { Built, nodeKey, operandOf, orderKey, predicateBy } from "./built.js";
 import { dayMethods } from "./days.js";
 import { documentMethods } from "./documents.js";
 import type { Expression, Order, Predicate } from "./expression-types.js";
 import { inQuery } from "./in-query.js";
 import { type ListParameter, listHoleFor, listHoleIn } from "./list-parameter.js";
+import { noteMade, refuseUnused, withMade } from "./made.js";
 import { labelOf, typeOf } from "./node.js";
 import { numberMethods } from "./numbers.js";
 import type { Comparison, Node, OrderNode } from "./resolved.js";
@@ -39,22 +40,22 @@ class BuiltExpression extends Built {
 
   between(from: unknown, to: unknown): Built {
     const items = [this.atLeast(from)[nodeKey], this.atMost(to)[nodeKey]];
-    return again(this, { kind: "logic", operator: "and", items });
+    return predicateBy(this, { kind: "logic", operator: "and", items });
   }
 
   oneOf(values: readonly unknown[] | Query | ListParameter): Built {
     const operand = this[nodeKey];
     const { type } = typeOf(operand);
     const query = stateIn(values);
-    if (query !== undefined) return again(this, inQuery([operand], query));
+    if (query !== undefined) return predicateBy(this, inQuery([operand], query));
     const hole = listHoleIn(values);
-    if (hole !== undefined) return again(this, { kind: "oneOf", operand, values: listHoleFor(operand, hole) });
+    if (hole !== undefined) return predicateBy(this, { kind: "oneOf", operand, values: listHoleFor(operand, hole) });
     if (!Array.isArray(values)) {
       if (values === undefined) throw new GemachError("VALUE_MISSING", { column: labelOf(operand) });
       throw new GemachError("VALUE_UNFIT", {
         column: labelOf(operand),
         expected: "a list of values",
-        got: "something else",
+        got: typeWord(values),
       });
     }
     const list = values.map((value) => {
@@ -67,20 +68,20 @@ class BuiltExpression extends Built {
         });
       return passed;
     });
-    return again(this, { kind: "oneOf", operand, values: list });
+    return predicateBy(this, { kind: "oneOf", operand, values: list });
   }
 
   notOneOf(values: readonly unknown[] | Query | ListParameter): Built {
-    return again(this, { kind: "not", item: this.oneOf(values)[nodeKey] });
+    return predicateBy(this, { kind: "not", item: this.oneOf(values)[nodeKey] });
   }
 
   #compare(comparison: Comparison, value: unknown): Built {
     const left = this[nodeKey];
     if (value === null && (comparison === "equal" || comparison === "unequal")) {
       const isNull: Node = { kind: "isNull", operand: left };
-      return again(this, comparison === "equal" ? isNull : { kind: "not", item: isNull });
+      return predicateBy(this, comparison === "equal" ? isNull : { kind: "not", item: isNull });
     }
-    return again(this, { kind: "compare", comparison, left, right: operandOf(left, value) });
+    return predicateBy(this, { kind: "compare", comparison, left, right: operandOf(left, value) });
   }
 }
 
@@ -90,6 +91,12 @@ Object.assign(BuiltExpression.prototype, textMethods, numberMethods, dayMethods,
 // biome-ignore lint/suspicious/noExplicitAny: the caller's declared type says which methods are open
 export function expression(node: Node): any {
   return new BuiltExpression(node);
+}
+
+/** The same for a predicate. @internal */
+export function predicate(node: Node): Predicate {
+  noteMade(node);
+  return new BuiltExpression(node) as unknown as Predicate;
 }
 
 /** Whether a value is an expression. @internal */
@@ -129,6 +136,18 @@ export function predicateNode(value: unknown, method: string): Node {
   return node;
 }
 
+/**
+ * The tree of the predicate that a callback gives, all that it makes being part of it.
+ * @throws GemachError `PREDICATE_EXPECTED`, `PREDICATE_UNUSED`
+ * @internal
+ */
+export function predicateGiven(callback: () => unknown, method: string): Node {
+  const { result, own } = withMade(callback);
+  const node = predicateNode(result, method);
+  refuseUnused(node, own, method);
+  return node;
+}
+
 /** Whether an expression is true or false for each row; a condition on a text without a value is false. */
 function isPredicate(node: Node): boolean {
   const { type, isNullable } = typeOf(node);
@@ -136,7 +155,7 @@ function isPredicate(node: Node): boolean {
 }
 
 const combined = (operator: "and" | "or", predicates: readonly Predicate[]): Predicate =>
-  expression({ kind: "logic", operator, items: predicates.map((item) => predicateNode(item, operator)) });
+  predicate({ kind: "logic", operator, items: predicates.map((item) => predicateNode(item, operator)) });
 
 /** True where all of the predicates are; `and()` of none is true. */
 export function and(...predicates: readonly Predicate[]): Predicate {
@@ -149,6 +168,6 @@ export function or(...predicates: readonly Predicate[]): Predicate {
 }
 
 /** True where the predicate is false; a comparison with a missing value is false, so that this keeps it. */
-export function not(predicate: Predicate): Predicate {
-  return expression({ kind: "not", item: predicateNode(predicate, "not") });
+export function not(given: Predicate): Predicate {
+  return predicate({ kind: "not", item: predicateNode(given, "not") });
 }

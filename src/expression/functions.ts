@@ -1,4 +1,4 @@
-import { type Column, type ColumnKind, type ComparedKind, checked } from "../columns/index.js";
+import { type Column, type ColumnKind, type ComparedKind, checked, factsKey } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { operandOf } from "./built.js";
 import type { CallName } from "./calls.js";
@@ -77,7 +77,7 @@ export function greatest<V, K extends ColumnKind, const O extends readonly Opera
 
 /** A value as an expression, of a column's kind: `literal(numeric(8, 2), "1.50")`. */
 export function literal<K extends ColumnKind, V>(of: Column<K, V, never>, value: V): ExpressionOf<ComparedKind<K>, V> {
-  const { type } = of.facts;
+  const { type } = of[factsKey];
   return expression(valueNode(checked(value, type, "a literal"), type));
 }
 

@@ -1,6 +1,7 @@
 import { comparedKind } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { labelOf, typeOf } from "./node.js";
+import { renewed } from "./renewed.js";
 import type { Node, Projection, QueryState } from "./resolved.js";
 
 const valuesOf = (projection: Projection | undefined): readonly Node[] | undefined => {
@@ -22,5 +23,5 @@ export function inQuery(operands: readonly Node[], query: QueryState): Node {
       expected: `a query of ${kinds(operands)}`,
       got: given.length === 0 ? "one without a projection" : `one of ${kinds(given)}`,
     });
-  return { kind: "inQuery", operands, query };
+  return { kind: "inQuery", operands, query: renewed(query).query };
 }

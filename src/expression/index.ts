@@ -1,8 +1,22 @@
-export { type Aggregates, aggregated, aggregateNames } from "./aggregates.js";
+export { isActive, withActive } from "./active.js";
+export { type Aggregates, aggregated, aggregateNames, type GroupAggregates } from "./aggregates.js";
+export { operandOf } from "./built.js";
 export { type CallName, matchCalls } from "./calls.js";
 export { columnsIn, keepsRule } from "./evaluate.js";
-export { and, expression, isExpression, nodeOf, not, or, orderNodes, predicateNode } from "./expression.js";
+export {
+  and,
+  expression,
+  isExpression,
+  nodeOf,
+  not,
+  or,
+  orderNodes,
+  predicate,
+  predicateGiven,
+  predicateNode,
+} from "./expression.js";
 export type {
+  Absent,
   CaselessText,
   ColumnExpression,
   Comparable,
@@ -19,6 +33,7 @@ export type {
   Text,
   TimeOfDay,
 } from "./expression-types.js";
+export type { Fault } from "./fault.js";
 export { type Case, coalesce, greatest, least, literal, nullIf, when } from "./functions.js";
 export { type ListParameter, listParameter } from "./list-parameter.js";
 export {
@@ -35,13 +50,16 @@ export {
   typeOf,
   valueNode,
 } from "./node.js";
+export { isOwnKind } from "./own-kinds.js";
 export { guard, memberAt, ownRow, presenceOf } from "./own-row.js";
+export { renewed, renewedRows, sourcesOf } from "./renewed.js";
 export {
   type AggregateName,
   type AggregateNode,
   type CallNode,
   type Cardinality,
   type Comparison,
+  type Cursor,
   type Derivation,
   type FirstNode,
   type Given,
@@ -63,6 +81,7 @@ export {
   type ReachedRelation,
   type ResolvedColumn,
   type ResolvedEntity,
+  type ResolvedIndex,
   type ResolvedMember,
   type ResolvedRelation,
   type RowLock,
@@ -73,7 +92,7 @@ export {
   type WindowName,
   type WindowNode,
 } from "./resolved.js";
-export { allOf, type Query, type RowOf, stateKey } from "./state.js";
+export { allOf, type NoQuery, type Query, type RowOf, stateKey } from "./state.js";
 export { type Strategy, strategies } from "./strategy.js";
 export { type Tuple, tuple } from "./tuple.js";
 export {

@@ -130,8 +130,16 @@ export function partsOf(node: Node): readonly Node[] {
       const branches = node.branches.flatMap((branch) => [branch.when, branch.value]);
       return node.otherwise === undefined ? branches : [...branches, node.otherwise];
     }
-    default:
+    case "column":
+    case "value":
+    case "hole":
+    case "aggregate":
+    case "first":
+    case "exists":
+    case "existsQuery":
       return [];
+    default:
+      return node satisfies never;
   }
 }
 

@@ -1,9 +1,12 @@
-import type { ColumnKind, ValueType } from "../columns/index.js";
+import { type ColumnKind, comparedKindsThat, type ValueType } from "../columns/index.js";
 import { type Built, call, constant, nodeKey, operandOf } from "./built.js";
 import type { ArithmeticCall } from "./calls.js";
 import { typeOf } from "./node.js";
 
-const numbers: readonly ColumnKind[] = ["integer", "bigint", "double", "numeric"];
+const numbers = comparedKindsThat(({ isNumber }) => isNumber);
+/** Numbers without rounding errors. */
+const precise = numbers.filter((kind) => kind !== "double");
+const textable = comparedKindsThat(({ isTextable }) => isTextable);
 
 /** An operand of a decimal has as many digits as it is written with, not those of the column beside it. */
 function literalType(type: ValueType, value: unknown): ValueType {
@@ -75,14 +78,14 @@ export const numberMethods = {
     return cast(this, ["integer"], { kind: "bigint" });
   },
   asDouble(this: Built) {
-    return cast(this, ["integer", "bigint", "numeric"], { kind: "double" });
+    return cast(this, precise, { kind: "double" });
   },
   asNumeric(this: Built, scale = 0) {
     const { type } = typeOf(this[nodeKey]);
     const precision = (wholeDigits[type.kind] ?? (type.precision ?? 1) - (type.scale ?? 0)) + scale;
-    return cast(this, ["integer", "bigint", "numeric"], { kind: "numeric", precision, scale });
+    return cast(this, precise, { kind: "numeric", precision, scale });
   },
   asText(this: Built) {
-    return cast(this, ["text", "integer", "bigint", "numeric", "date", "uuid"], { kind: "text" });
+    return cast(this, textable, { kind: "text" });
   },
 };

@@ -81,7 +81,9 @@ export interface Step {
   /** Whether the database has a foreign key for it. */
   readonly isBacked: boolean;
   /** Whether it is an error where a to-one step has a key, and no row. */
-  readonly isInsisted: boolean;
+  readonly isRequired: boolean;
+  /** Whether the database is sure to have a row for each key, so that nothing has to look. */
+  readonly isTrusted: boolean;
 }
 
 /** A relation with everything settled: one step, or several one after the other. */
@@ -318,6 +320,14 @@ export type Derivation =
   /** One whose second part goes on from its own rows. */
   | { readonly kind: "recursive"; readonly name: string; readonly seed: QueryState; readonly step: QueryState };
 
+/** A place in a query's order, and the side of it whose rows are asked for. */
+export interface Cursor {
+  readonly text: unknown;
+  readonly side: "after" | "before";
+  /** The query without it, where nothing else was said since. */
+  readonly base: QueryState | undefined;
+}
+
 /** All that was said of a query. */
 export interface QueryState {
   readonly source: Source;
@@ -330,7 +340,7 @@ export interface QueryState {
   /** The locks that the rows are given, until the transaction ends. */
   readonly lock: RowLock | undefined;
   /** Only the rows on one side of a place in the order. */
-  readonly cursor: { readonly text: unknown; readonly side: "after" | "before" } | undefined;
+  readonly cursor: Cursor | undefined;
   /** Other rows beside those of the source. */
   readonly joins: readonly JoinNode[];
   /** What rows are grouped by; undefined where they are not. */
@@ -354,4 +364,6 @@ export interface QueryState {
 /** What has become of a value: the only thing about it that changes. */
 export interface Past {
   isUsed: boolean;
+  /** What was made of it, by who made it and for what. */
+  made?: WeakMap<object, Map<string, unknown>>;
 }

@@ -1,3 +1,4 @@
+import type { Fault } from "./fault.js";
 import type { QueryState, Source } from "./resolved.js";
 
 export const stateKey: unique symbol = Symbol("gemach.state");
@@ -12,6 +13,12 @@ export interface Query<out Row = unknown> {
   readonly [stateKey]: QueryState;
   /** For the types only. @internal */
   readonly [rowOf]: Row;
+}
+
+/** For the types only: what the compiler says where something else stands for a query. @internal */
+export interface NoQuery<Message extends string> {
+  readonly [stateKey]: Fault<Message>;
+  readonly [rowOf]: unknown;
 }
 
 /** in: a query; out: the type of its rows. */

@@ -1,6 +1,6 @@
-import type { ValueType } from "../columns/index.js";
+import { typeWord, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { again, type Built, call, constant, nodeKey, operandOf } from "./built.js";
+import { again, type Built, call, constant, nodeKey, operandOf, predicateBy } from "./built.js";
 import type { MatchCall, TextCall } from "./calls.js";
 import type { CallNode, Node } from "./resolved.js";
 
@@ -17,7 +17,7 @@ const textOperand = (self: Built, value: unknown): Node => operandOf(self[nodeKe
 /** A condition on a text; a text that is missing has nothing in it. */
 function match(self: Built, name: MatchCall, value: unknown): Built {
   const found = call(self, name, texts, [textOperand(self, value)], { kind: "boolean" });
-  return again(self, { ...(found[nodeKey] as CallNode), isNullable: false });
+  return predicateBy(self, { ...(found[nodeKey] as CallNode), isNullable: false });
 }
 
 /** What texts can be asked. */
@@ -36,7 +36,7 @@ export const textMethods = {
       throw new GemachError("VALUE_UNFIT", {
         column: "like()",
         expected: "a pattern as a string, which does not end in a single backslash",
-        got: typeof pattern === "string" ? "one that does" : "something else",
+        got: typeof pattern === "string" ? "one that does" : typeWord(pattern),
       });
     return match(this, "like", pattern);
   },

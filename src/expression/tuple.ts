@@ -1,6 +1,6 @@
-import { checked } from "../columns/index.js";
+import { checked, typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { expression, isExpression, nodeOf } from "./expression.js";
+import { isExpression, nodeOf, predicate } from "./expression.js";
 import type { Expression, Predicate } from "./expression-types.js";
 import { inQuery } from "./in-query.js";
 import { labelOf, typeOf } from "./node.js";
@@ -23,18 +23,18 @@ export interface Tuple<T extends readonly Expression[]> {
 export function tuple<const T extends readonly [Expression, ...Expression[]]>(...parts: T): Tuple<T> {
   const operands = parts.map((part) => {
     if (!isExpression(part))
-      throw new GemachError("VALUE_UNFIT", { column: "tuple()", expected: "expressions", got: "something else" });
+      throw new GemachError("VALUE_UNFIT", { column: "tuple()", expected: "expressions", got: typeWord(part) });
     return nodeOf(part);
   });
   const oneOf = (rows: readonly (readonly unknown[])[] | Query): Predicate => {
     const query = stateIn(rows);
-    if (query !== undefined) return expression(inQuery(operands, query));
+    if (query !== undefined) return predicate(inQuery(operands, query));
     const list = (rows as readonly (readonly unknown[])[]).map((row) => {
       if (!Array.isArray(row) || row.length !== operands.length)
         throw new GemachError("VALUE_UNFIT", {
           column: operands.map(labelOf).join(", "),
           expected: `lists of ${operands.length} values`,
-          got: "another",
+          got: Array.isArray(row) ? `one of ${row.length}` : typeWord(row),
         });
       return row.map((value, i) => {
         const operand = operands[i] as (typeof operands)[number];
@@ -44,10 +44,10 @@ export function tuple<const T extends readonly [Expression, ...Expression[]]>(..
         return passed;
       });
     });
-    return expression({ kind: "inRows", operands, rows: list });
+    return predicate({ kind: "inRows", operands, rows: list });
   };
   return {
     oneOf,
-    notOneOf: (rows) => expression({ kind: "not", item: nodeOf(oneOf(rows)) }),
+    notOneOf: (rows) => predicate({ kind: "not", item: nodeOf(oneOf(rows)) }),
   };
 }

@@ -1,4 +1,4 @@
-import type { ColumnKind, ValueType } from "../columns/index.js";
+import { type ColumnKind, typeWord, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { aggregated, type RankedKind } from "./aggregates.js";
 import { expression, isExpression, nodeOf, orderNodes } from "./expression.js";
@@ -27,7 +27,7 @@ function nodesIn(given: Expression | readonly Expression[] | undefined): readonl
       throw new GemachError("VALUE_UNFIT", {
         column: "by",
         expected: "an expression or several",
-        got: "something else",
+        got: typeWord(item),
       });
     return nodeOf(item);
   });

@@ -46,16 +46,18 @@ function encloses(ledger: OpenLedger, inner: OpenLedger | undefined): boolean {
  * same time stay out; elsewhere all of the database's statements in that time are recorded.
  */
 export async function withLedger<R>(db: Database, label: string, work: () => R | Promise<R>): Promise<Ledger<R>> {
-  const connection = connectionOf(db);
+  const { sender, clock } = connectionOf(db, "withLedger");
   const open: OpenLedger = { statements: [], enclosing: context?.getStore() };
-  const stop = connection.observe((statement) => {
-    if (context === undefined || encloses(open, context.getStore())) open.statements.push(statement);
+  const stop = sender.watch.add({
+    ends: (statement) => {
+      if (context === undefined || encloses(open, context.getStore())) open.statements.push(statement);
+    },
   });
-  const started = connection.clock();
+  const started = clock();
   howManyOpen++;
   try {
     const result = await (context === undefined ? work() : context.run(open, work));
-    const milliseconds = connection.clock() - started;
+    const milliseconds = clock() - started;
     const { statements } = open;
     const sum = (of: (statement: SentStatement) => number) =>
       statements.reduce((total, statement) => total + of(statement), 0);

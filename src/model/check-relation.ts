@@ -1,20 +1,20 @@
-import { type AnyColumn, canonicalOf, comparedKind, expectedOf } from "../columns/index.js";
+import { type AnyColumn, canonicalOf, comparedKind, expectedOf, factsKey } from "../columns/index.js";
 import { didYouMean } from "../errors/index.js";
 import type { EntityDefinition } from "./entity.js";
 import type { AnyRelation, Conditions, Link, Relation, Route } from "./relation.js";
-/** An entity whose columns are all told by their paths. */
+/** An entity whose columns are listed by their paths. */
 export type FlatDefinition = Omit<EntityDefinition, "columns"> & {
   readonly columns: Readonly<Record<string, AnyColumn>>;
 };
 
-/** Entities whose columns are all told by their paths, by name. */
+/** Entities whose columns are listed by their paths, by name. */
 export type FlatDefinitions = Readonly<Record<string, FlatDefinition>>;
 
 const quotedList = (names: Iterable<string>): string => [...names].map((name) => `'${name}'`).join(", ");
 
 /** The primary key's columns, in their order. */
 export const keyOf = (definition: FlatDefinition): readonly string[] =>
-  Object.keys(definition.columns).filter((name) => definition.columns[name]?.facts.traits.has("key"));
+  Object.keys(definition.columns).filter((name) => definition.columns[name]?.[factsKey].traits.has("key"));
 
 const listOf = (names: string | readonly string[]): readonly string[] => (typeof names === "string" ? [names] : names);
 
@@ -38,7 +38,7 @@ export function* unknownColumns(
 /** Mistakes in conditions on an entity's columns. */
 export function* conditionMistakes(when: Conditions, entity: string, { columns }: FlatDefinition): Generator<string> {
   for (const [name, value] of Object.entries(when)) {
-    const facts = Object.hasOwn(columns, name) ? columns[name]?.facts : undefined;
+    const facts = Object.hasOwn(columns, name) ? columns[name]?.[factsKey] : undefined;
     if (facts === undefined) continue;
     if (value === null && !facts.traits.has("nullable")) yield `${entity}.${name} always has a value`;
     if (value !== null && canonicalOf(value, facts.type) === undefined)
@@ -79,8 +79,8 @@ function* keyMistakes(
     return;
   }
   for (const [i, column] of relation.by.entries()) {
-    const held = holder.columns[column]?.facts.type.kind;
-    const wanted = owner.columns[referred[i] ?? ""]?.facts.type.kind;
+    const held = holder.columns[column]?.[factsKey].type.kind;
+    const wanted = owner.columns[referred[i] ?? ""]?.[factsKey].type.kind;
     if (held !== undefined && wanted !== undefined && comparedKind(held) !== comparedKind(wanted))
       yield `'${column}' is ${held}, but ${ownerName}.${referred[i]} is ${wanted}`;
   }
@@ -111,7 +111,12 @@ function* wayBackMistakes(
 
 /** Whether no two rows can have the same values in these columns. */
 function isAlone(definition: FlatDefinition, columns: readonly string[]): boolean {
-  const isUnique = columns.some((column) => definition.columns[column]?.facts.traits.has("unique"));
+  const isUnique =
+    columns.some((column) => definition.columns[column]?.[factsKey].traits.has("unique")) ||
+    (definition.options.indexes ?? []).some(
+      ({ on, unique, when }) =>
+        unique && when === undefined && on.every((part) => columns.includes(part.replace(/ desc$/, ""))),
+    );
   return isUnique || keyOf(definition).every((column) => columns.includes(column));
 }
 

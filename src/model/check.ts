@@ -3,6 +3,8 @@ import {
   canonicalOf,
   codeName,
   expectedOf,
+  factsKey,
+  kinds,
   type NameConvention,
   type ValueType,
 } from "../columns/index.js";
@@ -32,9 +34,6 @@ const methodNames: ReadonlySet<string> = new Set([
   ...["exists", "notExists", "all", "count", "sum", "avg", "min", "max", "first"],
 ]);
 
-/** Kinds whose values are not told apart alike on every engine, or not by an index. */
-const unfitKeys: ReadonlySet<string> = new Set(["json", "bytes", "list", "double"]);
-
 /** MariaDB takes the least of all: 65 digits, 38 of them after the point; 16,383 characters of four bytes. */
 function* typeMistakes({ kind, length = 1, precision = 1, scale = 0, choices, element }: ValueType): Generator<string> {
   if (kind === "varchar" && !(Number.isInteger(length) && length >= 1 && length <= 16_383))
@@ -44,8 +43,7 @@ function* typeMistakes({ kind, length = 1, precision = 1, scale = 0, choices, el
   else if (kind === "numeric" && !(Number.isInteger(scale) && scale >= 0 && scale <= Math.min(precision, 38)))
     yield "a numeric has 0 to 38 digits after the point, and no more than in all";
   if (choices !== undefined && new Set(choices).size < choices.length) yield "a choice has each text once";
-  if (element !== undefined && (element.kind === "list" || element.kind === "json" || element.kind === "identity"))
-    yield `a list cannot be of ${element.kind}`;
+  if (element !== undefined && !kinds[element.kind].isElement) yield `a list cannot be of ${element.kind}`;
 }
 
 function* columnMistakes(name: string, definition: FlatDefinition, columnNames: NameConvention): Generator<string> {
@@ -54,7 +52,7 @@ function* columnMistakes(name: string, definition: FlatDefinition, columnNames: 
   if (keyOf(definition).length === 0)
     yield `${name}: no primary key; make a column identity, or mark one or more with .key`;
   const claimed = new Map<string, string>();
-  for (const [property, { facts }] of Object.entries(columns)) {
+  for (const [property, { [factsKey]: facts }] of Object.entries(columns)) {
     const columnName = facts.columnName ?? columnNames(codeName(property));
     const other = claimed.get(columnName);
     if (other !== undefined) yield `${name}: '${other}' and '${property}' are both the column '${columnName}'`;
@@ -64,7 +62,7 @@ function* columnMistakes(name: string, definition: FlatDefinition, columnNames: 
       yield `${name}.${property}: a column of the primary key cannot be nullable`;
     for (const mistake of [...typeMistakes(facts.type), ...collationMistakes(facts)])
       yield `${name}.${property}: ${mistake}`;
-    if (facts.traits.has("key") && unfitKeys.has(facts.type.kind))
+    if (facts.traits.has("key") && !kinds[facts.type.kind].isKey)
       yield `${name}.${property}: ${facts.type.kind} cannot be part of a primary key`;
     if (facts.defaultValue !== undefined && canonicalOf(facts.defaultValue, facts.type) === undefined)
       yield `${name}.${property}: its default is not ${expectedOf(facts.type)}`;
@@ -89,16 +87,15 @@ function* indexMistakes(name: string, definition: FlatDefinition): Generator<str
     for (const mistake of conditionMistakes(when as Conditions, name, definition))
       yield `${name}: an index: ${mistake}`;
     for (const property of named) {
-      const kind = Object.hasOwn(columns, property) ? columns[property]?.facts.type.kind : undefined;
-      if (kind === "json" || kind === "bytes" || kind === "list")
+      const kind = Object.hasOwn(columns, property) ? columns[property]?.[factsKey].type.kind : undefined;
+      if (kind !== undefined && !kinds[kind].isIndexable)
         yield `${name}: an index cannot be on '${property}', which is ${kind}`;
     }
   }
 }
 
 function* collationMistakes({ type, collations }: ColumnFacts): Generator<string> {
-  if (Object.keys(collations).length > 0 && !["text", "varchar", "choice"].includes(type.kind))
-    yield `${type.kind} has no collation`;
+  if (Object.keys(collations).length > 0 && !kinds[type.kind].hasCollation) yield `${type.kind} has no collation`;
   for (const collation of Object.values(collations))
     if (!/^[\w.-]+$/.test(collation)) yield `'${collation}' is no name of a collation`;
 }

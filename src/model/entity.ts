@@ -1,5 +1,5 @@
 import type { Columns, ColumnValue, HasTrait, ValueObject } from "../columns/index.js";
-import type { Cardinality, ColumnExpression, Expression, Predicate } from "../expression/index.js";
+import type { Cardinality, ColumnExpression, Expression, Fault, Predicate } from "../expression/index.js";
 import type { AnyRelation } from "./relation.js";
 /** The relations of an entity, by name. */
 export type Relations = Readonly<Record<string, AnyRelation>>;
@@ -59,17 +59,17 @@ export type OwnRow<C extends Columns> = { readonly [P in keyof C]: ColumnExpress
 /** in: columns; out: the names of those that the database works out. */
 type Computed<C extends Columns> = { [P in keyof C]: HasTrait<C[P], "computed"> extends true ? P : never }[keyof C];
 
-/** What an entity may be told besides its columns and relations. */
+/** Options of an entity besides its columns and relations. */
 export interface EntityOptions<C extends Columns = Columns> {
-  /** Whether it is only read: a view, or a table that another program writes. `layOut` leaves it alone. */
+  /** Whether it is only read: a view, or a table that another program writes. `createTables` leaves it alone. */
   readonly readOnly?: boolean;
   /** The schema of the database that its table is in, where it is not the one that the connection leads to. */
   readonly schema?: string;
   /** Indexes that its table has besides those of its keys. */
   readonly indexes?: readonly IndexDefinition<ColumnPath<C>>[];
   /**
-   * Rules that each row must keep, by a name: constraints in the database, and part of `newRow` and
-   * `partialRow`. As in SQL a rule is broken only where it is false: a missing value keeps it.
+   * Rules that each row must keep, by a name: constraints in the database, and part of `newRowSchema` and
+   * `partialRowSchema`. As in SQL a rule is broken only where it is false: a missing value keeps it.
    */
   readonly checks?: (row: OwnRow<C>) => { readonly [name: string]: Predicate };
   /** What the database works computed columns out of. */
@@ -95,11 +95,29 @@ type InstanceOf<O> = O extends { readonly make: (row: never) => infer I }
     ? I
     : never;
 
+/** in: columns, and instances of a class; out: the names of columns whose values the class's properties do not take. */
+type Unfitting<C extends Columns, I> = {
+  [P in keyof I & keyof ColumnRow<C>]: ColumnRow<C>[P] extends I[P] ? never : P;
+}[keyof I & keyof ColumnRow<C>];
+
+/** in: columns and options; out: unknown where the class of the rows takes their values, else what names the property at fault. */
+type ClassFault<C extends Columns, O> = O extends { readonly as: RowClass<infer I> }
+  ? [Unfitting<C, I>] extends [never]
+    ? unknown
+    : { readonly as: Fault<`the class's property '${Unfitting<C, I> & string}' does not take the column's values`> }
+  : unknown;
+
 /** in: options; out: whether the entity may be written. */
 type Writable<O> = O extends { readonly readOnly: true } ? false : true;
 
-/** The entities of a model, by name. */
-export type Definitions = Readonly<Record<string, EntityDefinition>>;
+/**
+ * in: the type of a model's entities; out: what it has to be, an object of entities by name. Asked of itself, so that
+ * a class or an interface serves, which has no index signature.
+ */
+export type Definitions<D> = { readonly [E in keyof D]: EntityDefinition };
+
+/** Entities by name, whatever their names. */
+export type AnyDefinitions = Readonly<Record<string, EntityDefinition>>;
 
 /** No relations: an overload of its own, since an inference that finds nothing would allow any name. */
 type NoRelations = Readonly<Record<never, AnyRelation>>;
@@ -121,7 +139,7 @@ export function entity<const C extends Columns, const R extends Relations, const
   table: string,
   columns: C,
   relations: R,
-  options: O & EntityOptions<C>,
+  options: O & EntityOptions<C> & ClassFault<C, O>,
 ): EntityDefinition<C, R, InstanceOf<O>, Writable<O>>;
 export function entity(
   table: string,
@@ -133,30 +151,30 @@ export function entity(
 }
 
 /** The names of a model's entities. */
-export type EntityName<D extends Definitions> = keyof D & string;
+export type EntityName<D extends Definitions<D>> = keyof D & string;
 
 /** in: a model's definitions and an entity's name; out: its columns. */
-export type ColumnsOf<D extends Definitions, E extends keyof D> = D[E]["columns"];
+export type ColumnsOf<D extends Definitions<D>, E extends keyof D> = D[E]["columns"];
 
 /** in: a model's definitions and an entity's name; out: its relations. */
-export type RelationsOf<D extends Definitions, E extends keyof D> = D[E]["relations"];
+export type RelationsOf<D extends Definitions<D>, E extends keyof D> = D[E]["relations"];
 
 /** in: an entity and the names of relations, one after the other; out: the name of the entity at their end. */
-type RouteTarget<D extends Definitions, E extends keyof D, S extends readonly string[]> = S extends readonly [
+type RouteTarget<D extends Definitions<D>, E extends keyof D, S extends readonly string[]> = S extends readonly [
   infer First extends string,
   ...infer Rest extends readonly string[],
 ]
   ? First extends keyof RelationsOf<D, E>
     ? RouteTarget<D, TargetOf<D, E, RelationsOf<D, E>[First]>, Rest>
     : never
-  : E & string;
+  : E & keyof D & string;
 
 /**
  * in: an entity and one of its relations; out: the name of its target. Asks for the property that tells
  * kinds of relation apart, so that no kind has to be compared as a whole.
  */
-export type TargetOf<D extends Definitions, E extends keyof D, R> = R extends {
-  readonly target: infer T extends string;
+export type TargetOf<D extends Definitions<D>, E extends keyof D, R> = R extends {
+  readonly target: infer T extends keyof D & string;
 }
   ? T
   : R extends { readonly steps: infer S extends readonly string[] }
@@ -164,7 +182,7 @@ export type TargetOf<D extends Definitions, E extends keyof D, R> = R extends {
     : never;
 
 /** in: an entity and the names of relations; out: "many" where one of them is to many rows. */
-type RouteCardinality<D extends Definitions, E extends keyof D, S extends readonly string[]> = S extends readonly [
+type RouteCardinality<D extends Definitions<D>, E extends keyof D, S extends readonly string[]> = S extends readonly [
   infer First extends string,
   ...infer Rest extends readonly string[],
 ]
@@ -174,7 +192,7 @@ type RouteCardinality<D extends Definitions, E extends keyof D, S extends readon
   : "one";
 
 /** in: an entity and one of its relations; out: "one" or "many". */
-export type CardinalityOf<D extends Definitions, E extends keyof D, R> = R extends {
+export type CardinalityOf<D extends Definitions<D>, E extends keyof D, R> = R extends {
   readonly cardinality: infer K extends Cardinality;
 }
   ? K
@@ -184,7 +202,7 @@ export type CardinalityOf<D extends Definitions, E extends keyof D, R> = R exten
 
 /** in: an entity and the names of to-one relations; out: whether any of their rows may be missing. */
 type RouteMayBeMissing<
-  D extends Definitions,
+  D extends Definitions<D>,
   E extends keyof D,
   S extends readonly string[],
   Fetched extends boolean,
@@ -195,7 +213,7 @@ type RouteMayBeMissing<
   : false;
 
 /** in: an entity and a to-one relation over a key; out: whether a column of that may be null. */
-type HasNullableKey<D extends Definitions, E extends keyof D, R> = R extends {
+type HasNullableKey<D extends Definitions<D>, E extends keyof D, R> = R extends {
   readonly holder: "source";
   readonly by: readonly (infer B extends string)[];
 }
@@ -208,9 +226,9 @@ type HasNullableKey<D extends Definitions, E extends keyof D, R> = R extends {
  * in: an entity and one of its to-one relations; out: whether its row may be missing. `Fetched`: where it is fetched,
  * which some relations refuse without it.
  */
-export type MayBeMissing<D extends Definitions, E extends keyof D, R, Fetched extends boolean = false> = R extends {
+export type MayBeMissing<D extends Definitions<D>, E extends keyof D, R, Fetched extends boolean = false> = R extends {
   readonly isLoose: infer L;
-  readonly isInsisted: infer I;
+  readonly isRequired: infer I;
 }
   ? L extends true
     ? [Fetched, I] extends [true, true]
@@ -222,9 +240,21 @@ export type MayBeMissing<D extends Definitions, E extends keyof D, R, Fetched ex
     : false;
 
 /** The row of an entity: each of its columns but heavy ones, and nothing else; or an instance of its class. */
-export type PlainRow<D extends Definitions, E extends keyof D> = [D[E][typeof instanceType]] extends [never]
+export type PlainRow<D extends Definitions<D>, E extends keyof D> = [D[E][typeof instanceType]] extends [never]
   ? ColumnRow<ColumnsOf<D, E>>
   : D[E][typeof instanceType];
+
+/** in: columns; out: the names of those of the primary key. */
+type KeyNames<C extends Columns> = { [P in keyof C]: HasTrait<C[P], "key"> extends true ? P : never }[keyof C];
+
+/** in: names; out: true where there are several. The tuple stops the union from being asked one by one. */
+type IsSeveral<N, Each = N> = N extends unknown ? ([Each] extends [N] ? false : true) : never;
+
+/** in: an entity; out: its primary key: the value of the one column, or an object of the columns' values. */
+export type KeyOf<D extends Definitions<D>, E extends keyof D> =
+  IsSeveral<KeyNames<ColumnsOf<D, E>>> extends false
+    ? MemberValue<ColumnsOf<D, E>[KeyNames<ColumnsOf<D, E>>]>
+    : { readonly [P in KeyNames<ColumnsOf<D, E>>]: MemberValue<ColumnsOf<D, E>[P]> };
 
 /** in: columns; out: the names of those that a new row may leave out. */
 type Omittable<C extends Columns> = {
@@ -252,6 +282,6 @@ type NewMember<C> =
  * A row to be inserted: what the database hands out, and what may be null, can be left out; what it
  * works out has no place. There is none of an entity that is only read.
  */
-export type NewRow<D extends Definitions, E extends keyof D> = D[E][typeof writable] extends false
-  ? never
+export type NewRow<D extends Definitions<D>, E extends keyof D> = D[E][typeof writable] extends false
+  ? Fault<`${E & string} is read-only: it has no new rows`>
   : NewColumns<ColumnsOf<D, E>>;

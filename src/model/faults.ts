@@ -1,20 +1,20 @@
+import type { Fault } from "../expression/index.js";
 import type { Definitions, TargetOf } from "./entity.js";
 import type { Link } from "./relation.js";
-/** A type that no value has, named after the fault that the compiler is to show. */
-export interface Fault<Message extends string> {
-  readonly fault: Message;
-}
 
 /** in: an entity and the columns of a key it should hold; out: never where it has them, else a fault. */
-type KeyFault<D extends Definitions, X extends keyof D & string, B extends string> = [B] extends [keyof D[X]["columns"]]
+type KeyFault<D extends Definitions<D>, X extends keyof D & string, B extends string> = [B] extends [
+  keyof D[X]["columns"],
+]
   ? never
   : Fault<`${X} has no column '${Exclude<B, keyof D[X]["columns"]>}'`>;
 
 /** in: an entity and names of relations, one after the other; out: never where all are there, else a fault. */
-type RouteFault<D extends Definitions, E extends keyof D & string, S extends readonly string[]> = S extends readonly [
-  infer First extends string,
-  ...infer Rest extends readonly string[],
-]
+type RouteFault<
+  D extends Definitions<D>,
+  E extends keyof D & string,
+  S extends readonly string[],
+> = S extends readonly [infer First extends string, ...infer Rest extends readonly string[]]
   ? First extends keyof D[E]["relations"]
     ? TargetOf<D, E, D[E]["relations"][First]> extends infer Next extends keyof D & string
       ? RouteFault<D, Next, Rest>
@@ -23,17 +23,17 @@ type RouteFault<D extends Definitions, E extends keyof D & string, S extends rea
   : never;
 
 /** in: a name; out: never where an entity has it, else a fault. */
-type EntityFault<D extends Definitions, T extends string> = T extends keyof D
+type EntityFault<D extends Definitions<D>, T extends string> = T extends keyof D & string
   ? never
   : Fault<`there is no entity '${T}' in this model`>;
 
 /** in: definitions, an entity's name, one of its relations; out: never where it is right, else a fault. */
-type RelationFault<D extends Definitions, E extends keyof D & string, R> = R extends {
+type RelationFault<D extends Definitions<D>, E extends keyof D & string, R> = R extends {
   readonly target: infer T extends string;
   readonly holder: infer H;
   readonly by: readonly (infer B extends string)[];
 }
-  ? T extends keyof D
+  ? T extends keyof D & string
     ? KeyFault<D, H extends "source" ? E : T, B>
     : EntityFault<D, T>
   : R extends { readonly steps: infer S extends readonly string[] }
@@ -43,12 +43,12 @@ type RelationFault<D extends Definitions, E extends keyof D & string, R> = R ext
       : never;
 
 /** in: an entity; out: all faults of its relations. */
-type FaultsOf<D extends Definitions, E extends keyof D & string> = {
+type FaultsOf<D extends Definitions<D>, E extends keyof D & string> = {
   readonly [P in keyof D[E]["relations"]]: RelationFault<D, E, D[E]["relations"][P]>;
 };
 
 /** in: definitions; out: the faults of all relations. */
-type AllFaults<D extends Definitions> = {
+type AllFaults<D extends Definitions<D>> = {
   readonly [E in keyof D & string]: FaultsOf<D, E>[keyof D[E]["relations"]];
 }[keyof D & string];
 
@@ -56,7 +56,7 @@ type AllFaults<D extends Definitions> = {
  * in: definitions; out: unknown where they are right, else an object type that demands the impossible of
  * the relations that are wrong.
  */
-export type RelationFaults<D extends Definitions> = [AllFaults<D>] extends [never]
+export type RelationFaults<D extends Definitions<D>> = [AllFaults<D>] extends [never]
   ? unknown
   : {
       readonly [E in keyof D & string]: [FaultsOf<D, E>[keyof D[E]["relations"]]] extends [never]

@@ -1,5 +1,9 @@
+export { dependencyOrder, type Ordered } from "./dependency-order.js";
 export {
+  type AnyDefinitions,
   type CardinalityOf,
+  type ColumnPath,
+  type ColumnRow,
   type ColumnsOf,
   type Definitions,
   type EntityDefinition,
@@ -7,18 +11,23 @@ export {
   type EntityOptions,
   entity,
   type IndexDefinition,
+  type KeyOf,
   type MayBeMissing,
   type MemberValue,
   type NewRow,
   type OwnRow,
   type PlainRow,
+  type Relations,
   type RelationsOf,
+  type RowClass,
   type TargetOf,
 } from "./entity.js";
-export type { Fault } from "./faults.js";
 export {
+  type EntitiesClass,
   type Entity,
+  entities,
   entitiesOf,
+  entityIn,
   isEntity,
   isModel,
   type Model,
@@ -28,5 +37,30 @@ export {
   type PlainRowOf,
   resolve,
 } from "./model.js";
-export { type Link, linked, type Relation, type RelationRules, type Route, toMany, toOne, via } from "./relation.js";
-export { ownIssues } from "./row-schema.js";
+export {
+  type AnyRelation,
+  type ByKey,
+  type Conditions,
+  type KeyInTarget,
+  type Link,
+  type LinkOptions,
+  linked,
+  type OneRules,
+  type OurKey,
+  type Relation,
+  type RelationRules,
+  type Route,
+  toMany,
+  toOne,
+  via,
+} from "./relation.js";
+export { type GivenAt, storedOrThrow } from "./stored-value.js";
+export {
+  type ColumnDescription,
+  describeTables,
+  type ForeignKeyDescription,
+  type IndexDescription,
+  type TableDescription,
+  type TableInOrder,
+  tableKey,
+} from "./table-description.js";

@@ -60,8 +60,9 @@ function stepOf(linking: Linking, source: Draft, name: string, relation: Relatio
     mayBeMissing: relation.cardinality === "one" && (relation.isLoose || pairs.some((pair) => pair.from.isNullable)),
     conditions: conditionsOf(when, target.columns),
     order: Object.entries(order).map(([property, way]) => ({ column: column(property), descending: way === "desc" })),
-    isBacked: constraint,
-    isInsisted: relation.isInsisted,
+    isBacked: constraint !== false,
+    isTrusted: constraint === "trusted",
+    isRequired: relation.isRequired || (relation.cardinality === "one" && !relation.isLoose),
   };
 }
 
@@ -89,7 +90,8 @@ function stepsOf(linking: Linking, source: Draft, name: string): readonly Step[]
         target: linkDraft,
         pairs: back.pairs.map(({ from, to }) => ({ from: to, to: from })),
         mayBeMissing: false,
-        isInsisted: false,
+        isRequired: false,
+        isTrusted: false,
         conditions: [],
         order: [],
       };

@@ -2,17 +2,19 @@ import {
   type Columns,
   canonicalOf,
   codeName,
+  factsKey,
   flatColumns,
   isValueObject,
   type NameConvention,
   type StandardSchema,
   sameName,
+  typeWord,
 } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import type { ResolvedColumn, ResolvedEntity, ResolvedMember } from "../expression/index.js";
+import type { NoQuery, ResolvedColumn, ResolvedEntity, ResolvedMember } from "../expression/index.js";
 import { indexPart, mistakesOf } from "./check.js";
 import type { FlatDefinition } from "./check-relation.js";
-import type { Definitions, EntityDefinition, EntityName, NewRow, PlainRow } from "./entity.js";
+import type { AnyDefinitions, Definitions, EntityDefinition, EntityName, NewRow, PlainRow } from "./entity.js";
 import type { RelationFaults } from "./faults.js";
 import { conditionsOf, type Draft, link } from "./link.js";
 import type { Conditions } from "./relation.js";
@@ -23,13 +25,14 @@ const resolvedKey: unique symbol = Symbol("gemach.resolved");
 declare const definitionsOf: unique symbol;
 
 /** An entity of a model: what queries start from. */
-export interface Entity<D extends Definitions, E extends EntityName<D>> {
+export interface Entity<D extends Definitions<D>, E extends EntityName<D>>
+  extends NoQuery<"an entity is no query: make one with from(Entity)"> {
   readonly name: E;
   readonly table: string;
   /** The schema of a new row (Standard Schema): for forms and requests whose data is to be inserted. */
-  readonly newRow: StandardSchema<NewRow<D, E>>;
+  readonly newRowSchema: StandardSchema<NewRow<D, E>>;
   /** The schema of a part of a row (Standard Schema): what is there must be right. */
-  readonly partialRow: StandardSchema<Partial<NewRow<D, E>>>;
+  readonly partialRowSchema: StandardSchema<Partial<NewRow<D, E>>>;
   /** @internal */
   readonly [resolvedKey]: ResolvedEntity;
   /** For the types only. @internal */
@@ -37,7 +40,7 @@ export interface Entity<D extends Definitions, E extends EntityName<D>> {
 }
 
 /** An application's entities with their relations, checked as a whole. */
-export type Model<D extends Definitions> = { readonly [E in EntityName<D>]: Entity<D, E> };
+export type Model<D extends Definitions<D>> = { readonly [E in EntityName<D>]: Entity<D, E> };
 
 /** in: the type of an entity of a model; out: its plain row. */
 export type PlainRowOf<X> = X extends Entity<infer D, infer E> ? PlainRow<D, E> : never;
@@ -71,7 +74,7 @@ function membersOf(
       if (!isValueObject(member)) return [name, resolved.get(`${path}${name}`) as ResolvedColumn];
       const fields = membersOf(member.columns, resolved, `${path}${name}.`);
       const required = Object.entries(member.columns).find(
-        ([, part]) => !isValueObject(part) && !part.facts.traits.has("nullable"),
+        ([, part]) => !isValueObject(part) && !part[factsKey].traits.has("nullable"),
       );
       const telling = required === undefined ? [...fields.values()] : [fields.get(required[0]) as ResolvedMember];
       return [name, { fields, presence: member.isNullable ? telling.flatMap(leavesOf) : undefined }];
@@ -81,26 +84,28 @@ function membersOf(
 
 function draft(name: string, { table, columns, options }: EntityDefinition, columnNames: NameConvention): Draft {
   const resolved = new Map(
-    flatColumns(columns).map(({ path: property, column: { facts }, mayBeMissing }): [string, ResolvedColumn] => [
-      property,
-      {
-        entity: name,
+    flatColumns(columns).map(
+      ({ path: property, column: { [factsKey]: facts }, mayBeMissing }): [string, ResolvedColumn] => [
         property,
-        name: facts.columnName ?? columnNames(codeName(property)),
-        kind: facts.type.kind,
-        type: facts.type,
-        isNullable: mayBeMissing || facts.traits.has("nullable"),
-        isRequired: !facts.traits.has("nullable"),
-        isKey: facts.traits.has("key"),
-        isUnique: facts.traits.has("unique"),
-        isComputed: facts.traits.has("computed"),
-        isHeavy: facts.traits.has("heavy"),
-        defaultValue: facts.defaultValue === undefined ? undefined : canonicalOf(facts.defaultValue, facts.type),
-        initial: facts.initial,
-        schema: facts.schema,
-        collations: facts.collations,
-      },
-    ]),
+        {
+          entity: name,
+          property,
+          name: facts.columnName ?? columnNames(codeName(property)),
+          kind: facts.type.kind,
+          type: facts.type,
+          isNullable: mayBeMissing || facts.traits.has("nullable"),
+          isRequired: !facts.traits.has("nullable"),
+          isKey: facts.traits.has("key"),
+          isUnique: facts.traits.has("unique"),
+          isComputed: facts.traits.has("computed"),
+          isHeavy: facts.traits.has("heavy"),
+          defaultValue: facts.defaultValue === undefined ? undefined : canonicalOf(facts.defaultValue, facts.type),
+          initial: facts.initial,
+          schema: facts.schema,
+          collations: facts.collations,
+        },
+      ],
+    ),
   );
   const key = [...resolved.values()].filter((column) => column.isKey);
   const indexes = (options.indexes ?? []).map(({ on, unique = false, when = {} }) => ({
@@ -128,7 +133,7 @@ function draft(name: string, { table, columns, options }: EntityDefinition, colu
 }
 
 /** The same definitions, each column of a value object by its path. */
-const flatDefinitions = (definitions: Definitions): Readonly<Record<string, FlatDefinition>> =>
+const flatDefinitions = (definitions: AnyDefinitions): Readonly<Record<string, FlatDefinition>> =>
   Object.fromEntries(
     Object.entries(definitions).map(([name, given]) => [
       name,
@@ -144,41 +149,76 @@ const flatDefinitions = (definitions: Definitions): Readonly<Record<string, Flat
     ]),
   );
 
+const entitiesKey: unique symbol = Symbol("gemach.entities");
+
+/** A class whose instances would be the entities `D`: for a class of one's own to extend, which gives their type a name. */
+export interface EntitiesClass<D> {
+  /** For the types only: there are no instances. @internal */
+  new (never: never): D;
+  /** @internal */
+  readonly [entitiesKey]: AnyDefinitions;
+}
+
 /**
- * Makes one value of all entities of an application. Relations name their targets by string, so
- * that entities can refer to each other freely.
+ * The entities of a model, for a class to extend: `class Lending extends entities({ … }) {}`. The class gives the
+ * model's type a short name, which editors show and declarations refer to, in place of all of its entities.
+ */
+export function entities<const D extends Definitions<D>>(
+  definitions: D & NoInfer<RelationFaults<D>>,
+): EntitiesClass<{ readonly [E in keyof D]: D[E] }> {
+  // A class, for another to extend, that has no instances.
+  const made = Object.assign(function Entities() {}, { [entitiesKey]: definitions });
+  return made as unknown as EntitiesClass<{ readonly [E in keyof D]: D[E] }>;
+}
+
+/**
+ * Makes one value of all entities of an application: of a class that extends `entities({ … })`, or of the entities
+ * themselves. Relations name their targets by string, so that entities can refer to each other freely.
  * @throws GemachError `MODEL_INVALID` with every mistake, a line each.
  */
-export function model<const D extends Definitions>(
+export function model<D extends Definitions<D>>(definitions: EntitiesClass<D>, options?: ModelOptions): Model<D>;
+export function model<const D extends Definitions<D>>(
   definitions: D & NoInfer<RelationFaults<D>>,
-  options: ModelOptions = {},
-): Model<D> {
+  options?: ModelOptions,
+): Model<D>;
+export function model(definitions: object, options: ModelOptions = {}): object {
   const columnNames = options.columnNames ?? sameName;
-  const flat = flatDefinitions(definitions);
+  const given = (entitiesKey in definitions ? definitions[entitiesKey] : definitions) as AnyDefinitions;
+  const flat = flatDefinitions(given);
   const mistakes = mistakesOf(flat, columnNames);
   if (mistakes.length > 0) throw new GemachError("MODEL_INVALID", { mistakes });
-  const drafts = new Map(Object.entries(definitions).map(([name, given]) => [name, draft(name, given, columnNames)]));
+  const drafts = new Map(Object.entries(given).map(([name, one]) => [name, draft(name, one, columnNames)]));
   link(flat, drafts);
   const unruly = [...drafts.values()].flatMap((made) =>
-    settleRules(made, (definitions[made.name] as D[string]).options),
+    settleRules(made, (given[made.name] as EntityDefinition).options),
   );
   if (unruly.length > 0) throw new GemachError("MODEL_INVALID", { mistakes: unruly });
-  const entities = [...drafts.values()].map((resolved) => [
+  const made = [...drafts.values()].map((resolved) => [
     resolved.name,
     Object.freeze({
       name: resolved.name,
       table: resolved.table,
-      newRow: rowSchema(resolved, false),
-      partialRow: rowSchema(resolved, true),
+      newRowSchema: rowSchema(resolved, false),
+      partialRowSchema: rowSchema(resolved, true),
       [resolvedKey]: resolved,
     }),
   ]);
-  return Object.freeze(Object.fromEntries(entities)) as Model<D>;
+  return Object.freeze(Object.fromEntries(made));
 }
 
 /** What the model settled of an entity. @internal */
 export function resolve(entity: { readonly [resolvedKey]: ResolvedEntity }): ResolvedEntity {
   return entity[resolvedKey];
+}
+
+/**
+ * The same of what a caller handed over.
+ * @throws GemachError `ENTITY_EXPECTED`
+ * @internal
+ */
+export function entityIn(given: unknown, call: string): ResolvedEntity {
+  if (!isEntity(given)) throw new GemachError("ENTITY_EXPECTED", { call, got: typeWord(given) });
+  return resolve(given);
 }
 
 /** What the model settled of each of its entities. @internal */

@@ -1,7 +1,7 @@
 import type { Cardinality, Holder, Strategy } from "../expression/index.js";
 
-/** What every relation can be told. */
-interface Told<Self> {
+/** Options of every relation. */
+interface WithStrategy<Self> {
   /** The strategy by which it is fetched where nothing narrower says otherwise. */
   readonly strategy: Strategy | undefined;
   /** The same relation, fetched by this strategy where nothing narrower says otherwise. */
@@ -23,13 +23,15 @@ export interface RelationRules {
    */
   readonly to?: string | readonly string[];
   /**
-   * Whether the database has, or is to get, a foreign key for it; true by default. Without one a key
-   * may lead nowhere, so that the row of a to-one relation may be missing.
+   * Whether the database has, or is to get, a foreign key for it; true by default: a key that leads nowhere is the error
+   * RELATED_MISSING. `"trusted"`: the database is sure to have it, so that nothing has to look; were a row missing all the
+   * same, rows that lead to it would be missing as well. `false`: a key may lead nowhere, so that the row of a to-one
+   * relation may be missing.
    */
-  readonly constraint?: boolean;
+  readonly constraint?: boolean | "trusted";
 }
 
-/** What a to-one relation can be told besides. */
+/** Further options of a to-one relation. */
 export interface OneRules extends RelationRules {
   /**
    * What a fetch makes of a key that leads to no row: null, or the error RELATED_MISSING. With "error" the row is
@@ -50,25 +52,25 @@ export interface Relation<
   H extends Holder = Holder,
   L extends boolean = boolean,
   M extends boolean = boolean,
-> extends Told<Relation<K, T, B, H, L, M>> {
+> extends WithStrategy<Relation<K, T, B, H, L, M>> {
   readonly kind: "key";
   readonly cardinality: K;
   readonly target: T;
   readonly by: readonly B[];
   readonly holder: H;
   readonly isLoose: L;
-  readonly isInsisted: M;
+  readonly isRequired: M;
   readonly rules: OneRules;
 }
 
 /** A relation reached through others. `S` are their names. */
-export interface Route<S extends readonly string[] = readonly string[]> extends Told<Route<S>> {
+export interface Route<S extends readonly string[] = readonly string[]> extends WithStrategy<Route<S>> {
   readonly kind: "route";
   readonly steps: S;
 }
 
 /** A many-to-many relation over a link entity. */
-export interface Link<T extends string = string, B extends string = string> extends Told<Link<T, B>> {
+export interface Link<T extends string = string, B extends string = string> extends WithStrategy<Link<T, B>> {
   readonly kind: "link";
   readonly target: T;
   /** The name of the link entity. */
@@ -92,9 +94,9 @@ export interface OurKey<B extends string> extends OneRules {
 }
 
 /** The key of a one-to-one relation where it stands in columns of the target. */
-export interface TheirKey<B extends string> extends OneRules {
+export interface KeyInTarget<B extends string> extends OneRules {
   /** The target's column, or columns, that hold this entity's key. */
-  readonly theirs: B | readonly B[];
+  readonly keyInTarget: B | readonly B[];
 }
 
 /** How a many-to-many relation goes over its link entity. */
@@ -109,9 +111,11 @@ export interface LinkOptions<B extends string> {
 
 const listOf = <B extends string>(by: B | readonly B[]): readonly B[] => (typeof by === "string" ? [by] : by);
 
-/** A relation that can be told its strategy. */
-function told<R extends { readonly strategy: Strategy | undefined }>(facts: R): R & { how(strategy: Strategy): never } {
-  return Object.freeze({ ...facts, how: (strategy: Strategy) => told({ ...facts, strategy }) as never });
+/** A relation that takes a strategy. */
+function withStrategy<R extends { readonly strategy: Strategy | undefined }>(
+  facts: R,
+): R & { how(strategy: Strategy): never } {
+  return Object.freeze({ ...facts, how: (strategy: Strategy) => withStrategy({ ...facts, strategy }) as never });
 }
 
 /** in: a relation's options; out: whether they say that the row may be missing although the key is there. */
@@ -119,37 +123,37 @@ type IsLoose<O> = O extends
   | { readonly constraint: false }
   | { readonly when: object }
   | { readonly missing: "error" }
-  | { readonly theirs: unknown }
+  | { readonly keyInTarget: unknown }
   ? true
   : false;
 
 /** in: a relation's options; out: whether a row that is missing is an error. */
-type IsInsisted<O> = O extends { readonly missing: "error" } ? true : false;
+type IsRequired<O> = O extends { readonly missing: "error" } ? true : false;
 
 /**
  * A relation to the one row whose key stands in columns of this entity (`by`), or to the one row that
- * holds this entity's key (`theirs`). The row may be missing where a column of the key is nullable,
- * where the key is theirs, where the relation has a condition, and where no constraint backs it; `missing: "error"`
+ * holds this entity's key (`keyInTarget`). The row may be missing where a column of the key is nullable,
+ * where the key stands in the target, where the relation has a condition, and where no constraint backs it; `missing: "error"`
  * has a fetch refuse that.
  */
 export function toOne<const T extends string, const B extends string, const O extends OurKey<B>>(
   target: T,
   options: O & { readonly by: B | readonly B[] },
-): Relation<"one", T, B, "source", IsLoose<O>, IsInsisted<O>>;
-export function toOne<const T extends string, const B extends string, const O extends TheirKey<B>>(
+): Relation<"one", T, B, "source", IsLoose<O>, IsRequired<O>>;
+export function toOne<const T extends string, const B extends string, const O extends KeyInTarget<B>>(
   target: T,
-  options: O & { readonly theirs: B | readonly B[] },
-): Relation<"one", T, B, "target", IsLoose<O>, IsInsisted<O>>;
-export function toOne(target: string, options: OurKey<string> | TheirKey<string>): Relation {
+  options: O & { readonly keyInTarget: B | readonly B[] },
+): Relation<"one", T, B, "target", IsLoose<O>, IsRequired<O>>;
+export function toOne(target: string, options: OurKey<string> | KeyInTarget<string>): Relation {
   const isOurs = "by" in options;
-  return told({
+  return withStrategy({
     kind: "key" as const,
     cardinality: "one" as const,
     target,
-    by: listOf(isOurs ? options.by : options.theirs),
+    by: listOf(isOurs ? options.by : options.keyInTarget),
     holder: isOurs ? ("source" as const) : ("target" as const),
     isLoose: !isOurs || options.constraint === false || options.when !== undefined || options.missing === "error",
-    isInsisted: options.missing === "error",
+    isRequired: options.missing === "error",
     rules: options,
     strategy: undefined,
   });
@@ -160,14 +164,14 @@ export function toMany<const T extends string, const B extends string>(
   target: T,
   options: ByKey<B>,
 ): Relation<"many", T, B, "target", false, false> {
-  return told({
+  return withStrategy({
     kind: "key" as const,
     cardinality: "many" as const,
     target,
     by: listOf(options.by),
     holder: "target" as const,
     isLoose: false as const,
-    isInsisted: false as const,
+    isRequired: false as const,
     rules: options,
     strategy: undefined,
   });
@@ -178,7 +182,7 @@ export function toMany<const T extends string, const B extends string>(
  * columns are reached over a to-many relation to the link entity itself.
  */
 export function linked<const T extends string, const B extends string>(target: T, options: LinkOptions<B>): Link<T, B> {
-  return told({ kind: "link" as const, target, by: options.by, options, strategy: undefined });
+  return withStrategy({ kind: "link" as const, target, by: options.by, options, strategy: undefined });
 }
 
 /**
@@ -186,5 +190,5 @@ export function linked<const T extends string, const B extends string>(target: T
  * at their end, each once. No row on the way is fetched.
  */
 export function via<const S extends readonly [string, ...string[]]>(...steps: S): Route<S> {
-  return told({ kind: "route" as const, steps, strategy: undefined });
+  return withStrategy({ kind: "route" as const, steps, strategy: undefined });
 }

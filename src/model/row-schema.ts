@@ -1,7 +1,5 @@
 import {
   canonicalOf,
-  expectedOf,
-  issuesOf,
   type Scalar,
   type StandardIssue,
   type StandardResult,
@@ -16,12 +14,9 @@ import {
   type ResolvedEntity,
   type ResolvedMember,
 } from "../expression/index.js";
+import { storedValue } from "./stored-value.js";
 
 type Members = ReadonlyMap<string, ResolvedMember>;
-
-/** What a user's own schema says of a column's value. */
-export const ownIssues = ({ schema, property }: ResolvedColumn, value: unknown): readonly StandardIssue[] =>
-  issuesOf(schema, value).map(({ message, path = [] }) => ({ message, path: [...property.split("."), ...path] }));
 
 const isOptional = (column: ResolvedColumn): boolean =>
   !column.isRequired ||
@@ -30,18 +25,24 @@ const isOptional = (column: ResolvedColumn): boolean =>
   column.defaultValue !== undefined ||
   column.initial !== undefined;
 
-function columnIssues(column: ResolvedColumn, value: unknown, isPartial: boolean): readonly StandardIssue[] {
+function columnIssues(column: ResolvedColumn, given: unknown, isPartial: boolean): readonly StandardIssue[] {
+  if (given === undefined && (isPartial || isOptional(column))) return [];
   const path = column.property.split(".");
-  if (value !== undefined && column.isComputed) return [{ message: "is worked out by the database", path }];
-  if (value === undefined)
-    return isPartial || isOptional(column)
-      ? []
-      : [{ message: `takes ${expectedOf(column.type)}, but is missing`, path }];
-  if (value === null && !column.isRequired) return [];
-  // JSON has a null of its own.
-  if ((value === null && column.kind !== "json") || canonicalOf(value, column.type) === undefined)
-    return [{ message: `takes ${expectedOf(column.type)}, but got ${typeWord(value)}`, path }];
-  return ownIssues(column, value);
+  const stored = storedValue(column, given, !column.isRequired);
+  switch (stored.fault) {
+    case undefined:
+      return [];
+    case "computed":
+      return [{ message: "is worked out by the database", path }];
+    case "missing":
+      return [{ message: `takes ${stored.expected}, but is missing`, path }];
+    case "unfit":
+      return [{ message: `takes ${stored.expected}, but got ${stored.got}`, path }];
+    case "refused":
+      return stored.issues.map(({ message, path: inside = [] }) => ({ message, path: [...path, ...inside] }));
+    default:
+      return stored satisfies never;
+  }
 }
 
 /** What is wrong with an object's members; a value object is asked for all of its parts. */

@@ -1,15 +1,19 @@
 import { comparedKind } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { isExpression, type Node, nodeOf, ownRow, partsOf, predicateNode, typeOf } from "../expression/index.js";
+import {
+  isExpression,
+  isOwnKind,
+  type Node,
+  nodeOf,
+  ownRow,
+  partsOf,
+  predicateNode,
+  typeOf,
+} from "../expression/index.js";
 import type { EntityDefinition } from "./entity.js";
 import type { Draft } from "./link.js";
 
-/** Expressions that are of one row alone, and of nothing but its columns. */
-const ownKinds: ReadonlySet<Node["kind"]> = new Set([
-  ...(["column", "value", "compare", "isNull", "oneOf", "logic", "not", "call", "case"] as const),
-]);
-
-const isOwn = (node: Node): boolean => ownKinds.has(node.kind) && partsOf(node).every(isOwn);
+const isOwn = (node: Node): boolean => isOwnKind(node) && partsOf(node).every(isOwn);
 
 /** What a callback of an option gives, or the mistakes that show when it is called. */
 function asked(label: string, ask: () => unknown, take: (name: string, given: unknown) => void): readonly string[] {

@@ -27,6 +27,7 @@ export const shapeOfCount = (draft: Draft, relation: ResolvedRelation, query: Qu
   kind: "value",
   slot: draft.slots.output(countOf(relation, query, path)),
   type: integer,
+  isNullable: false,
 });
 
 /** A step from rows to themselves, by the columns from which another goes out. */
@@ -40,7 +41,7 @@ const itself = (step: Step): Step => ({
 });
 
 /** The numbers of a relation's rows for rows in memory: counted from their own rows, or from those that they lead to. */
-export function feedCount(
+export function planRelatedCount(
   draft: Draft,
   rows: RowDraft,
   { relation, query }: ReachedRelation,
@@ -54,13 +55,14 @@ export function feedCount(
   const step = isOn ? first : itself(first);
   const source = { entity: step.target };
   const counted = countOf({ steps: isOn ? (further as [Step, ...Step[]]) : steps }, query, pathTo(source));
-  const statement = draft.feed({ ...allOf(source), projection: { kind: "value", node: counted } }, undefined, {
+  const statement = draft.planFollowUp({ ...allOf(source), projection: { kind: "value", node: counted } }, undefined, {
     purpose: `numbers of ${relation.source.name}.${name}`,
-    fedOver: [step],
+    relation: `${relation.source.name}.${name}`,
+    ownerSteps: [step],
     ordered: false,
   });
   const keyColumns = step.pairs.map((pair) => pair.from);
   const keys = keySlots(draft, path, keyColumns);
-  rows.fed.push({ at, property: name, cardinality: "count", keys, keyColumns, statement });
+  rows.followUps.push({ at, property: name, cardinality: "count", keys, keyColumns, statement });
   return { kind: "related", cardinality: "count" };
 }

@@ -1,6 +1,6 @@
 import { canonicalOf, comparedKind, type Scalar, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { labelOf, type Node, type OrderNode, typeOf, valueNode } from "../expression/index.js";
+import { type Hole, labelOf, type Node, type OrderNode, typeOf, valueNode } from "../expression/index.js";
 
 /** The place of a row in an order: its values by which rows are sorted. */
 type Values = readonly Scalar[];
@@ -53,7 +53,7 @@ function valueIn(given: unknown, type: ValueType): Scalar | undefined {
  * What a cursor says of an order.
  * @throws GemachError `CURSOR_UNFIT` where it is none, or one of another order.
  */
-function placeIn(cursor: unknown, order: readonly OrderNode[]): Values {
+export function placeIn(cursor: unknown, order: readonly OrderNode[]): Values {
   const unfit = (reason: string) => new GemachError("CURSOR_UNFIT", { reason });
   let parts: unknown;
   try {
@@ -79,29 +79,34 @@ const any = (...items: Node[]): Node => ({ kind: "logic", operator: "or", items 
 const endsWithNulls = ({ descending, nulls }: OrderNode): boolean =>
   nulls === undefined ? descending : nulls === "last";
 
+/** A value of a place as it stands in a condition; undefined where there is none. */
+type Given = Node | undefined;
+
 /** Rows whose value comes after another. */
-function comesAfter(term: OrderNode, value: Scalar): Node {
+function comesAfter(term: OrderNode, given: Given): Node {
   const { node, descending } = term;
-  const { type, isNullable } = typeOf(node);
   const isLast = endsWithNulls(term);
-  if (value === null) return isLast ? never : { kind: "not", item: missing(node) };
-  const right = valueNode(value, plainType(type));
-  const compared: Node = { kind: "compare", comparison: descending ? "below" : "above", left: node, right };
-  return isLast && isNullable ? any(compared, missing(node)) : compared;
+  if (given === undefined) return isLast ? never : { kind: "not", item: missing(node) };
+  const compared: Node = { kind: "compare", comparison: descending ? "below" : "above", left: node, right: given };
+  return isLast && typeOf(node).isNullable ? any(compared, missing(node)) : compared;
 }
 
-const isSame = (node: Node, value: Scalar): Node =>
-  value === null
-    ? missing(node)
-    : { kind: "compare", comparison: "equal", left: node, right: valueNode(value, plainType(typeOf(node).type)) };
+const isSame = (node: Node, given: Given): Node =>
+  given === undefined ? missing(node) : { kind: "compare", comparison: "equal", left: node, right: given };
 
-/** The condition that rows come after the place that a cursor says, in an order. */
-export function afterCursor(cursor: unknown, order: readonly OrderNode[], sorted = order): Node {
-  const values = placeIn(cursor, order);
+/** The condition that rows come after a place in an order, whose values are known now or given later. */
+export function afterPlace(values: readonly (Scalar | Hole | undefined)[], sorted: readonly OrderNode[]): Node {
   return sorted.reduceRight<Node>((rest, term, i) => {
-    const value = values[i] as Scalar;
-    const after = comesAfter(term, value);
-    return rest === never ? after : any(after, all(isSame(term.node, value), rest));
+    const value = values[i];
+    const type = plainType(typeOf(term.node).type);
+    const isHole = typeof value === "object" && value !== null && "hole" in value;
+    const given: Given = isHole
+      ? { kind: "hole", type, hole: value.hole }
+      : value === null || value === undefined
+        ? undefined
+        : valueNode(value, type);
+    const after = comesAfter(term, given);
+    return rest === never ? after : any(after, all(isSame(term.node, given), rest));
   }, never);
 }
 

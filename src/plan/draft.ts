@@ -13,7 +13,7 @@ import {
   typeOf,
 } from "../expression/index.js";
 import type {
-  FedStatement,
+  FollowUp,
   JoinedRows,
   JoinedSource,
   NestedRows,
@@ -54,13 +54,15 @@ export function makeSlots(): Slots {
   };
 }
 
-/** A statement that the rows of another feed. */
-export interface Feed {
+/** What a statement is for: its query's own rows, or rows that follow from those of another statement. */
+export interface StatementRole {
   readonly purpose: string;
-  readonly fedOver: readonly Step[];
-  readonly fedSets?: readonly SetNode[];
+  /** The relation whose rows it brings, where those are not the query's own. */
+  readonly relation?: string;
+  readonly ownerSteps: readonly Step[];
+  readonly ownerSets?: readonly SetNode[];
   readonly ordered: boolean;
-  /** Whether several rows belong to one of the rows that feed it. */
+  /** Whether several rows belong to one of its owners. */
   readonly isMany?: boolean;
   /** The relation by which its rows lead on to further rows of their own kind. */
   readonly deep?: ResolvedRelation | undefined;
@@ -74,19 +76,19 @@ export interface Draft {
   readonly bound: Map<Source, Path>;
   readonly notes: ReachNote[];
   readonly settings: PlanSettings;
-  /** Whether there is a statement at all: what is in memory already can only feed others. */
+  /** Whether there is a statement at all: what is in memory already has only follow-ups. */
   readonly isInMemory?: boolean;
   /** Whether its rows belong to many others. */
   readonly isBelowMany?: boolean;
-  /** Plans a statement that rows of this one feed. */
-  readonly feed: (query: QueryState, strategy: Strategy | undefined, feed: Feed) => StatementPlan;
+  /** Plans a statement that follows from the rows of this one. */
+  readonly planFollowUp: (query: QueryState, strategy: Strategy | undefined, role: StatementRole) => StatementPlan;
 }
 
 /** What the rows of one source bring along: filled while its shape is made. */
 export interface RowDraft {
   readonly joined: JoinedRows[];
   readonly nested: NestedRows[];
-  readonly fed: FedStatement[];
+  readonly followUps: FollowUp[];
 }
 
 /** The type of what stands in a place of a statement's rows; undefined for nested rows and for numbers of rows. */

@@ -1,15 +1,36 @@
-export { cursorOf } from "./cursor.js";
+export { withoutCursor } from "./beside-cursor.js";
+export { planDelete, planUpdate } from "./changes.js";
+export { cursorOf, placeIn } from "./cursor.js";
 export { typeOfOutput } from "./draft.js";
+export { type ConflictSet, type GivenRow, planInsert, planInsertFrom } from "./inserts.js";
+export { hasSubquery, leavesRow } from "./leaves.js";
 export { type SortedRows, totalOrder } from "./order.js";
 export type { OwnerIndex } from "./owner-index.js";
-export { few, planCount, planExists, planList, planReach, planSingle, planSlice } from "./plan.js";
+export {
+  type CursorValues,
+  cursorValues,
+  few,
+  lateLimits,
+  planCount,
+  planExists,
+  planList,
+  planPage,
+  planPortion,
+  planReach,
+  planSingle,
+} from "./plan.js";
+export type { PortionRules } from "./portions.js";
+export type { ReturningOption } from "./returning.js";
+export { rowList } from "./row-list.js";
 export { mostNested } from "./rows.js";
 export {
-  type Cut,
-  type FedStatement,
-  isCut,
+  type EntityRow,
+  type FollowUp,
+  isLimited,
   type JoinedRows,
   type JoinedSource,
+  type LateLimits,
+  type Limits,
   type Mount,
   type NestedOutput,
   type NestedRows,
@@ -20,3 +41,14 @@ export {
   type Shape,
   type StatementPlan,
 } from "./statement-plan.js";
+export type {
+  Assigned,
+  ConflictPlan,
+  DeletePlan,
+  InsertFromPlan,
+  InsertPlan,
+  InsertPortion,
+  Returning,
+  UpdatePlan,
+  WritePlan,
+} from "./write-plan.js";

@@ -1,22 +1,37 @@
-import {
-  type Node,
-  type OrderNode,
-  pathTo,
-  type QueryState,
-  type Source,
-  type Step,
-  type Strategy,
-} from "../expression/index.js";
-import { afterCursor, reversed } from "./cursor.js";
-import { type Draft, type Feed, keySlots, makeSlots } from "./draft.js";
+import { comparedKind, kinds, type Scalar } from "../columns/index.js";
+import { type Hole, pathTo, type QueryState, type Source, type Step, type Strategy } from "../expression/index.js";
+import { besideCursor } from "./beside-cursor.js";
+import { type Draft, keySlots, makeSlots, type StatementRole } from "./draft.js";
 import { totalOrder } from "./order.js";
 import { ownerIndex } from "./owner-index.js";
 import { planRows } from "./rows.js";
-import type { JoinedSource, Output, PlanSettings, StatementPlan } from "./statement-plan.js";
+import {
+  isLimited,
+  type JoinedSource,
+  type LateLimits,
+  type Output,
+  type PlanSettings,
+  type StatementPlan,
+} from "./statement-plan.js";
 
-/** Where the rows have the keys of their owners: in columns of their own, or in those of a row on the way. */
-function ownerSlots(draft: Draft, source: Source, [first, ...further]: readonly Step[]): readonly number[] {
+/** Whether equal keys are the same on the wire on both ends of a step. */
+const isKeyedByBytes = ({ pairs }: Step): boolean =>
+  pairs.every(
+    ({ from, to }) =>
+      kinds[from.kind].isKeyedByBytes &&
+      kinds[to.kind].isKeyedByBytes &&
+      comparedKind(from.kind) === comparedKind(to.kind),
+  );
+
+/** Where the rows say whose they are: in columns of their own, in those of a row on the way, or by a position. */
+function ownerSlots(
+  draft: Draft,
+  source: Source,
+  [first, ...further]: readonly Step[],
+  byPosition: boolean,
+): readonly number[] {
   if (first === undefined) return [];
+  if (byPosition) return [draft.slots.output({ kind: "owner", part: 0, type: { kind: "integer" } })];
   if (further.length === 0)
     return keySlots(
       draft,
@@ -30,7 +45,11 @@ function planStatement(
   query: QueryState,
   strategy: Strategy | undefined,
   settings: PlanSettings,
-  feed: Feed & { readonly hasPlaces?: boolean },
+  role: StatementRole & {
+    readonly hasPlaces?: boolean;
+    readonly limits?: LateLimits;
+    readonly cursorValues?: CursorValues;
+  },
 ): StatementPlan {
   const joined: JoinedSource[] = [];
   const draft: Draft = {
@@ -39,11 +58,11 @@ function planStatement(
     bound: new Map(),
     notes: [],
     settings,
-    isBelowMany: feed.isMany === true && settings.isLarge === true,
-    feed: (fed, inherited, of) => planStatement(fed, inherited, settings, of),
+    isBelowMany: role.isMany === true && settings.isLarge === true,
+    planFollowUp: (further, inherited, of) => planStatement(further, inherited, settings, of),
   };
-  const rows = planRows(draft, query, strategy, feed.deep);
-  const { purpose, fedOver, fedSets = [], ordered, deep, hasPlaces = false } = feed;
+  const inner = planRows(draft, query, strategy, role.deep);
+  const { purpose, relation, ownerSteps, ownerSets = [], ordered, deep, hasPlaces = false, limits = query } = role;
   const levels =
     deep === undefined
       ? undefined
@@ -55,18 +74,25 @@ function planStatement(
           ),
           identity: keySlots(draft, pathTo(query.source), deep.target.key),
         };
-  const { source, limit, offset } = query;
+  const { source } = query;
+  const { limit, offset } = limits;
   const order = totalOrder(query);
-  const { where, sorted, isReversed } = besideCursor(query, order);
+  const { where, sorted, isReversed } = besideCursor(query, order, limit !== undefined, role.cursorValues);
+  const byPosition = ownerSteps[0] !== undefined && !isKeyedByBytes(ownerSteps[0]);
+  const owners = ownerSlots(draft, source, ownerSteps, byPosition);
+  // Several owners may share a row, each of which has its own.
+  const rows = inner.joined.length === 0 ? inner : { ...inner, identity: [...owners, ...inner.identity] };
   const places = hasPlaces ? { order, slots: order.map(({ node }) => draft.slots.output(node)) } : undefined;
   return {
     purpose,
+    relation,
     source,
-    fedOver,
-    fedSets,
-    fedSlots: ownerSlots(draft, source, fedOver),
-    cutPerOwner: fedOver.length > 0 && (limit !== undefined || offset !== undefined),
-    ownerIndex: fedSets.length > 0 ? "none" : ownerIndex(source, fedOver, order),
+    ownerSteps,
+    ownerSets,
+    byPosition,
+    ownerSlots: owners,
+    limitPerOwner: ownerSteps.length > 0 && isLimited(query) ? { limit: query.limit, offset: query.offset } : undefined,
+    ownerIndex: ownerSets.length > 0 ? "none" : ownerIndex(source, ownerSteps, order),
     where,
     beside: query.joins,
     groupBy: query.groupBy,
@@ -83,42 +109,31 @@ function planStatement(
     levels,
     rows,
     isLarge: settings.isLarge === true,
+    isTrusting: settings.isTrusting === true,
     notes: draft.notes,
-  };
-}
-
-/** What a query's cursor makes of its conditions and its order. The last rows before a place are the first from the end. */
-function besideCursor(
-  query: QueryState,
-  order: readonly OrderNode[],
-): { readonly where: readonly Node[]; readonly sorted: readonly OrderNode[]; readonly isReversed: boolean } {
-  const { where, cursor, limit } = query;
-  if (cursor === undefined) return { where, sorted: order, isReversed: false };
-  const isBefore = cursor.side === "before";
-  const sorted = isBefore ? reversed(order) : order;
-  const isReversed = isBefore && limit !== undefined;
-  return {
-    where: [...where, afterCursor(cursor.text, order, sorted)],
-    sorted: isReversed ? sorted : order,
-    isReversed,
   };
 }
 
 /** So many rows, or fewer, are few. */
 export const few = 100;
 
-const sized = ({ strategy }: PlanSettings, { limit }: QueryState): PlanSettings => ({
-  strategy,
+const sized = (settings: PlanSettings, { limit }: QueryState): PlanSettings => ({
+  ...settings,
   isLarge: limit === undefined || limit > few,
+});
+
+const ownRows = ({ source }: QueryState): StatementRole => ({
+  purpose: `rows of ${source.entity.name}`,
+  ownerSteps: [],
+  ordered: true,
 });
 
 /** The statements that bring a query's rows with all they reach. */
 export function planList(query: QueryState, settings: PlanSettings): StatementPlan {
-  const purpose = `rows of ${query.source.entity.name}`;
-  return planStatement(query, query.strategy, sized(settings, query), { purpose, fedOver: [], ordered: true });
+  return planStatement(query, query.strategy, sized(settings, query), ownRows(query));
 }
 
-/** What rows in memory of an entity feed, and the columns that hold the keys for it. */
+/** The follow-ups of rows in memory of an entity, and the columns that hold the keys for it. */
 export function planReach(query: QueryState, settings: PlanSettings): Pick<StatementPlan, "rows" | "outputs"> {
   const slots = makeSlots();
   const draft: Draft = {
@@ -128,45 +143,71 @@ export function planReach(query: QueryState, settings: PlanSettings): Pick<State
     notes: [],
     settings,
     isInMemory: true,
-    feed: (fed, inherited, of) => planStatement(fed, inherited, settings, of),
+    planFollowUp: (further, inherited, of) => planStatement(further, inherited, settings, of),
   };
   const related = { ...query, columns: [] };
   return { rows: planRows(draft, related, query.strategy), outputs: slots.outputs };
 }
 
-/** The same, with the places of the rows in the query's order. */
-export function planSlice(query: QueryState, settings: PlanSettings): StatementPlan {
-  const purpose = `rows of ${query.source.entity.name}`;
-  const feed = { purpose, fedOver: [], ordered: true, hasPlaces: true } as const;
-  return planStatement(query, query.strategy, sized(settings, query), feed);
-}
+/** The numbers that limit a page or a portion are given when it is sent: one statement serves all of them. */
+export const lateLimits = { limit: { hole: "\0limit" }, offset: { hole: "\0offset" } } as const;
+
+/** The values of a cursor are given when the statement is sent; their places, undefined where there is no value. */
+export type CursorValues = readonly (Hole | undefined)[];
+
+/** The values of a cursor by the places that a plan has for them. */
+export const cursorValues = (values: readonly Scalar[]): CursorValues =>
+  values.map((value, i) => (value === null ? undefined : { hole: `\0cursor ${i}` }));
+
+/** One page of a query's rows; where it begins and how long it is are said when it is sent. */
+export const planPage =
+  (isLarge: boolean) =>
+  (query: QueryState, settings: PlanSettings): StatementPlan =>
+    planStatement(query, query.strategy, { ...settings, isLarge }, { ...ownRows(query), limits: lateLimits });
+
+/** So many rows of a query as is said when it is sent, with their places in its order; `values`: where the cursor's are given then. */
+export const planPortion =
+  (isLarge: boolean, values?: CursorValues) =>
+  (query: QueryState, settings: PlanSettings): StatementPlan => {
+    const limits = { limit: lateLimits.limit, offset: query.offset };
+    const role = {
+      ...ownRows(query),
+      hasPlaces: true,
+      limits,
+      ...(values === undefined ? {} : { cursorValues: values }),
+    };
+    return planStatement(query, query.strategy, { ...settings, isLarge }, role);
+  };
 
 /**
  * The statements that bring the one row of a query. Two rows are asked for, to see whether there
- * are several; their order does not matter unless the query itself is cut.
+ * are several; their order does not matter unless the query itself is limited.
  */
 export function planSingle(query: QueryState, settings: PlanSettings): StatementPlan {
-  const isCut = query.limit !== undefined || query.offset !== undefined;
+  const isLimited = query.limit !== undefined || query.offset !== undefined;
   const two = { ...query, limit: Math.min(query.limit ?? 2, 2) };
   const purpose = `the row of ${query.source.entity.name}`;
-  return planStatement(two, query.strategy, settings, { purpose, fedOver: [], ordered: isCut });
+  return planStatement(two, query.strategy, settings, { purpose, ownerSteps: [], ordered: isLimited });
 }
 
 function planScalar(
   query: QueryState,
+  { isTrusting = false }: PlanSettings,
   purpose: string,
   output: Output,
-  cut: Pick<StatementPlan, "limit" | "offset" | "orderBy">,
+  limits: Pick<StatementPlan, "limit" | "offset" | "orderBy">,
 ): StatementPlan {
   return {
     purpose,
+    relation: undefined,
     source: query.source,
-    fedOver: [],
-    fedSets: [],
-    fedSlots: [],
-    cutPerOwner: false,
+    ownerSteps: [],
+    ownerSets: [],
+    byPosition: false,
+    ownerSlots: [],
+    limitPerOwner: undefined,
     ownerIndex: "none",
-    where: besideCursor(query, totalOrder(query)).where,
+    where: besideCursor(query, totalOrder(query), false).where,
     beside: query.joins,
     groupBy: query.groupBy,
     having: query.having,
@@ -177,25 +218,27 @@ function planScalar(
     places: undefined,
     levels: undefined,
     isLarge: false,
+    isTrusting,
     notes: [],
     outputs: [output],
     rows: {
-      shape: { kind: "value", slot: 0, type: { kind: "integer" } },
+      shape: { kind: "value", slot: 0, type: { kind: "integer" }, isNullable: true },
       identity: [],
       joined: [],
       nested: [],
-      fed: [],
+      followUps: [],
       past: { isUsed: false },
     },
-    ...cut,
+    ...limits,
   };
 }
 
 /** The statement that counts a query's rows. */
-export function planCount(query: QueryState): StatementPlan {
+export function planCount(query: QueryState, settings: PlanSettings): StatementPlan {
   const { limit, offset } = query;
   return planScalar(
     query,
+    settings,
     `number of rows of ${query.source.entity.name}`,
     { kind: "rowCount" },
     { limit, offset, orderBy: [] },
@@ -203,8 +246,8 @@ export function planCount(query: QueryState): StatementPlan {
 }
 
 /** The statement that gives one row where a query has any, and none where it has not. */
-export function planExists(query: QueryState): StatementPlan {
+export function planExists(query: QueryState, settings: PlanSettings): StatementPlan {
   const limit = Math.min(query.limit ?? 1, 1);
   const purpose = `whether there is a row of ${query.source.entity.name}`;
-  return planScalar(query, purpose, { kind: "presence" }, { limit, offset: query.offset, orderBy: [] });
+  return planScalar(query, settings, purpose, { kind: "presence" }, { limit, offset: query.offset, orderBy: [] });
 }

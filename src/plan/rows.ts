@@ -6,6 +6,7 @@ import {
   pathTo,
   type QueryState,
   type ReachedRelation,
+  type ResolvedEntity,
   type ResolvedMember,
   type ResolvedRelation,
   type SetNode,
@@ -13,12 +14,14 @@ import {
   setAlong,
   typeOf,
 } from "../expression/index.js";
-import { feedCount, shapeOfCount } from "./counts.js";
+import { planRelatedCount, shapeOfCount } from "./counts.js";
 import { type Draft, keySlots, makeSlots, type RowDraft, typeOfOutput, unfit } from "./draft.js";
 import { totalOrder } from "./order.js";
-import { hasRow, isInsisted } from "./presence.js";
-import type { FedStatement, Mount, ReachNote, RowPlan, Shape } from "./statement-plan.js";
-import { wayOf } from "./strategy.js";
+import { dependsOnOwner } from "./outside.js";
+import { hasRow, isRequired } from "./presence.js";
+import { withRequiredPaths } from "./required-paths.js";
+import type { EntityRow, FollowUp, Mount, ReachNote, RowPlan, Shape } from "./statement-plan.js";
+import { type Way, wayOf } from "./strategy.js";
 
 function shapeOfProjection(
   draft: Draft,
@@ -28,8 +31,10 @@ function shapeOfProjection(
   presence: readonly number[] | undefined,
   strategy: Strategy | undefined,
 ): Shape {
-  if (projection.kind === "value")
-    return { kind: "value", slot: draft.slots.output(projection.node), type: typeOf(projection.node).type };
+  if (projection.kind === "value") {
+    const { type, isNullable } = typeOf(projection.node);
+    return { kind: "value", slot: draft.slots.output(projection.node), type, isNullable };
+  }
   if (projection.kind === "rows") {
     const [mount, property] = [at.slice(0, -1), at.at(-1) as string];
     addSet(draft, rows, projection.set, projection.projection, { at: mount, property }, strategy);
@@ -57,9 +62,19 @@ function shapesOfMembers(
       const presence = member.presence?.map((column) => slots.column(path, column));
       shapes.push([name, { kind: "object", fields, presence }]);
     } else if (named !== undefined || !member.isHeavy)
-      shapes.push([name, { kind: "value", slot: slots.column(path, member), type: member.type }]);
+      shapes.push([
+        name,
+        { kind: "value", slot: slots.column(path, member), type: member.type, isNullable: !member.isRequired },
+      ]);
   }
   return shapes;
+}
+
+/** Which row an object is, where all of its key is in it. */
+function rowOf(columns: readonly (readonly [string, Shape])[], entity: ResolvedEntity): { readonly row?: EntityRow } {
+  const slots = new Map(columns.map(([name, shape]) => [name, shape.kind === "value" ? shape.slot : undefined]));
+  const key = entity.key.flatMap(({ property }) => slots.get(property) ?? []);
+  return key.length === entity.key.length && key.length > 0 ? { row: { entity, key } } : {};
 }
 
 /** Everything a row at the end of a path becomes: its columns or its projection, and what it reaches. */
@@ -73,14 +88,16 @@ function shapeOfRow(
 ): Shape {
   const presence =
     path.steps.length > 0 && path.mayBeMissing ? keySlots(draft, path, path.entity.key).slice(0, 1) : undefined;
-  if (query.projection !== undefined) return shapeOfProjection(draft, rows, query.projection, at, presence, strategy);
+  if (query.projection !== undefined)
+    return withRequiredPaths(draft, query, shapeOfProjection(draft, rows, query.projection, at, presence, strategy));
   const columns = shapesOfMembers(draft, path, path.entity.members, query.columns);
   const related = query.reach.map(
     (reached) => [reached.relation.name, shapeOfRelation(draft, rows, reached, path, at, strategy)] as const,
   );
-  // A class of one's own is not told of rows that are only a part of one.
+  // A class of one's own does not see rows that are only a part of one.
   const make = query.columns === undefined ? path.entity.make : undefined;
-  return { kind: "object", fields: [...columns, ...related], presence, make, own: columns.length };
+  const row = rowOf(columns, path.entity);
+  return { kind: "object", fields: [...columns, ...related], presence, make, own: columns.length, ...row };
 }
 
 /** The sets that lead to a set, the first of them starting at a row. */
@@ -100,17 +117,20 @@ function addSet(
   const [{ from: owner, step }] = chain;
   const { source, where, orderBy, limit, offset } = set;
   const query: QueryState = { ...allOf(source), where, orderBy, limit, offset, projection };
-  if ((strategy ?? draft.settings.strategy) === "nest" && nestRows(draft, rows, set, query, mount, strategy)) return;
+  // Another statement would not know the owner's own values.
+  const isNested = (strategy ?? draft.settings.strategy) === "nest" || dependsOnOwner(set, projection);
+  if (isNested && nestRows(draft, rows, set, query, mount, strategy)) return;
   const keyColumns = step.pairs.map((pair) => pair.from);
-  const statement = draft.feed(query, strategy, {
+  const statement = draft.planFollowUp(query, strategy, {
     purpose: `${step.source.name}.${chain.map((part) => part.step.name).join(".")} of a projection`,
-    fedOver: chain.map((part) => part.step),
-    fedSets: chain.slice(0, -1),
+    relation: `${step.source.name}.${chain.map((part) => part.step.name).join(".")}`,
+    ownerSteps: chain.map((part) => part.step),
+    ownerSets: chain.slice(0, -1),
     ordered: true,
     isMany: true,
   });
   const keys = keySlots(draft, owner as Path, keyColumns);
-  rows.fed.push({ ...mount, cardinality: "many", keys, keyColumns, statement });
+  rows.followUps.push({ ...mount, cardinality: "many", keys, keyColumns, statement });
 }
 
 /** As many values as one call of every engine takes. */
@@ -141,27 +161,28 @@ function nestRows(
 }
 
 /** The statement for a relation's rows, by the keys of the rows at the end of a path. */
-function feedRelation(
+function planRelated(
   draft: Draft,
   { relation, query }: ReachedRelation,
   path: Path,
   strategy: Strategy | undefined,
-): Omit<FedStatement, keyof Mount> {
+): Omit<FollowUp, keyof Mount> {
   const keyColumns = relation.steps[0].pairs.map((pair) => pair.from);
   const { cardinality } = relation;
-  const statement = draft.feed(query, strategy, {
+  const statement = draft.planFollowUp(query, strategy, {
     purpose: `${relation.source.name}.${relation.name} by batch`,
-    fedOver: relation.steps,
+    relation: `${relation.source.name}.${relation.name}`,
+    ownerSteps: relation.steps,
     ordered: cardinality === "many",
     isMany: cardinality === "many",
     deep: query.levels === undefined ? undefined : relation,
   });
   const keys = keySlots(draft, path, keyColumns);
-  return { cardinality, keys, keyColumns, statement, insisted: hasRow(relation) ? relation : undefined };
+  return { cardinality, keys, keyColumns, statement, required: hasRow(relation) ? relation : undefined };
 }
 
 /** A relation to the entity itself, level by level: one statement, sent again for each. */
-function feedLevels(
+function planLevels(
   draft: Draft,
   rows: RowDraft,
   { relation, query }: ReachedRelation,
@@ -173,72 +194,105 @@ function feedLevels(
   if (steps.length > 1 || target !== relation.source) throw unfit(relation, "deep(), and leads to other rows,");
   const why = "a tree level by level: the same statement for each";
   draft.notes.push({ relation: `${relation.source.name}.${name}`, how: "batch", why });
-  const fed = feedRelation(draft, { relation, query }, path, strategy);
+  const followUp = planRelated(draft, { relation, query }, path, strategy);
   const identity = keySlots(draft, path, target.key);
-  rows.fed.push({ at, property: name, ...fed, levels: { most: query.levels as number, identity } });
+  rows.followUps.push({ at, property: name, ...followUp, levels: { most: query.levels as number, identity } });
   return { kind: "related", cardinality };
 }
+
+/** A relation to be fetched: where it starts, where it is put, and which strategy holds for what it reaches in turn. */
+interface Loading {
+  readonly draft: Draft;
+  readonly rows: RowDraft;
+  readonly reached: ReachedRelation;
+  readonly path: Path;
+  readonly mount: Mount;
+  readonly inherited: Strategy | undefined;
+  /** Why it is fetched as it is. */
+  readonly why: string;
+}
+
+const note = ({ draft, reached: { relation } }: Loading, how: ReachNote["how"], why: string): void => {
+  draft.notes.push({ relation: `${relation.source.name}.${relation.name}`, how, why });
+};
+
+function loadByBatch(loading: Loading, why = loading.why): Shape {
+  const { draft, rows, reached, path, mount, inherited } = loading;
+  note(loading, "batch", why);
+  rows.followUps.push({ ...mount, ...planRelated(draft, reached, path, inherited) });
+  return { kind: "related", cardinality: reached.relation.cardinality };
+}
+
+function loadNested(loading: Loading, why = loading.why): Shape {
+  const { draft, rows, reached, path, mount, inherited } = loading;
+  const { relation, query } = reached;
+  if (draft.isInMemory === true) return loadByBatch(loading, "rows in memory already");
+  if (!nestRows(draft, rows, setAlong(path, relation), query, mount, inherited))
+    return loadByBatch(loading, `more than ${mostNested} values a row, too many to nest`);
+  note(loading, "nest", why);
+  return { kind: "related", cardinality: relation.cardinality };
+}
+
+function loadJoined(loading: Loading): Shape {
+  const { draft, rows, reached, path, mount, inherited } = loading;
+  const { relation, query } = reached;
+  if (draft.isInMemory === true) return loadByBatch(loading, "rows in memory already");
+  if (relation.cardinality === "one") {
+    note(loading, "join", loading.why);
+    const further = pathOn(path, relation);
+    draft.bound.set(query.source, further);
+    const row = shapeOfRow(draft, rows, query, further, [...mount.at, mount.property], inherited);
+    return isRequired(relation, draft.settings) ? requiredShape(draft, relation, path, further, row) : row;
+  }
+  if (draft.joined === undefined)
+    return loadNested(loading, "inside of nested rows, which have no rows of their own to join");
+  note(loading, "join", loading.why);
+  const { source, where, limit, offset } = query;
+  draft.joined.push({ source, relation, from: path, where, orderBy: totalOrder(query), limit, offset });
+  rows.joined.push({ ...mount, rows: planRows(draft, query, inherited) });
+  return { kind: "related", cardinality: relation.cardinality };
+}
+
+/** The ways in which a relation is fetched: a new one is a row here. */
+const loaders: Readonly<Record<Way, (loading: Loading) => Shape>> = {
+  join: loadJoined,
+  batch: loadByBatch,
+  nest: loadNested,
+};
 
 function shapeOfRelation(
   draft: Draft,
   rows: RowDraft,
-  { relation, query }: ReachedRelation,
+  reached: ReachedRelation,
   path: Path,
   at: readonly string[],
   strategy: Strategy | undefined,
 ): Shape {
+  const { relation, query } = reached;
   if (query.isCounted)
     return draft.isInMemory === true
-      ? feedCount(draft, rows, { relation, query }, path, at)
+      ? planRelatedCount(draft, rows, reached, path, at)
       : shapeOfCount(draft, relation, query, path);
-  if (query.levels !== undefined)
-    return feedLevels(draft, rows, { relation, query }, path, at, query.strategy ?? strategy);
-  const chosen = wayOf(relation, {
+  const inherited = query.strategy ?? strategy;
+  if (query.levels !== undefined) return planLevels(draft, rows, reached, path, at, inherited);
+  const { way, why } = wayOf(relation, {
     reached: query.strategy,
     query: strategy,
     database: draft.settings.strategy,
     isBelowMany: draft.isBelowMany === true && path.steps.length === 0,
   });
-  const inherited = query.strategy ?? strategy;
-  const mount = { at, property: relation.name };
-  const { cardinality } = relation;
-  const note = (how: ReachNote["how"], why: string) =>
-    draft.notes.push({ relation: `${relation.source.name}.${relation.name}`, how, why });
-  const isInside = chosen.way === "join" && cardinality === "many" && draft.joined === undefined;
-  const isNested = chosen.way === "nest" || isInside;
-  if (isNested && nestRows(draft, rows, setAlong(path, relation), query, mount, inherited)) {
-    note("nest", isInside ? "inside of nested rows, which have no rows of their own to join" : chosen.why);
-    return { kind: "related", cardinality };
-  }
-  if (chosen.way === "batch" || isNested || draft.isInMemory) {
-    const why = isNested ? `more than ${mostNested} values a row, too many to nest` : "rows in memory already";
-    note("batch", chosen.way === "batch" ? chosen.why : why);
-    rows.fed.push({ ...mount, ...feedRelation(draft, { relation, query }, path, inherited) });
-    return { kind: "related", cardinality };
-  }
-  if (cardinality === "one" || draft.joined === undefined) {
-    note("join", chosen.why);
-    const further = pathOn(path, relation);
-    draft.bound.set(query.source, further);
-    const row = shapeOfRow(draft, rows, query, further, [...at, relation.name], inherited);
-    return isInsisted(relation) ? insistedShape(draft, relation, path, further, row) : row;
-  }
-  note("join", chosen.why);
-  const { source, where, limit, offset } = query;
-  draft.joined.push({ source, relation, from: path, where, orderBy: totalOrder(query), limit, offset });
-  rows.joined.push({ ...mount, rows: planRows(draft, query, inherited) });
-  return { kind: "related", cardinality };
+  return loaders[way]({ draft, rows, reached, path, mount: { at, property: relation.name }, inherited, why });
 }
 
 /** The shape of a joined row without which there is an error. */
-function insistedShape(draft: Draft, relation: ResolvedRelation, path: Path, further: Path, row: Shape): Shape {
+function requiredShape(draft: Draft, relation: ResolvedRelation, path: Path, further: Path, row: Shape): Shape {
   const keys = keySlots(
     draft,
     path,
     relation.steps[0].pairs.map((pair) => pair.from),
   );
   const presence = keySlots(draft, further, further.entity.key).slice(0, 1);
-  return { kind: "insisted", row, relation, keys, presence };
+  return { kind: "required", row, relation, keys, presence };
 }
 
 /** A row's shape with the place of what is below it. */
@@ -255,7 +309,7 @@ export function planRows(
   strategy: Strategy | undefined,
   deep?: ResolvedRelation,
 ): RowPlan {
-  const rows: RowDraft = { joined: [], nested: [], fed: [] };
+  const rows: RowDraft = { joined: [], nested: [], followUps: [] };
   const path = pathTo(query.source);
   const shape = withDeep(shapeOfRow(draft, rows, query, path, [], strategy), deep);
   const isJoined = draft.joined?.some((joined) => joined.source === query.source) === true;

@@ -1,12 +1,14 @@
 import type { ValueType } from "../columns/index.js";
 import type {
   Cardinality,
+  Hole,
   JoinNode,
   Node,
   OrderNode,
   Past,
   Path,
   ResolvedColumn,
+  ResolvedEntity,
   ResolvedRelation,
   RowLock,
   SetNode,
@@ -20,7 +22,10 @@ export type Output =
   | Node
   | { readonly kind: "rowCount" }
   | { readonly kind: "presence" }
-  /** A column of the key of the owner that a row belongs to, where it stands in none of the row's own. */
+  /**
+   * What says to which owner a row belongs, where none of its own columns does: a column of the owner's key, or the
+   * owner's position.
+   */
   | { readonly kind: "owner"; readonly part: number; readonly type: ValueType }
   | NestedOutput;
 
@@ -33,7 +38,7 @@ export interface NestedOutput {
 
 /** How the values of one row become what the user gets. Slots are places in the row. */
 export type Shape =
-  | { readonly kind: "value"; readonly slot: number; readonly type: ValueType }
+  | { readonly kind: "value"; readonly slot: number; readonly type: ValueType; readonly isNullable: boolean }
   | {
       readonly kind: "object";
       readonly fields: readonly (readonly [name: string, shape: Shape])[];
@@ -43,20 +48,28 @@ export type Shape =
       readonly make?: ((row: object) => object) | undefined;
       /** How many of the fields are of the row itself; the others are its relations. */
       readonly own?: number;
+      /** Of a row of an entity, whole or in part: the entity, and the slots of its primary key. */
+      readonly row?: EntityRow;
     }
   /** A row that must be there: it is an error where its key has values and its presence has none. */
   | {
-      readonly kind: "insisted";
+      readonly kind: "required";
       readonly row: Shape;
       readonly relation: ResolvedRelation;
       readonly keys: readonly number[];
       readonly presence: readonly number[];
     }
   /** Filled in later: by further rows of the statement, or by another statement. */
-  | { readonly kind: "related"; readonly cardinality: Fed };
+  | { readonly kind: "related"; readonly cardinality: RelatedCardinality };
+
+/** Which entity's row an object is, and where its primary key stands. */
+export interface EntityRow {
+  readonly entity: ResolvedEntity;
+  readonly key: readonly number[];
+}
 
 /** What a further statement brings: rows, one of them or many, or their number. */
-export type Fed = Cardinality | "count";
+export type RelatedCardinality = Cardinality | "count";
 
 /** Where related rows are put: the object below the row, and its property. */
 export interface Mount {
@@ -71,15 +84,15 @@ export interface JoinedRows extends Mount {
 }
 
 /** Related rows that another statement fetches by the keys of this one's rows. */
-export interface FedStatement extends Mount {
-  readonly cardinality: Fed;
+export interface FollowUp extends Mount {
+  readonly cardinality: RelatedCardinality;
   /** Slots of this statement's rows, and what they hold: the keys to send. */
   readonly keys: readonly number[];
   readonly keyColumns: readonly ResolvedColumn[];
   readonly statement: StatementPlan;
   /** The relation, where each key must lead to a row. */
-  readonly insisted?: ResolvedRelation | undefined;
-  /** Where its rows feed the same statement again: how often at most, and the slots of this one's primary key. */
+  readonly required?: ResolvedRelation | undefined;
+  /** Where it follows its own rows again: how often at most, and the slots of this one's primary key. */
   readonly levels?: { readonly most: number; readonly identity: readonly number[] };
 }
 
@@ -98,7 +111,7 @@ export interface RowPlan {
   readonly identity: readonly number[];
   readonly joined: readonly JoinedRows[];
   readonly nested: readonly NestedRows[];
-  readonly fed: readonly FedStatement[];
+  readonly followUps: readonly FollowUp[];
   readonly past: Past;
 }
 
@@ -109,17 +122,23 @@ export interface ReachNote {
   readonly why: string;
 }
 
-/** A cut of an ordered set of rows. */
-export interface Cut {
+/** Limits of an ordered set of rows. */
+export interface Limits {
   readonly limit: number | undefined;
   readonly offset: number | undefined;
 }
 
+/** Limits whose numbers may be given only when the statement is sent. */
+export interface LateLimits {
+  readonly limit: number | Hole | undefined;
+  readonly offset: number | Hole | undefined;
+}
+
 /** Whether there is a limit or an offset. */
-export const isCut = ({ limit, offset }: Cut): boolean => limit !== undefined || offset !== undefined;
+export const isLimited = ({ limit, offset }: LateLimits): boolean => limit !== undefined || offset !== undefined;
 
 /** A to-many relation that is joined into a statement. */
-export interface JoinedSource extends Cut {
+export interface JoinedSource extends Limits {
   readonly source: Source;
   readonly relation: ResolvedRelation;
   /** The owner. */
@@ -129,18 +148,22 @@ export interface JoinedSource extends Cut {
 }
 
 /** One statement: what it asks for, and what becomes of its rows. It knows no dialect. */
-export interface StatementPlan extends Cut {
+export interface StatementPlan extends LateLimits {
   /** What it is for, in words. */
   readonly purpose: string;
+  /** The relation whose rows it brings, where those are not the query's own. */
+  readonly relation: string | undefined;
   readonly source: Source;
   /** The steps from the rows of another statement, whose keys this one gets; none where there is no other. */
-  readonly fedOver: readonly Step[];
+  readonly ownerSteps: readonly Step[];
   /** What narrows the rows between two of these steps; none where nothing does. */
-  readonly fedSets: readonly SetNode[];
-  /** Slots that hold the owners' keys, by which the rows find them. */
-  readonly fedSlots: readonly number[];
-  /** Whether limit and offset are counted for each owner. */
-  readonly cutPerOwner: boolean;
+  readonly ownerSets: readonly SetNode[];
+  /** Whether each row comes with the position of its owner's key: the database alone knows which keys are equal. */
+  readonly byPosition: boolean;
+  /** Slots that hold the owners' keys or positions, by which the rows find them. */
+  readonly ownerSlots: readonly number[];
+  /** Where limit and offset are counted for each owner: how many rows. */
+  readonly limitPerOwner: Limits | undefined;
   /** How an index serves the first rows of each owner. */
   readonly ownerIndex: OwnerIndex;
   readonly where: readonly Node[];
@@ -163,6 +186,8 @@ export interface StatementPlan extends Cut {
   readonly rows: RowPlan;
   /** Whether many rows are expected. */
   readonly isLarge: boolean;
+  /** Whether the database is sure to have a row for each key that a constraint backs. */
+  readonly isTrusting: boolean;
   /** What it reaches, and why in that way. */
   readonly notes: readonly ReachNote[];
 }
@@ -172,4 +197,6 @@ export interface PlanSettings {
   readonly strategy: Strategy;
   /** Whether many rows are expected, as no limit says otherwise. */
   readonly isLarge?: boolean;
+  /** Whether the database is sure to have a row for each key that a constraint backs. */
+  readonly isTrusting?: boolean;
 }

@@ -3,7 +3,7 @@ import type { ResolvedRelation, Strategy } from "../expression/index.js";
 export type Way = "join" | "batch" | "nest";
 
 /** What was said of a relation's strategy, the narrowest first. */
-export interface Wishes {
+export interface Preferences {
   readonly reached: Strategy | undefined;
   readonly query: Strategy | undefined;
   readonly database: Strategy;
@@ -17,19 +17,22 @@ export interface Choice {
   readonly why: string;
 }
 
-/** The narrowest wish, and whose it is. */
-function wishOf(relation: ResolvedRelation, { reached, query, database }: Wishes): readonly [Strategy, string] {
+/** The narrowest preference, and whose it is. */
+function preferenceOf(
+  relation: ResolvedRelation,
+  { reached, query, database }: Preferences,
+): readonly [Strategy, string] {
   if (reached !== undefined) return [reached, "said of the relation in this query"];
   if (query !== undefined) return [query, "said of the query"];
   if (relation.strategy !== undefined) return [relation.strategy, "said of the relation in the model"];
   return [database, "said of the database"];
 }
 
-/** The way a relation is fetched: the narrowest wish wins; `auto` joins to-one relations but below many rows, and batches the others. */
-export function wayOf(relation: ResolvedRelation, wishes: Wishes): Choice {
-  const [strategy, why] = wishOf(relation, wishes);
+/** The way a relation is fetched: the narrowest preference wins; `auto` joins to-one relations but below many rows, and batches the others. */
+export function wayOf(relation: ResolvedRelation, preferences: Preferences): Choice {
+  const [strategy, why] = preferenceOf(relation, preferences);
   const isOne = relation.cardinality === "one";
-  if (strategy === "auto" && isOne && wishes.isBelowMany)
+  if (strategy === "auto" && isOne && preferences.isBelowMany)
     return { way: "batch", why: "auto: below many rows, each row that they lead to comes once" };
   if (strategy === "auto")
     return isOne

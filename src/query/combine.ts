@@ -1,11 +1,14 @@
-import { comparedKind } from "../columns/index.js";
+import { type ColumnKind, comparedKind } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import {
-  expression,
+  type Expression,
+  type ExpressionOf,
   type Predicate,
   type Projection,
+  predicate,
   type Query,
   type QueryState,
+  renewed,
   type SetOperator,
   typeOf,
 } from "../expression/index.js";
@@ -35,6 +38,27 @@ function alike(first: Projection, query: QueryState, call: string): QueryState {
   return query;
 }
 
+/** in: what a projection gives; out: what another may give of the same kinds, each value perhaps missing. */
+type Alike<S> =
+  S extends Expression<infer V, infer K> ? Expression<V | null, K> : { readonly [P in keyof S]: Alike<S[P]> };
+
+/** in: what a query's projection gives, and other queries; out: the same, with null where one of the others may have it. */
+type Joined<S, O extends readonly unknown[]> = [null] extends [MissingOf<O[number]>]
+  ? Widened<S, O[number] extends Selecting<infer T> ? T : never>
+  : S;
+
+/** in: queries; out: null where a value of one of them may be missing. */
+type MissingOf<Q> = Q extends Selecting<infer T> ? MissingIn<T> : never;
+
+/** in: what a projection gives; out: null where one of its values may be missing. */
+type MissingIn<T> = T extends Expression<infer V> ? V & null : { [P in keyof T]: MissingIn<T[P]> }[keyof T];
+
+/** in: what a projection gives, and what others give; out: the same, with null where they may have it. */
+type Widened<S, T> =
+  S extends Expression<infer V, infer K extends ColumnKind>
+    ? ExpressionOf<K, V | (T extends Expression<infer X> ? X & null : never)>
+    : { readonly [P in keyof S]: Widened<S[P], T extends { readonly [Q in P]: infer X } ? X : never> };
+
 function compound(operator: SetOperator, queries: readonly unknown[]): never {
   const states = queries.map((query) => stateOf(query, operator));
   const projections = states.map(projectionOfQuery);
@@ -44,13 +68,20 @@ function compound(operator: SetOperator, queries: readonly unknown[]): never {
   return queryOf(derivedEntity(name, projections, { kind: "compound", operator, queries: all })) as never;
 }
 
-/** The rows of all of the queries, each different one once. Queries must have values of the same names and kinds. */
-export const union = <S>(first: Selecting<S>, ...others: readonly Query<Selected<S>>[]): Derived<S> =>
-  compound("union", [first, ...others]);
+/**
+ * The rows of all of the queries, each different one once. Queries must have values of the same names and kinds; a value
+ * that may be missing in one of them may be so in the union.
+ */
+export const union = <S, const O extends readonly Selecting<Alike<S>>[]>(
+  first: Selecting<S>,
+  ...others: O
+): Derived<Joined<S, O>> => compound("union", [first, ...others]);
 
 /** The rows of all of the queries, one after the other. */
-export const unionAll = <S>(first: Selecting<S>, ...others: readonly Query<Selected<S>>[]): Derived<S> =>
-  compound("union all", [first, ...others]);
+export const unionAll = <S, const O extends readonly Selecting<Alike<S>>[]>(
+  first: Selecting<S>,
+  ...others: O
+): Derived<Joined<S, O>> => compound("union all", [first, ...others]);
 
 /** The different rows that are in each of the queries. */
 export const intersect = <S>(first: Selecting<S>, ...others: readonly Query<Selected<S>>[]): Derived<S> =>
@@ -92,8 +123,9 @@ export function recursive<S>(
 }
 
 /** Whether a query has any row; it may refer to the rows around it. */
-export const exists = (query: Query): Predicate => expression({ kind: "existsQuery", query: stateOf(query, "exists") });
+export const exists = (query: Query): Predicate =>
+  predicate({ kind: "existsQuery", query: renewed(stateOf(query, "exists")).query });
 
 /** Whether a query has no row. */
 export const notExists = (query: Query): Predicate =>
-  expression({ kind: "not", item: { kind: "existsQuery", query: stateOf(query, "notExists") } });
+  predicate({ kind: "not", item: { kind: "existsQuery", query: renewed(stateOf(query, "notExists")).query } });

@@ -29,7 +29,7 @@ export interface NarrowedRows<A extends readonly unknown[]> {
   limit(rows: number): this;
   /** Leaves out so many rows at the beginning. */
   offset(rows: number): this;
-  /** Only the rows after a place in the query's order, which a slice gave: keyset paging. */
+  /** Only the rows after a place in the query's order, which a portion gave: keyset paging. */
   after(cursor: string): this;
   /** Only the rows before a place in the query's order; with a limit: the last of them. */
   before(cursor: string): this;
@@ -40,19 +40,19 @@ export interface NarrowedRows<A extends readonly unknown[]> {
 /** What brings rows of other sources beside those that are there. */
 export interface Joining<A extends readonly unknown[]> {
   /** Beside each row those of an entity, or of another query, for which the condition is true; rows without any are left out. */
-  join<D extends Definitions, E extends EntityName<D>>(
+  join<D extends Definitions<D>, E extends EntityName<D>>(
     other: Entity<D, E>,
     on: (...rows: [...A, Reference<D, E>]) => Predicate,
   ): Combined<[...A, Reference<D, E>]>;
   join<S>(other: Selecting<S>, on: (...rows: [...A, S]) => Predicate): Combined<[...A, S]>;
   /** The same, rows without any kept: what stands beside them is missing. */
-  leftJoin<D extends Definitions, E extends EntityName<D>>(
+  leftJoin<D extends Definitions<D>, E extends EntityName<D>>(
     other: Entity<D, E>,
     on: (...rows: [...A, Reference<D, E>]) => Predicate,
   ): Combined<[...A, Reference<D, E, true>]>;
   leftJoin<S>(other: Selecting<S>, on: (...rows: [...A, S]) => Predicate): Combined<[...A, Optional<S>]>;
   /** Beside each row every row of an entity, or of another query. */
-  crossJoin<D extends Definitions, E extends EntityName<D>>(other: Entity<D, E>): Combined<[...A, Reference<D, E>]>;
+  crossJoin<D extends Definitions<D>, E extends EntityName<D>>(other: Entity<D, E>): Combined<[...A, Reference<D, E>]>;
   crossJoin<S>(other: Selecting<S>): Combined<[...A, S]>;
   /** Makes one row of all rows that have the same values. */
   groupBy<const K extends GroupKeys>(keys: (...rows: A) => K): Grouped<A, K>;

@@ -1,3 +1,4 @@
+import { kinds } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import {
   columnAt,
@@ -17,9 +18,6 @@ import {
 } from "../expression/index.js";
 import { referenceAt } from "./reference.js";
 
-/** Kinds of which an engine cannot say which of two values comes first. */
-const unsorted: ReadonlySet<string> = new Set(["json", "list", "bytes"]);
-
 /** The values that a projection gives, by the names that lead to them. */
 export function fieldsOf(projection: Projection, path: readonly string[] = []): ReadonlyMap<string, Node> {
   switch (projection.kind) {
@@ -30,7 +28,8 @@ export function fieldsOf(projection: Projection, path: readonly string[] = []): 
     default:
       throw new GemachError("SELECTION_UNFIT", {
         entity: projection.set.source.entity.name,
-        path: `${path.join(".")}, a list inside of another query`,
+        path: `'${path.join(".")}'`,
+        got: "a list, inside of another query,",
       });
   }
 }
@@ -95,7 +94,7 @@ function derivedKey(
   );
   const paths = keyed.length === 0 && found.length === keys.length ? found : keyed;
   if (paths.length > 0) return paths.map((path) => columns.get(path) as ResolvedColumn);
-  return [...columns.values()].filter(({ kind }) => !unsorted.has(kind));
+  return [...columns.values()].filter(({ kind }) => kinds[kind].isSortable);
 }
 
 /** The rows of queries of one shape, as an entity that has no table. */
@@ -183,3 +182,7 @@ export function projectionOfQuery({ source, projection, columns }: QueryState): 
   const members = new Map(columns === undefined ? all.filter(isLight) : all.filter(([name]) => columns.includes(name)));
   return memberProjection(path, { fields: members, presence: undefined });
 }
+
+/** The values that a query's projection gives, by the names that lead to them; none where it has no projection. @internal */
+export const fieldsOfQuery = ({ projection }: QueryState): ReadonlyMap<string, Node> =>
+  projection === undefined || projection.kind === "rows" ? new Map() : fieldsOf(projection);

@@ -5,16 +5,17 @@ import {
   and,
   type Expression,
   expression,
+  type GroupAggregates,
   nodeOf,
   type Predicate,
-  predicateNode,
+  predicateGiven,
 } from "../expression/index.js";
 
 /** What rows are grouped by: an expression, or an object of such. */
 export type GroupKeys = Expression | { readonly [name: string]: Expression };
 
 /** A group of rows: what they have in common, and what can be worked out of all of them. */
-export interface Group<A extends readonly unknown[], K> extends Aggregates<A> {
+export interface Group<A extends readonly unknown[], K> extends GroupAggregates<A> {
   /** What the rows are grouped by. */
   readonly key: K;
   /** The rows of the group for which a predicate is true, for what is worked out of them. */
@@ -27,13 +28,12 @@ type Callback = (...rows: readonly unknown[]) => unknown;
 export function groupOf(keys: unknown, rows: readonly unknown[], filters: readonly Predicate[] = []): object {
   const filter = filters.length === 0 ? undefined : nodeOf(and(...filters));
   const aggregate = (name: (typeof aggregateNames)[number] | "count", of?: Callback) =>
-    expression({ kind: "group", filter, ...aggregated(name, of?.(...rows)) });
+    expression({ kind: "group", filter, ...aggregated(name, of?.(...rows), filter === undefined) });
   return {
     key: keys,
     where: (predicate: Callback) => {
-      const given = predicate(...rows);
-      predicateNode(given, "where");
-      return groupOf(keys, rows, [...filters, given as Predicate]);
+      const node = predicateGiven(() => predicate(...rows), "where");
+      return groupOf(keys, rows, [...filters, expression(node)]);
     },
     count: () => aggregate("count"),
     ...Object.fromEntries(aggregateNames.map((name) => [name, (of: Callback) => aggregate(name, of)])),

@@ -1,3 +1,4 @@
+import { typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { isExpression, nodeOf, type Projection, presenceOf } from "../expression/index.js";
 import { isRelatedSet } from "./reference.js";
@@ -20,7 +21,11 @@ export function projectionOf(selection: unknown, entity: string, path: readonly 
       projection: projectionOf(collected.selection, collected.set.source.entity.name),
     };
   if (isRelatedSet(selection) || !isPlainObject(selection) || Object.keys(selection).length === 0)
-    throw new GemachError("SELECTION_UNFIT", { entity, path: path.join(".") || "its top" });
+    throw new GemachError("SELECTION_UNFIT", {
+      entity,
+      path: path.length === 0 ? "its top" : `'${path.join(".")}'`,
+      got: isRelatedSet(selection) ? "a set of rows" : typeWord(selection),
+    });
   const fields = Object.entries(selection).map(
     ([name, part]) => [name, projectionOf(part, entity, [...path, name])] as const,
   );

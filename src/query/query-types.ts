@@ -1,11 +1,12 @@
 import type { HasTrait } from "../columns/index.js";
-import type { Order, Predicate, Query, Strategy } from "../expression/index.js";
+import type { Fault, Order, Predicate, Query, Strategy } from "../expression/index.js";
 import type {
   CardinalityOf,
   ColumnsOf,
   Definitions,
+  Entity,
   EntityName,
-  Fault,
+  KeyOf,
   MayBeMissing,
   MemberValue,
   PlainRow,
@@ -16,7 +17,7 @@ import type { Combined, Joining, Place, Selecting } from "./combined-types.js";
 import type { Reference } from "./reference.js";
 import type { Selected, Selection } from "./selection.js";
 /** What narrows, orders and cuts a query; each gives a new query and leaves the old one as it was. */
-export interface Narrowing<D extends Definitions, E extends EntityName<D>> {
+export interface Narrowing<D extends Definitions<D>, E extends EntityName<D>> {
   /** Only the rows for which the predicate is true; several calls must all be true. */
   where(predicate: (row: Reference<D, E>) => Predicate): this;
   /**
@@ -28,7 +29,7 @@ export interface Narrowing<D extends Definitions, E extends EntityName<D>> {
   limit(rows: number): this;
   /** Leaves out so many rows at the beginning; inside a reach: of each owner. */
   offset(rows: number): this;
-  /** Only the rows after a place in the query's order, which a slice gave: keyset paging. */
+  /** Only the rows after a place in the query's order, which a portion gave: keyset paging. */
   after(cursor: string): this;
   /** Only the rows before a place in the query's order; with a limit: the last of them. */
   before(cursor: string): this;
@@ -37,7 +38,11 @@ export interface Narrowing<D extends Definitions, E extends EntityName<D>> {
 }
 
 /** A query of an entity, whose rows are plain rows with what was reached. */
-export interface EntityQuery<D extends Definitions, E extends EntityName<D>, Row> extends Narrowing<D, E>, Query<Row> {
+export interface EntityQuery<D extends Definitions<D>, E extends EntityName<D>, Row>
+  extends Narrowing<D, E>,
+    Query<Row> {
+  /** Only the row of a primary key: its value, or an object of the values of its columns where there are several. */
+  byKey(key: KeyOf<D, E>): this;
   /**
    * Brings related rows along: names of relations, each with true, with an object of further
    * relations, or with a function that narrows the query of the relation's target.
@@ -64,9 +69,7 @@ export interface EntityQuery<D extends Definitions, E extends EntityName<D>, Row
    * up. Callbacks get each row with its place: its depth, 0 for the rows that it begins with, and its path, the keys
    * from there on as a JSON Pointer with a slash at its end ("/1/7/"). No row is gone on from twice on one path.
    */
-  descend<P extends keyof RelationsOf<D, E> & string>(
-    relation: TargetOf<D, E, RelationsOf<D, E>[P]> extends E ? P : never,
-  ): Combined<[Reference<D, E>, Place]>;
+  descend(relation: OwnRelation<D, E>): Combined<[Reference<D, E>, Place]>;
   /** Brings only these columns of each row, heavy ones too, as a plain object; what is reached stays. */
   columns<const P extends keyof ColumnsOf<D, E>>(...names: readonly P[]): EntityQuery<D, E, Narrowed<D, E, Row, P>>;
   /** Inside a reach: how many rows there are for each owner, in place of the rows. */
@@ -79,6 +82,11 @@ export interface EntityQuery<D extends Definitions, E extends EntityName<D>, Row
   select<const S extends Selection>(projection: (row: Reference<D, E>) => S): ProjectedQuery<D, E, S>;
 }
 
+/** in: an entity; out: the names of its relations that lead to the entity itself. */
+type OwnRelation<D extends Definitions<D>, E extends EntityName<D>> = {
+  [P in keyof RelationsOf<D, E> & string]: TargetOf<D, E, RelationsOf<D, E>[P]> extends E ? P : never;
+}[keyof RelationsOf<D, E> & string];
+
 declare const counted: unique symbol;
 
 /** The number of a relation's rows, in place of them. */
@@ -88,7 +96,7 @@ export interface Counted {
 }
 
 /** in: a row and names of columns; out: the row with only these columns, and with what was reached. */
-type Narrowed<D extends Definitions, E extends EntityName<D>, Row, P extends keyof ColumnsOf<D, E>> = {
+type Narrowed<D extends Definitions<D>, E extends EntityName<D>, Row, P extends keyof ColumnsOf<D, E>> = {
   [N in P | Exclude<keyof Row, keyof ColumnsOf<D, E>>]: N extends P
     ? MemberValue<ColumnsOf<D, E>[N]>
     : N extends keyof Row
@@ -102,7 +110,7 @@ export type Deep<Row, P extends string, K> = Row & {
 };
 
 /** What the query of a reached relation can do besides, where it leads to the entity's own rows. */
-interface Deepening<D extends Definitions, E extends EntityName<D>, P extends string, R> {
+export interface Deepening<D extends Definitions<D>, E extends EntityName<D>, P extends string, R> {
   /**
    * Goes on from the rows that were reached, by the same relation, so many levels, or until nothing more is found: a
    * whole tree, down or up. What is said of the rows holds on every level. Each level is one more statement. A row
@@ -111,8 +119,11 @@ interface Deepening<D extends Definitions, E extends EntityName<D>, P extends st
   deep(levels?: number): Query<Deep<PlainRow<D, E>, P, CardinalityOf<D, E, R>>>;
 }
 
+/** in: the type of an entity of a model, and of rows; out: the type of its queries that give such rows. */
+export type QueryOf<X, Row> = X extends Entity<infer D, infer E> ? EntityQuery<D, E, Row> : never;
+
 /** A query of an entity that brings only what its projection names. `S`: what the projection gives. */
-export interface ProjectedQuery<D extends Definitions, E extends EntityName<D>, S>
+export interface ProjectedQuery<D extends Definitions<D>, E extends EntityName<D>, S>
   extends Narrowing<D, E>,
     Selecting<S> {
   /** Each different row once. */
@@ -122,7 +133,7 @@ export interface ProjectedQuery<D extends Definitions, E extends EntityName<D>, 
 }
 
 /** The query of a reached to-one relation: there is one row at most, so that there is nothing to narrow. */
-export interface OneQuery<D extends Definitions, E extends EntityName<D>, Row> extends Query<Row> {
+export interface OneQuery<D extends Definitions<D>, E extends EntityName<D>, Row> extends Query<Row> {
   /** Brings related rows along, as on any query. */
   reach<const S extends ReachShape<D, E>>(
     shape: S & NoInfer<ReachFaults<D, E, S>>,
@@ -136,7 +147,7 @@ export interface OneQuery<D extends Definitions, E extends EntityName<D>, Row> e
 }
 
 /** in: a relation; out: the query that a reach's function gets. */
-type RelationQuery<D extends Definitions, E extends EntityName<D>, R, P extends string> = (CardinalityOf<
+type RelationQuery<D extends Definitions<D>, E extends EntityName<D>, R, P extends string> = (CardinalityOf<
   D,
   E,
   R
@@ -146,18 +157,18 @@ type RelationQuery<D extends Definitions, E extends EntityName<D>, R, P extends 
   (TargetOf<D, E, R> extends E ? Deepening<D, E, P, R> : unknown);
 
 /** in: a relation; out: what a reach takes for it. */
-type ReachValue<D extends Definitions, E extends EntityName<D>, R, P extends string> =
+type ReachValue<D extends Definitions<D>, E extends EntityName<D>, R, P extends string> =
   | true
   | ReachShape<D, TargetOf<D, E, R>>
   | ((query: RelationQuery<D, E, R, P>) => Query | Counted);
 
 /** How far a query of entity `E` reaches. */
-export type ReachShape<D extends Definitions, E extends EntityName<D>> = {
+export type ReachShape<D extends Definitions<D>, E extends EntityName<D>> = {
   readonly [P in keyof RelationsOf<D, E> & string]?: ReachValue<D, E, RelationsOf<D, E>[P], P>;
 };
 
 /** in: a relation of `E`; out: the names of the columns of `E` that it goes out from. */
-type KeyNames<D extends Definitions, E extends EntityName<D>, R> = R extends {
+type KeyNames<D extends Definitions<D>, E extends EntityName<D>, R> = R extends {
   readonly holder: "source";
   readonly by: readonly (infer B extends string)[];
 }
@@ -175,7 +186,7 @@ type KeyNames<D extends Definitions, E extends EntityName<D>, R> = R extends {
  * in: a reach's shape; out: the columns that rows in memory need for it. None as long as the shape is not yet inferred,
  * which is so while the compiler has its functions still before it.
  */
-export type ReachKeys<D extends Definitions, E extends EntityName<D>, S> =
+export type ReachKeys<D extends Definitions<D>, E extends EntityName<D>, S> =
   ReachShape<D, E> extends S
     ? object
     : {
@@ -184,7 +195,7 @@ export type ReachKeys<D extends Definitions, E extends EntityName<D>, S> =
       };
 
 /** in: a reach's shape, of relations only; out: the faults inside of it. */
-type InnerFaults<D extends Definitions, E extends EntityName<D>, S> = {
+type InnerFaults<D extends Definitions<D>, E extends EntityName<D>, S> = {
   readonly [P in keyof S]: S[P] extends true | ((query: never) => unknown)
     ? unknown
     : ReachFaults<D, TargetOf<D, E, RelationsOf<D, E>[P & keyof RelationsOf<D, E>]>, S[P]>;
@@ -194,14 +205,14 @@ type InnerFaults<D extends Definitions, E extends EntityName<D>, S> = {
  * in: a reach's shape; out: an object type that demands the impossible of names that are no relations.
  * A shape without a shape inside is done with at once, as most are.
  */
-export type ReachFaults<D extends Definitions, E extends EntityName<D>, S> = keyof S extends keyof RelationsOf<D, E>
+export type ReachFaults<D extends Definitions<D>, E extends EntityName<D>, S> = keyof S extends keyof RelationsOf<D, E>
   ? S[keyof S] extends true | ((query: never) => unknown)
     ? unknown
     : InnerFaults<D, E, S>
   : { readonly [P in Exclude<keyof S, keyof RelationsOf<D, E>>]: Fault<`${E} has no relation '${P & string}'`> };
 
 /** in: a relation's target and what the reach has for it; out: the type of one reached row. */
-type ReachedRow<D extends Definitions, E extends EntityName<D>, S> = S extends true
+type ReachedRow<D extends Definitions<D>, E extends EntityName<D>, S> = S extends true
   ? PlainRow<D, E>
   : S extends (query: never) => Query<infer Row>
     ? Row
@@ -210,7 +221,7 @@ type ReachedRow<D extends Definitions, E extends EntityName<D>, S> = S extends t
       : Reached<D, E, PlainRow<D, E>, S>;
 
 /** in: a relation of `E` and one reached row of its target; out: the type of the reached property. */
-type ReachedProperty<D extends Definitions, E extends EntityName<D>, R, Row> = Row extends Counted
+type ReachedProperty<D extends Definitions<D>, E extends EntityName<D>, R, Row> = Row extends Counted
   ? number
   : CardinalityOf<D, E, R> extends "many"
     ? Row[]
@@ -219,7 +230,7 @@ type ReachedProperty<D extends Definitions, E extends EntityName<D>, R, Row> = R
       : Row;
 
 /** in: a row and a reach's shape; out: the row with what is reached. */
-export type Reached<D extends Definitions, E extends EntityName<D>, Row, S> = {
+export type Reached<D extends Definitions<D>, E extends EntityName<D>, Row, S> = {
   [P in keyof Row | keyof S]: P extends keyof S
     ? P extends keyof RelationsOf<D, E>
       ? ReachedProperty<D, E, RelationsOf<D, E>[P], ReachedRow<D, TargetOf<D, E, RelationsOf<D, E>[P]>, S[P]>>

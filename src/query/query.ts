@@ -1,24 +1,34 @@
+import { typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import {
   allOf,
   columnAt,
+  expression,
   type Given,
+  isActive,
+  isExpression,
   type JoinNode,
   type Node,
+  nodeOf,
+  operandOf,
   orderNodes,
   partsOf,
   pathTo,
-  predicateNode,
+  predicateGiven,
   type Query,
   type QueryState,
   type ReachedRelation,
+  type ResolvedColumn,
   type ResolvedEntity,
   type ResolvedRelation,
   type RowLock,
+  renewed,
   type Source,
   type Strategy,
+  sourcesOf,
   stateKey,
   strategies,
+  withActive,
 } from "../expression/index.js";
 import { type Definitions, type Entity, type EntityName, isEntity, type PlainRow, resolve } from "../model/index.js";
 import type { Derived, Selecting } from "./combined-types.js";
@@ -43,6 +53,13 @@ function inOwnOrder(query: QueryState, { steps }: ResolvedRelation): QueryState 
   return { ...query, orderBy };
 }
 
+/** What rows are grouped by, of the sources of a query that is used again. */
+function renewedKeys(keys: unknown, also: (node: Node) => Node): unknown {
+  if (isExpression(keys)) return expression(also(nodeOf(keys)));
+  if (typeof keys !== "object" || keys === null) return keys;
+  return Object.fromEntries(Object.entries(keys).map(([name, part]) => [name, renewedKeys(part, also)]));
+}
+
 const hasWindow = (node: Node): boolean => node.kind === "window" || partsOf(node).some(hasWindow);
 
 class BuiltQuery {
@@ -57,7 +74,23 @@ class BuiltQuery {
 
   #with(change: Partial<QueryState>): BuiltQuery {
     // Three times as fast as a second spread.
-    return new BuiltQuery(Object.assign({ ...this[stateKey], past: { isUsed: false } }, change), this.#keys);
+    const state: QueryState = Object.assign({ ...this[stateKey], past: { isUsed: false } }, change);
+    const { cursor } = state;
+    const isMore = cursor?.base !== undefined && change.cursor === undefined;
+    return new BuiltQuery(isMore ? { ...state, cursor: { ...cursor, base: undefined } } : state, this.#keys);
+  }
+
+  /** The same query; one over sources of its own where it is used inside of a callback of itself. */
+  #apart(): BuiltQuery {
+    const state = this[stateKey];
+    if (!sourcesOf(state).some(isActive)) return this;
+    const { query, also } = renewed(state);
+    return new BuiltQuery(query, this.#keys === undefined ? undefined : renewedKeys(this.#keys, also));
+  }
+
+  /** Calls a callback with its rows; what it makes of this very query is another's. */
+  #call(callback: Callback, ...further: readonly unknown[]): unknown {
+    return withActive(sourcesOf(this[stateKey]), () => callback(...this.#rows(), ...further));
   }
 
   /** What callbacks get: each source's row, or the group that they are part of. */
@@ -68,36 +101,58 @@ class BuiltQuery {
   }
 
   where(predicate: Callback): BuiltQuery {
-    const node = predicateNode(predicate(...this.#rows()), "where");
-    return this.#with({ where: [...this[stateKey].where, node] });
+    const query = this.#apart();
+    const node = predicateGiven(() => query.#call(predicate), "where");
+    return query.#with({ where: [...query[stateKey].where, node] });
+  }
+
+  byKey(key: unknown): BuiltQuery {
+    const { source, where } = this[stateKey];
+    const { key: columns, name } = source.entity;
+    const isSingle = columns.length === 1;
+    if (!isSingle && (typeof key !== "object" || key === null))
+      throw new GemachError("VALUE_UNFIT", {
+        column: `byKey() of ${name}`,
+        expected: `an object of ${columns.map(({ property }) => property).join(", ")}`,
+        got: typeWord(key),
+      });
+    const given = (column: ResolvedColumn) =>
+      isSingle ? key : (key as Readonly<Record<string, unknown>>)[column.property];
+    const conditions = columns.map((column): Node => {
+      const left = columnAt(pathTo(source), column);
+      return { kind: "compare", comparison: "equal", left, right: operandOf(left, given(column)) };
+    });
+    return this.#with({ where: [...where, ...conditions] });
   }
 
   having(predicate: Callback): BuiltQuery {
-    const node = predicateNode(predicate(...this.#rows()), "having");
-    return this.#with({ having: [...this[stateKey].having, node] });
+    const query = this.#apart();
+    const node = predicateGiven(() => query.#call(predicate), "having");
+    return query.#with({ having: [...query[stateKey].having, node] });
   }
 
   orderBy(order: Callback): BuiltQuery {
-    const orders = orderNodes(order(...this.#rows()));
-    return this.#with({ orderBy: [...this[stateKey].orderBy, ...orders] });
+    const query = this.#apart();
+    return query.#with({ orderBy: [...query[stateKey].orderBy, ...orderNodes(query.#call(order))] });
   }
 
   join(other: unknown, on: Callback): BuiltQuery {
-    return this.#beside("inner", other, on);
+    return this.#apart().#beside("inner", other, on);
   }
 
   leftJoin(other: unknown, on: Callback): BuiltQuery {
-    return this.#beside("left", other, on);
+    return this.#apart().#beside("left", other, on);
   }
 
   crossJoin(other: unknown): BuiltQuery {
-    return this.#beside("cross", other, undefined);
+    return this.#apart().#beside("cross", other, undefined);
   }
 
   #beside(kind: JoinNode["kind"], other: unknown, on: Callback | undefined): BuiltQuery {
     const source = isEntity(other) ? { entity: resolve(other) } : derivedSource(stateOf(other, "join"));
-    const rows = [...this.#rows(), rowAt(source, kind === "left")];
-    const condition = on === undefined ? undefined : predicateNode(on(...rows), "join");
+    const row = rowAt(source, kind === "left");
+    const condition =
+      on === undefined ? undefined : predicateGiven(() => withActive([source], () => this.#call(on, row)), "join");
     return this.#with({ joins: [...this[stateKey].joins, { kind, source, on: condition }] });
   }
 
@@ -116,9 +171,11 @@ class BuiltQuery {
   }
 
   groupBy(keys: Callback): BuiltQuery {
-    const given = keys(...this.#rows());
-    const groupBy = [...fieldsOf(projectionOf(given, this[stateKey].source.entity.name)).values()];
-    return new BuiltQuery({ ...this[stateKey], groupBy, reach: [], projection: undefined }, given);
+    const query = this.#apart();
+    const state = query[stateKey];
+    const given = query.#call(keys);
+    const groupBy = [...fieldsOf(projectionOf(given, state.source.entity.name)).values()];
+    return new BuiltQuery({ ...state, groupBy, reach: [], projection: undefined }, given);
   }
 
   distinct(): BuiltQuery {
@@ -139,11 +196,11 @@ class BuiltQuery {
   }
 
   after(cursor: unknown): BuiltQuery {
-    return this.#with({ cursor: { text: cursor, side: "after" } });
+    return this.#with({ cursor: { text: cursor, side: "after", base: this[stateKey] } });
   }
 
   before(cursor: unknown): BuiltQuery {
-    return this.#with({ cursor: { text: cursor, side: "before" } });
+    return this.#with({ cursor: { text: cursor, side: "before", base: this[stateKey] } });
   }
 
   given(value: unknown, then: (query: BuiltQuery, value: unknown) => BuiltQuery): BuiltQuery {
@@ -202,10 +259,9 @@ class BuiltQuery {
   }
 
   select(projection: Callback): BuiltQuery {
-    return this.#with({
-      projection: projectionOf(projection(...this.#rows()), this[stateKey].source.entity.name),
-      reach: [],
-    });
+    const query = this.#apart();
+    const made = projectionOf(query.#call(projection), query[stateKey].source.entity.name);
+    return query.#with({ projection: made, reach: [] });
   }
 
   [Symbol.iterator](): never {
@@ -218,12 +274,14 @@ class BuiltQuery {
 }
 
 /** Starts a query: all rows of an entity, each with its columns and nothing else; or the rows of another query. */
-export function from<D extends Definitions, E extends EntityName<D>>(
+export function from<D extends Definitions<D>, E extends EntityName<D>>(
   entity: Entity<D, E>,
 ): EntityQuery<D, E, PlainRow<D, E>>;
 export function from<S>(query: Selecting<S>): Derived<S>;
 export function from(given: unknown): unknown {
-  return new BuiltQuery(isEntity(given) ? allOf({ entity: resolve(given) }) : rowsOf(stateOf(given, "from")));
+  if (isEntity(given)) return new BuiltQuery(allOf({ entity: resolve(given) }));
+  if (!isQuery(given)) throw new GemachError("ENTITY_EXPECTED", { call: "from", got: typeWord(given) });
+  return new BuiltQuery(rowsOf(given[stateKey]));
 }
 
 /** Another query's rows, as a query. */
@@ -239,12 +297,13 @@ export function queryOf(entity: ResolvedEntity): unknown {
 }
 
 /** Whether a query is all rows of its source, as they are. */
-const isPlain = ({ where, joins, groupBy, limit, offset, source, projection }: QueryState): boolean =>
+const isPlain = ({ where, joins, groupBy, limit, offset, cursor, source, projection }: QueryState): boolean =>
   source.entity.derivation !== undefined &&
   where.length + joins.length === 0 &&
   groupBy === undefined &&
   limit === undefined &&
   offset === undefined &&
+  cursor === undefined &&
   (projection === undefined || singleOf(source.entity) !== undefined);
 
 /** A query's rows as a source; those of a source without a table, taken as they are, need no query around it. */
@@ -280,6 +339,7 @@ export function isQuery(value: unknown): value is Query {
  * @internal
  */
 export function stateOf(query: unknown, call: string): QueryState {
-  if (!isQuery(query)) throw new GemachError("QUERY_EXPECTED", { call });
+  if (!isQuery(query))
+    throw new GemachError("QUERY_EXPECTED", { call, got: isEntity(query) ? "an entity" : typeWord(query) });
   return query[stateKey];
 }

@@ -1,4 +1,4 @@
-import type { ColumnKind } from "../columns/index.js";
+import { type ColumnKind, typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import {
   type Aggregates,
@@ -10,6 +10,7 @@ import {
   type ExpressionOf,
   expression,
   guard,
+  isActive,
   isExpression,
   memberAt,
   type NumberExpression,
@@ -20,11 +21,14 @@ import {
   type Predicate,
   pathOn,
   pathTo,
-  predicateNode,
+  predicate,
+  predicateGiven,
   type ResolvedEntity,
+  renewedRows,
   type SetNode,
   setAlong,
   typeOf,
+  withActive,
 } from "../expression/index.js";
 import type {
   CardinalityOf,
@@ -37,10 +41,10 @@ import type {
   TargetOf,
 } from "../model/index.js";
 import { rowCount } from "./row-count.js";
-import { type Collection, collection, type Selected, type Selection } from "./selection.js";
+import { type Collection, collection, type Selected, type Selection, type Unselected } from "./selection.js";
 
 /** in: a relation of entity `E`; out: where a path goes through it. */
-type Along<D extends Definitions, E extends EntityName<D>, R, Missing extends boolean> =
+type Along<D extends Definitions<D>, E extends EntityName<D>, R, Missing extends boolean> =
   CardinalityOf<D, E, R> extends "one"
     ? Reference<D, TargetOf<D, E, R>, Missing extends true ? true : MayBeMissing<D, E, R>>
     : RelatedSet<D, TargetOf<D, E, R>>;
@@ -49,19 +53,20 @@ type Along<D extends Definitions, E extends EntityName<D>, R, Missing extends bo
  * A row inside a query's callback: its columns are expressions, its to-one relations go on to the
  * next row, its to-many relations are sets of rows. `Missing`: there may be no row.
  */
-export type Reference<D extends Definitions, E extends EntityName<D>, Missing extends boolean = false> = {
+export type Reference<D extends Definitions<D>, E extends EntityName<D>, Missing extends boolean = false> = {
   readonly [P in keyof ColumnsOf<D, E> | keyof RelationsOf<D, E>]: P extends keyof ColumnsOf<D, E>
     ? ColumnExpression<ColumnsOf<D, E>[P], Missing>
     : P extends keyof RelationsOf<D, E>
       ? Along<D, E, RelationsOf<D, E>[P], Missing>
       : never;
-};
+} & Unselected<"a row is no projection: name its columns, as in { name: row.name }">;
 
 /** in: the type of an entity of a model; out: what a callback gets of its rows, for predicates kept in functions. */
 export type ReferenceOf<X> = X extends Entity<infer D, infer E> ? Reference<D, E> : never;
 
 /** What can be asked of a set of related rows. */
-export interface RelatedRows<D extends Definitions, E extends EntityName<D>> {
+export interface RelatedRows<D extends Definitions<D>, E extends EntityName<D>>
+  extends Unselected<"a set is no projection: end it in select(), count() or the like"> {
   /** How many rows there are. */
   count(): NumberExpression<number, "integer">;
   /** How many different values there are; missing ones do not count. */
@@ -97,7 +102,7 @@ export interface RelatedRows<D extends Definitions, E extends EntityName<D>> {
 }
 
 /** A set of related rows: no duplicates, however many ways lead there. Its relations lead on to further sets. */
-export type RelatedSet<D extends Definitions, E extends EntityName<D>> = RelatedRows<D, E> & {
+export type RelatedSet<D extends Definitions<D>, E extends EntityName<D>> = RelatedRows<D, E> & {
   readonly [P in keyof RelationsOf<D, E>]: RelatedSet<D, TargetOf<D, E, RelationsOf<D, E>[P]>>;
 };
 
@@ -182,63 +187,70 @@ function inOrder(set: SetNode): SetNode {
 
 /** What a callback gives for a row of a set. */
 const ofRow = (set: SetNode, callback: (row: AnyReference) => unknown): unknown =>
-  callback(referenceAt(pathTo(set.source)));
+  withActive([set.source], () => callback(referenceAt(pathTo(set.source))));
 
-const narrowed = (set: SetNode, predicate: (row: AnyReference) => unknown, method: string): SetNode => ({
+const narrowed = (set: SetNode, condition: (row: AnyReference) => unknown, method: string): SetNode => ({
   ...set,
-  where: [...set.where, predicateNode(ofRow(set, predicate), method)],
+  where: [...set.where, predicateGiven(() => ofRow(set, condition), method)],
 });
 
-const none = (set: SetNode): unknown => expression({ kind: "not", item: { kind: "exists", set } });
+const none = (set: SetNode): unknown => predicate({ kind: "not", item: { kind: "exists", set } });
+
+/** A set; one over rows of its own where it is used inside of a callback of itself. */
+const ownSet = ({ [setKey]: set }: HoldsSet): SetNode => (isActive(set.source) ? renewedRows(set) : set);
 
 const setMethods: Record<string, (this: HoldsSet, ...given: AnyReference[]) => unknown> = {
-  where(predicate: (row: AnyReference) => unknown) {
-    return relatedSet(narrowed(this[setKey], predicate, "where"));
+  where(condition: (row: AnyReference) => unknown) {
+    return relatedSet(narrowed(ownSet(this), condition, "where"));
   },
   given(value: unknown, then: (set: unknown, value: unknown) => unknown) {
     return value === undefined || value === null ? this : then(this, value);
   },
   orderBy(order: (row: AnyReference) => unknown) {
-    const set = this[setKey];
+    const set = ownSet(this);
     return relatedSet({ ...set, orderBy: [...set.orderBy, ...orderNodes(ofRow(set, order))] });
   },
   limit(rows: number) {
-    return relatedSet({ ...this[setKey], limit: rowCount(rows, "limit") });
+    return relatedSet({ ...ownSet(this), limit: rowCount(rows, "limit") });
   },
   offset(rows: number) {
-    return relatedSet({ ...this[setKey], offset: rowCount(rows, "offset") });
+    return relatedSet({ ...ownSet(this), offset: rowCount(rows, "offset") });
   },
   count() {
-    return expression({ kind: "aggregate", set: inOrder(this[setKey]), ...aggregated("count") });
+    return expression({ kind: "aggregate", set: inOrder(ownSet(this)), ...aggregated("count") });
   },
   exists() {
-    return expression({ kind: "exists", set: inOrder(this[setKey]) });
+    return predicate({ kind: "exists", set: inOrder(ownSet(this)) });
   },
   notExists() {
-    return none(inOrder(this[setKey]));
+    return none(inOrder(ownSet(this)));
   },
-  all(predicate: (row: AnyReference) => unknown) {
-    const set = this[setKey];
-    const opposite = (row: AnyReference) => expression({ kind: "not", item: predicateNode(predicate(row), "all") });
-    return none(narrowed(inOrder(set), opposite, "all"));
+  all(condition: (row: AnyReference) => unknown) {
+    const set = inOrder(ownSet(this));
+    const item = predicateGiven(() => ofRow(set, condition), "all");
+    return none({ ...set, where: [...set.where, { kind: "not", item }] });
   },
   first(of: (row: AnyReference) => unknown) {
-    const set = inOrder(this[setKey]);
+    const set = inOrder(ownSet(this));
     const given = ofRow(set, of);
     if (!isExpression(given))
-      throw new GemachError("SELECTION_UNFIT", { entity: set.source.entity.name, path: "first()" });
+      throw new GemachError("SELECTION_UNFIT", {
+        entity: set.source.entity.name,
+        path: "first()",
+        got: typeWord(given),
+      });
     const operand = nodeOf(given);
     return expression({ kind: "first", set, operand, type: typeOf(operand).type, isNullable: true });
   },
   select(projection: (row: AnyReference) => unknown) {
-    const set = inOrder(this[setKey]);
+    const set = inOrder(ownSet(this));
     return collection(set, ofRow(set, projection));
   },
   ...Object.fromEntries(
     aggregateNames.map((name) => [
       name,
       function (this: HoldsSet, of: (row: AnyReference) => unknown) {
-        const set = inOrder(this[setKey]);
+        const set = inOrder(ownSet(this));
         return expression({ kind: "aggregate", set, ...aggregated(name, ofRow(set, of)) });
       },
     ]),
@@ -253,7 +265,7 @@ const setPrototype = perEntity((entity) => {
       prototype,
       name,
       getter<HoldsSet>(function () {
-        const set = this[setKey];
+        const set = ownSet(this);
         if (set.limit !== undefined || set.offset !== undefined)
           throw new GemachError("SET_CUT", { entity: entity.name, relation: name });
         return relatedSet(setAlong(set, relation));

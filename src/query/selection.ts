@@ -1,4 +1,4 @@
-import type { Expression, SetNode } from "../expression/index.js";
+import type { Absent, Expression, Fault, SetNode } from "../expression/index.js";
 
 declare const collectedRow: unique symbol;
 const collectionKey: unique symbol = Symbol("gemach.collection");
@@ -10,7 +10,21 @@ export interface Collection<out Row> {
 }
 
 /** What a projection may give: an expression, a list of related rows, or an object of such, as deep as one likes. */
-export type Selection = Expression | Collection<unknown> | { readonly [name: string]: Selection };
+export type Selection = Expression | Collection<unknown> | SelectionObject;
+
+/** An object of what a projection may give. */
+export interface SelectionObject {
+  readonly [name: string]: Selection;
+  /** For the types only: no row by itself. @internal */
+  readonly [unselected]?: never;
+}
+
+declare const unselected: unique symbol;
+
+/** For the types only: what the compiler says where a row, or a set of rows, stands for what is selected of it. @internal */
+export interface Unselected<Message extends string> {
+  readonly [unselected]: Fault<Message>;
+}
 
 /** in: a projection's result; out: the type of its rows. */
 export type Selected<S> =
@@ -18,7 +32,9 @@ export type Selected<S> =
     ? V
     : S extends Collection<infer Row>
       ? Row[]
-      : { -readonly [P in keyof S]: Selected<S[P]> };
+      : S extends Absent
+        ? { -readonly [P in keyof S & string]: Selected<S[P]> } | null
+        : { -readonly [P in keyof S]: Selected<S[P]> };
 
 /** The rows of a set, and what a projection gives of each. */
 interface Collected {

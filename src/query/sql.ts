@@ -5,6 +5,8 @@ import {
   type ColumnValue,
   type ComparedKind,
   checked,
+  factsKey,
+  typeWord,
   type ValueType,
 } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
@@ -19,7 +21,7 @@ import {
   type RawText,
   valueNode,
 } from "../expression/index.js";
-import { type Definitions, type Entity, type EntityName, isEntity, resolve } from "../model/index.js";
+import { isEntity, resolve } from "../model/index.js";
 import type { Derived } from "./combined-types.js";
 import { derivedEntity } from "./derived.js";
 import { queryOf } from "./query.js";
@@ -27,7 +29,7 @@ import { queryOf } from "./query.js";
 /** What may stand in SQL: an expression, an entity for its table, or a value, which becomes a parameter. */
 export type SqlPart =
   | Expression
-  | { readonly newRow: unknown }
+  | { readonly newRowSchema: unknown }
   | string
   | number
   | bigint
@@ -61,8 +63,7 @@ function textOf(parts: readonly string[], between: readonly unknown[]): RawText 
     parts: [...parts],
     between: between.map((part) => {
       if (isExpression(part)) return nodeOf(part);
-      if (isEntity(part))
-        return { kind: "table", entity: resolve(part as Entity<Definitions, EntityName<Definitions>>) };
+      if (isEntity(part)) return { kind: "table", entity: resolve(part) };
       if (part === undefined) throw new GemachError("VALUE_MISSING", { column: "sql" });
       const type = typeOfValue(part);
       if (type === undefined)
@@ -70,7 +71,7 @@ function textOf(parts: readonly string[], between: readonly unknown[]): RawText 
           column: "sql",
           expected:
             "an expression, an entity, a string, a number, a bigint, a truth value, bytes or a Date; for another kind use literal()",
-          got: part === null ? "null" : "something else",
+          got: typeWord(part),
         });
       return valueNode(checked(part, type, "sql"), type);
     }),
@@ -80,9 +81,9 @@ function textOf(parts: readonly string[], between: readonly unknown[]): RawText 
 /** in: columns; out: a row of their values. */
 type RawRow<C> = { -readonly [P in keyof C]: ColumnValue<C[P]> };
 
-/** A statement as it was written, whose rows are told by columns. */
+/** A statement as it was written, whose rows are described by columns. */
 export interface RawRows<C> extends Query<RawRow<C>> {
-  /** The same as a source, for `from` and joins: narrowed, ordered and cut by the builder. */
+  /** The same as a source, for `from` and joins: narrowed, ordered and limited by the builder. */
   readonly rows: Derived<{
     readonly [P in keyof C]: C[P] extends Column<infer K extends ColumnKind, infer _V, infer _T>
       ? ExpressionOf<ComparedKind<K>, ColumnValue<C[P]>>
@@ -112,7 +113,7 @@ type Tag<R> = (parts: TemplateStringsArray, ...between: readonly SqlPart[]) => R
 
 const projectionFor = (columns: RawStatement["columns"]): Projection => ({
   kind: "object",
-  fields: columns.map(([name, { facts }]) => [
+  fields: columns.map(([name, { [factsKey]: facts }]) => [
     name,
     {
       kind: "value",
@@ -127,7 +128,7 @@ const projectionFor = (columns: RawStatement["columns"]): Projection => ({
  * parameter, an entity its table, an expression itself.
  *
  * `sql(integer)`: an expression of a kind, inside of a query. `sql.rows({ id: integer })`: a whole statement,
- * whose columns are told in their order. `sql.command`: one that gives no rows.
+ * whose columns are listed in their order. `sql.command`: one that gives no rows.
  */
 export const sql = Object.assign(
   <K extends ColumnKind, V, T extends "nullable">(of: Column<K, V, T>) =>
@@ -135,7 +136,7 @@ export const sql = Object.assign(
       parts: TemplateStringsArray,
       ...between: readonly SqlPart[]
     ): ExpressionOf<ComparedKind<K>, ColumnValue<Column<K, V, T>>> => {
-      const { type, traits } = of.facts;
+      const { type, traits } = of[factsKey];
       return expression({ kind: "raw", ...textOf(parts, between), type, isNullable: traits.has("nullable") });
     },
   {
@@ -143,9 +144,9 @@ export const sql = Object.assign(
       <const C extends Readonly<Record<string, AnyColumn>>>(columns: C): Tag<RawRows<C>> =>
       (parts, ...between) => {
         const text = textOf(parts, between);
-        const told = Object.entries(columns);
-        const entity = derivedEntity("rows", [projectionFor(told)], { kind: "raw", name: "rows", text });
-        return Object.freeze({ [rawKey]: { text, columns: told }, rows: queryOf(entity) }) as unknown as RawRows<C>;
+        const named = Object.entries(columns);
+        const entity = derivedEntity("rows", [projectionFor(named)], { kind: "raw", name: "rows", text });
+        return Object.freeze({ [rawKey]: { text, columns: named }, rows: queryOf(entity) }) as unknown as RawRows<C>;
       },
     command: ((parts, ...between) =>
       Object.freeze({ [rawKey]: { text: textOf(parts, between), columns: [] } })) as Tag<RawCommand>,

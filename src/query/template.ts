@@ -1,4 +1,4 @@
-import { type AnyColumn, type Column, type ColumnKind, checked, type Scalar } from "../columns/index.js";
+import { type AnyColumn, type Column, type ColumnKind, checked, factsKey, type Scalar } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { type ExpressionOf, expression, type ListParameter, listParameter, type Query } from "../expression/index.js";
 import { boundQuery, stateOf } from "./query.js";
@@ -39,7 +39,7 @@ export function template<const P extends TemplateParameters, Row>(
 ): Template<P, Row> {
   const columns = Object.entries(parameters);
   const given = Object.fromEntries(
-    columns.map(([name, { facts }]) => {
+    columns.map(([name, { [factsKey]: facts }]) => {
       const { type } = facts;
       return [
         name,
@@ -54,7 +54,7 @@ export function template<const P extends TemplateParameters, Row>(
     with: (values: TemplateValues<P>) => {
       const known = values as Readonly<Record<string, unknown>>;
       const taken = new Map<string, Scalar>();
-      for (const [name, { facts }] of columns) {
+      for (const [name, { [factsKey]: facts }] of columns) {
         const scalar = checked(known[name], facts.type, `the parameter ${name}`);
         if (scalar === null)
           throw new GemachError("VALUE_UNFIT", { column: `the parameter ${name}`, expected: "a value", got: "null" });

@@ -1,4 +1,3 @@
-import { addressOf } from "./platform.js";
 /** A line of code. */
 export interface CallSite {
   readonly file: string;
@@ -6,29 +5,28 @@ export interface CallSite {
   readonly column: number;
 }
 
-/** The rooms of the library; what lies outside of them is the user's. */
-const rooms = [
-  ...["errors", "columns", "expression", "model", "query", "plan", "sql", "run", "drivers", "work", "ledger", "schema"],
-];
+/** What V8 has besides the standard: a stack without the frames of a function and of all that it called. */
+interface StackCapture {
+  captureStackTrace?(target: { stack?: string }, below: unknown): void;
+}
+
+const framePattern = /(?:\(|at |@)?((?:file:\/\/|https?:\/\/|\/|[A-Za-z]:\\)[^()]*?):(\d+):(\d+)\)?$/;
 
 const plain = (file: string): string => decodeURI(file.replace(/^file:\/\//, ""));
 
-/** The folder of the rooms, with a slash at its end. */
-const home = plain(addressOf(import.meta).replace(/run\/[^/]*$/, ""));
-
-const isOurs = (file: string): boolean => rooms.some((room) => file.startsWith(`${home}${room}/`));
-
 /**
- * The line of the user's code that called the library: the first frame of the stack that lies in
- * none of its rooms. Undefined where the platform's stacks do not say, or all code was bundled into
- * one file.
+ * The line of code that called `verb`, a function of the library that runs right now. Told by the function itself, not
+ * by its file, so that it is right in code bundled into one file too. On an engine that cannot leave out frames: `depth`
+ * frames lie between here and the caller. Undefined where the platform's stacks do not say.
  */
-export function callSite(): CallSite | undefined {
-  for (const frame of (new Error().stack ?? "").split("\n")) {
-    const match = /(?:\(|at |@)?((?:file:\/\/|https?:\/\/|\/|[A-Za-z]:\\)[^()]*?):(\d+):(\d+)\)?$/.exec(frame.trim());
-    if (match === null) continue;
-    const file = plain(match[1] as string);
-    if (!isOurs(file)) return { file, line: Number(match[2]), column: Number(match[3]) };
+export function callSite(verb: unknown, depth: number): CallSite | undefined {
+  const held: { stack?: string } = {};
+  const { captureStackTrace } = Error as StackCapture;
+  if (captureStackTrace !== undefined) captureStackTrace(held, verb);
+  else held.stack = (new Error().stack ?? "").split("\n").slice(depth).join("\n");
+  for (const frame of (held.stack ?? "").split("\n")) {
+    const match = framePattern.exec(frame.trim());
+    if (match !== null) return { file: plain(match[1] as string), line: Number(match[2]), column: Number(match[3]) };
   }
   return undefined;
 }

@@ -1,12 +1,14 @@
+import { typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { type Strategy, strategies } from "../expression/index.js";
-import type { DialectName } from "../sql/index.js";
-import type { Connection } from "./connection.js";
+import type { Dialect } from "../sql/index.js";
+import { Compiler } from "./compiler.js";
 import type { Driver } from "./driver.js";
 import { now } from "./platform.js";
 import { canGenerateCode } from "./row-constructor.js";
-import { Runner } from "./runner.js";
+import { poolSender, type Sender } from "./sender.js";
 import { Verbs } from "./verbs.js";
+import { watch } from "./watch.js";
 
 /** Settings of a database. */
 export interface DatabaseOptions {
@@ -16,36 +18,56 @@ export interface DatabaseOptions {
   readonly generateCode?: boolean;
   /** Whether all statements of one query see one state of the data; on SQLite they always do. */
   readonly snapshot?: boolean;
+  /**
+   * Whether the tables are sure to have the foreign keys that the model says, so that to-one relations are joined without
+   * looking whether their rows are there; false by default. A relation says it for itself by `constraint: "trusted"`.
+   */
+  readonly trustConstraints?: boolean;
   /** Milliseconds since any moment, for the times in a ledger; `performance.now` by default. */
   readonly clock?: () => number;
+}
+
+/** What the rooms that send statements of their own, or watch those of others, know of a database. */
+export interface Connection {
+  readonly sender: Sender;
+  readonly dialect: Dialect;
+  readonly clock: () => number;
 }
 
 const connections = new WeakMap<Database, Connection>();
 
 /** The connection of a database, for the rooms that send statements of their own. @internal */
-export function connectionOf(db: Database): Connection {
+export function connectionOf(db: Database, call: string): Connection {
   const connection = connections.get(db);
-  if (connection === undefined) throw new GemachError("DATABASE_EXPECTED", {});
+  if (connection === undefined) throw new GemachError("DATABASE_EXPECTED", { call, got: typeWord(db) });
   return connection;
 }
 
 /** A database that queries are run on. Made by `database(driver)`. */
 export class Database extends Verbs {
   /** The dialect that it speaks. */
-  readonly dialect: DialectName;
+  readonly dialect: Dialect;
 
   /** @internal */
   constructor(driver: Driver, options: DatabaseOptions) {
     const { how = "auto", generateCode = canGenerateCode(), clock = now, snapshot = false } = options;
+    const isTrusting = options.trustConstraints === true;
     if (!strategies.includes(how)) throw new GemachError("STRATEGY_UNKNOWN", { given: String(how), known: strategies });
-    const runner = new Runner(driver, { how, generateCode, clock, snapshot });
-    super(runner);
-    this.dialect = runner.runtime.dialect.name;
-    connections.set(this, runner.connection);
+    const { dialect } = driver;
+    const sender = poolSender(driver, watch(clock));
+    super({ compiler: new Compiler(dialect, { how, generateCode, isTrusting }), sender, isSnapshot: snapshot });
+    this.dialect = dialect;
+    connections.set(this, { sender, dialect, clock });
   }
 }
 
-const knownOptions: readonly (keyof DatabaseOptions)[] = ["how", "generateCode", "clock", "snapshot"];
+const knownOptions: readonly (keyof DatabaseOptions)[] = [
+  "how",
+  "generateCode",
+  "clock",
+  "snapshot",
+  "trustConstraints",
+];
 
 /**
  * A database over a driver: `database(sqlite(handle))`. It opens nothing and sends nothing by itself.

@@ -1,4 +1,5 @@
-import type { DialectName, Wire } from "../sql/index.js";
+import type { Dialect, StatementOrigin, Wire } from "../sql/index.js";
+
 /** Rows as they came over the wire, each an array in the order of the select's items. */
 export type WireRows = readonly (readonly Wire[])[];
 
@@ -6,6 +7,8 @@ export type WireRows = readonly (readonly Wire[])[];
 export interface Request {
   readonly text: string;
   readonly parameters: readonly Wire[];
+  /** What it is for. */
+  readonly origin: StatementOrigin;
   /** Whether it is unlikely to be sent again, so that preparing it would be in vain. */
   readonly once?: boolean;
   /** Whether it gives no rows of its own, and is to be answered by one row with the number of those that it wrote. */
@@ -14,23 +17,54 @@ export interface Request {
   readonly unpacked?: string;
 }
 
+/** What may come at once or later. */
+export type Soon<T> = T | Promise<T>;
+
 /** Sends one statement. Who has the answer at once gives it at once. */
-export type Run = (request: Request) => WireRows | Promise<WireRows>;
+export type Send = (request: Request) => Soon<WireRows>;
+
+/** Isolation levels of the SQL standard. */
+export type Isolation = "read uncommitted" | "read committed" | "repeatable read" | "serializable";
+
+/** What a transaction is to be like; the engine's own level where none is said. */
+export interface TransactionSettings {
+  readonly isolation?: Isolation;
+  readonly readOnly?: boolean;
+}
+
+/** Statements that see one state of the data, and write nothing. */
+export const snapshot: TransactionSettings = { isolation: "repeatable read", readOnly: true };
+
+/**
+ * A connection that one piece of work has to itself, from `open` of a driver to `close`. Errors come out of it as
+ * GemachError. Inside of a transaction that the caller opened on his own handle, `begin`, `commit` and `rollback` are
+ * those of a savepoint.
+ */
+export interface Session {
+  readonly send: Send;
+  begin(settings: TransactionSettings): Soon<void>;
+  commit(): Soon<void>;
+  rollback(): Soon<void>;
+  /** A savepoint inside of the transaction, by a name of letters, digits and underscores. */
+  savepoint(name: string): Soon<void>;
+  /** Forgets a savepoint, and keeps what was done since. */
+  release(name: string): Soon<void>;
+  /** Undoes what was done since a savepoint, and forgets it. */
+  rollbackTo(name: string): Soon<void>;
+  /** Gives the connection back; a broken one is not used again. */
+  close(isBroken: boolean): void;
+}
 
 /**
  * What the library asks of an engine. The only part that knows a driver package; errors come out of
- * it as GemachError.
+ * it as GemachError. An engine with one handle lets sessions and single statements wait for each other.
  */
 export interface Driver {
-  readonly dialect: DialectName;
-  /** Which build of the engine it is, where that makes a difference. */
-  readonly variant?: "in-process";
-  /** Whether answers come at once rather than as promises. */
+  readonly dialect: Dialect;
+  /** Whether answers come at once rather than as promises, as long as no other session is open. */
   readonly answersAtOnce: boolean;
-  readonly run: Run;
-  /**
-   * Does the work in one transaction: all or nothing. `isSnapshot`: it only reads, and all of its
-   * statements see one state of the data.
-   */
-  together<R>(work: (run: Run) => R | Promise<R>, isSnapshot?: boolean): R | Promise<R>;
+  /** Sends one statement by itself. */
+  readonly send: Send;
+  /** Opens a session, as soon as there is a connection for it. */
+  open(): Soon<Session>;
 }

@@ -1,17 +1,12 @@
 import type { Given } from "../expression/index.js";
-import type { FedStatement, Mount } from "../plan/index.js";
+import type { FollowUp, Mount } from "../plan/index.js";
 import { type CompiledStatement, type Dialect, encodeParameter, type Keys, type Wire } from "../sql/index.js";
 import type { Request, WireRows } from "./driver.js";
-import { type ConstructorOf, type Gathered, gather, keyOf, ownerAt, restore } from "./gather.js";
-import { feedLevels } from "./levels.js";
+import { type Gathered, gather, ownerAt, type Runtime, restore } from "./gather.js";
+import { fetchLevels } from "./levels.js";
+import { ownerKey, ownerKeys } from "./owner-keys.js";
 import { rowMissing } from "./row-missing.js";
 import type { Steps } from "./steps.js";
-
-/** What it takes to run a compiled statement. */
-export interface Runtime {
-  readonly dialect: Dialect;
-  readonly constructorOf: ConstructorOf;
-}
 
 /** A compiled statement with its values. */
 export const requestOf = (
@@ -19,11 +14,15 @@ export const requestOf = (
   { dialect }: Runtime,
   keys: Keys,
   given: Given | undefined,
-): Request => ({
-  text: statement.text,
-  ...(statement.packed === undefined ? {} : { unpacked: statement.packed.otherwise }),
-  parameters: statement.parameters.map((parameter) => encodeParameter(dialect, parameter, keys, given)),
-});
+): Request => {
+  const { text, parameters } = statement.sized?.(keys.length) ?? statement;
+  return {
+    text,
+    origin: statement.origin,
+    ...(statement.packed === undefined ? {} : { unpacked: statement.packed.otherwise }),
+    parameters: parameters.map((parameter) => encodeParameter(dialect, parameter, keys, given)),
+  };
+};
 
 /** The objects that wait for related rows, by key; each key once, in the order of first appearance. */
 interface Waiting {
@@ -31,19 +30,19 @@ interface Waiting {
   readonly owners: { readonly owner: Record<string, unknown>; readonly key: Wire; readonly row: readonly Wire[] }[];
 }
 
-function waitingFor(feed: FedStatement, gathered: Gathered): Waiting {
+function waitingFor(followUp: FollowUp, gathered: Gathered, { wire }: Dialect): Waiting {
   const waiting: Waiting = { keys: [], owners: [] };
   const known = new Set<Wire>();
   for (let i = 0; i < gathered.objects.length; i++) {
-    const owner = ownerAt(gathered.objects[i], feed as Mount);
+    const owner = ownerAt(gathered.objects[i], followUp as Mount);
     if (owner === undefined) continue;
     const row = gathered.rows[i] as readonly Wire[];
-    const key = keyOf(row, feed.keys);
+    const key = ownerKey(row, followUp.keys, wire);
     if (key === null) continue;
     waiting.owners.push({ owner, key, row });
     if (known.has(key)) continue;
     known.add(key);
-    waiting.keys.push(feed.keys.map((slot) => row[slot] as Wire));
+    waiting.keys.push(followUp.keys.map((slot) => row[slot] as Wire));
   }
   return waiting;
 }
@@ -51,13 +50,13 @@ function waitingFor(feed: FedStatement, gathered: Gathered): Waiting {
 /** Gives each owner its own list, also where several owners have the same key. */
 function handOutMany(
   { owners }: Waiting,
-  { property }: FedStatement,
-  slots: readonly number[],
-  { objects, rows }: Gathered,
+  { property }: FollowUp,
+  ownerOf: readonly Wire[],
+  { objects }: Gathered,
 ): void {
   const lists = new Map<Wire, unknown[]>();
   for (let i = 0; i < objects.length; i++) {
-    const key = keyOf(rows[i] as readonly Wire[], slots);
+    const key = ownerOf[i] as Wire;
     const list = lists.get(key);
     if (list === undefined) lists.set(key, [objects[i]]);
     else list.push(objects[i]);
@@ -73,42 +72,51 @@ function handOutMany(
 
 function handOutOne(
   { owners }: Waiting,
-  { property, insisted, keys }: FedStatement,
-  slots: readonly number[],
-  { objects, rows }: Gathered,
+  { property, required, keys }: FollowUp,
+  ownerOf: readonly Wire[],
+  { objects }: Gathered,
 ): void {
   const byKey = new Map<Wire, unknown>();
-  for (let i = 0; i < objects.length; i++) byKey.set(keyOf(rows[i] as readonly Wire[], slots), objects[i]);
+  for (let i = 0; i < objects.length; i++) byKey.set(ownerOf[i] as Wire, objects[i]);
   for (const { owner, key, row } of owners) {
     const found = byKey.get(key);
-    if (found === undefined && insisted !== undefined) throw rowMissing(insisted, row, keys);
+    if (found === undefined && required !== undefined) throw rowMissing(required, row, keys);
     if (found !== undefined) owner[property] = found;
   }
 }
 
-/** Fetches what the gathered rows feed, and puts it where it belongs; nothing is sent where nothing waits. */
-export function* feed(
-  statement: Pick<CompiledStatement, "fed">,
+/** Fetches the follow-ups of the gathered rows, and puts their rows where they belong; nothing is sent where nothing waits. */
+export function* fetchFollowUps(
+  statement: Pick<CompiledStatement, "followUps">,
   gathered: Gathered,
   runtime: Runtime,
   given: Given | undefined,
 ): Steps<void> {
-  for (const fed of gathered.plan.fed) {
-    const compiled = statement.fed.get(fed) as CompiledStatement;
-    if (fed.levels !== undefined) {
-      yield* feedLevels(compiled, fed, gathered, (keys) => fetchGathered(compiled, runtime, keys, given));
+  for (const followUp of gathered.plan.followUps) {
+    const compiled = statement.followUps.get(followUp) as CompiledStatement;
+    if (followUp.levels !== undefined) {
+      yield* fetchLevels(compiled, followUp, gathered, runtime, (keys) =>
+        fetchGathered(compiled, runtime, keys, given),
+      );
       continue;
     }
-    const waiting = waitingFor(fed, gathered);
+    const waiting = waitingFor(followUp, gathered, runtime.dialect);
     if (waiting.keys.length === 0) continue;
     const related = yield* fetchGathered(compiled, runtime, waiting.keys, given);
-    const handOut = fed.cardinality === "many" ? handOutMany : handOutOne;
-    handOut(waiting, fed, compiled.plan.fedSlots, related);
+    const handOut = followUp.cardinality === "many" ? handOutMany : handOutOne;
+    handOut(waiting, followUp, ownerKeys(compiled.plan, related.rows, waiting.keys, runtime.dialect), related);
   }
-  for (const further of gathered.further) yield* feed(statement, further, runtime, given);
+  for (const further of gathered.further) yield* fetchFollowUps(statement, further, runtime, given);
 }
 
-/** Runs a statement and all that its rows feed; its rows stay beside their objects. */
+/** The same rows from the last to the first; what they reach stays in its order. */
+const reversed = (gathered: Gathered): Gathered => ({
+  ...gathered,
+  objects: gathered.objects.toReversed(),
+  rows: gathered.rows.toReversed(),
+});
+
+/** Runs a statement and its follow-ups; its rows stay beside their objects. */
 export function* fetchGathered(
   statement: CompiledStatement,
   runtime: Runtime,
@@ -117,20 +125,21 @@ export function* fetchGathered(
   check?: (found: number) => Steps<void>,
 ): Steps<Gathered> {
   const sent = unpacked(statement, yield requestOf(statement, runtime, keys, given), runtime);
-  const rows = statement.plan.isReversed ? [...sent].reverse() : sent;
-  const gathered = gather(statement.plan.rows, rows, runtime.constructorOf);
+  const { plan } = statement;
+  const inOrder = gather(plan.rows, sent, runtime, plan.ownerSteps.length === 0);
+  const gathered = plan.isReversed ? reversed(inOrder) : inOrder;
   if (check !== undefined) yield* check(gathered.objects.length);
-  yield* feed(statement, gathered, runtime, given);
+  yield* fetchFollowUps(statement, gathered, runtime, given);
   return gathered;
 }
 
 /** Whether a statement's rows are complete as they come. */
-export const isAlone = ({ fed, plan }: CompiledStatement): boolean =>
-  fed.size === 0 && plan.rows.joined.length === 0 && !plan.isReversed;
+export const isAlone = ({ followUps, plan }: CompiledStatement): boolean =>
+  followUps.size === 0 && plan.rows.joined.length === 0 && !plan.isReversed;
 
 /** The objects of a statement whose rows are complete as they come. */
 export const objectsOf = (statement: CompiledStatement, rows: WireRows, runtime: Runtime): readonly unknown[] =>
-  gather(statement.plan.rows, unpacked(statement, rows, runtime), runtime.constructorOf).objects;
+  gather(statement.plan.rows, unpacked(statement, rows, runtime), runtime).objects;
 
 /** Rows as they would have come one by one, of those that came as JSON. */
 function unpacked({ packed, plan }: CompiledStatement, rows: WireRows, { dialect }: Runtime): WireRows {
@@ -139,7 +148,7 @@ function unpacked({ packed, plan }: CompiledStatement, rows: WireRows, { dialect
 }
 
 /**
- * Runs a statement and all that its rows feed.
+ * Runs a statement and its follow-ups.
  * @param given what a template is run with.
  * @param check is asked with the number of rows found before anything else is fetched.
  */

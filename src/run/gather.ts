@@ -2,11 +2,15 @@ import type { ValueType } from "../columns/index.js";
 import type { JoinedRows, Mount, NestedRows, RowPlan } from "../plan/index.js";
 import type { Dialect, Wire } from "../sql/index.js";
 import type { WireRows } from "./driver.js";
+import { located } from "./located.js";
 import type { RowConstructor } from "./row-constructor.js";
-/** Gives the constructor of a plan's rows, and what makes of JSON what would have come over the wire. */
-export interface ConstructorOf {
-  (plan: RowPlan): RowConstructor;
-  readonly fromJson: Dialect["fromJson"];
+/** Gives the constructor of a plan's rows. */
+export type ConstructorOf = (plan: RowPlan) => RowConstructor;
+
+/** What it takes to make objects of rows. */
+export interface Runtime {
+  readonly dialect: Dialect;
+  readonly constructorOf: ConstructorOf;
 }
 
 /** The objects that rows became, each with the first row it was found in. */
@@ -53,7 +57,7 @@ interface Level {
 function gatherLevel(
   plan: RowPlan,
   rows: WireRows,
-  constructorOf: ConstructorOf,
+  runtime: Runtime,
   owners: {
     readonly ofRow: ObjectOfRow;
     readonly count: number;
@@ -61,7 +65,14 @@ function gatherLevel(
   },
   isContiguous: boolean,
 ): Level {
-  const make = constructorOf(plan);
+  const make = runtime.constructorOf(plan);
+  const makeOne = (row: readonly Wire[]): unknown => {
+    try {
+      return make(row);
+    } catch (error) {
+      throw located(error, plan, row, runtime.dialect);
+    }
+  };
   const objects: unknown[] = [];
   const firstRows: (readonly Wire[])[] = [];
   const objectOfRow: number[] = new Array(rows.length);
@@ -82,7 +93,7 @@ function gatherLevel(
       objectOfRow[i] = index;
       continue;
     }
-    const object = make(row);
+    const object = makeOne(row);
     objectOfRow[i] = objects.push(object) - 1;
     firstRows.push(row);
     owners.add(owner, object);
@@ -95,9 +106,9 @@ function gatherLevel(
     rows: firstRows,
     further: [
       ...plan.joined.map((joined, i) =>
-        gatherJoined(joined, rows, objects, objectOfRow, constructorOf, isContiguous && i === 0),
+        gatherJoined(joined, rows, objects, objectOfRow, runtime, isContiguous && i === 0),
       ),
-      ...plan.nested.map((nested) => gatherNested(nested, objects, firstRows, constructorOf)),
+      ...plan.nested.map((nested) => gatherNested(nested, objects, firstRows, runtime)),
     ],
   };
   return { gathered, objectOfRow };
@@ -112,22 +123,17 @@ function gatherJoined(
   rows: WireRows,
   objects: readonly unknown[],
   objectOfRow: ObjectOfRow,
-  constructorOf: ConstructorOf,
+  runtime: Runtime,
   isContiguous: boolean,
 ): Gathered {
   const add = (owner: number, object: unknown) =>
     (ownerAt(objects[owner], joined)?.[joined.property] as unknown[] | undefined)?.push(object);
   const owners = { ofRow: objectOfRow, count: objects.length, add };
-  return gatherLevel(joined.rows, rows, constructorOf, owners, isContiguous).gathered;
+  return gatherLevel(joined.rows, rows, runtime, owners, isContiguous).gathered;
 }
 
 /** Makes the objects of rows that came as JSON inside of their owners' rows. */
-function gatherNested(
-  nested: NestedRows,
-  owners: readonly unknown[],
-  ownerRows: WireRows,
-  constructorOf: ConstructorOf,
-): Gathered {
+function gatherNested(nested: NestedRows, owners: readonly unknown[], ownerRows: WireRows, runtime: Runtime): Gathered {
   const rows: Wire[][] = [];
   const counts: number[] = [];
   const lists: unknown[][] = [];
@@ -140,8 +146,8 @@ function gatherNested(
     counts.push(own.length);
     lists.push(owner[nested.property] as unknown[]);
   }
-  restore(nested.types, nested.rows, rows, constructorOf);
-  const gathered = gather(nested.rows, rows, constructorOf);
+  restore(nested.types, nested.rows, rows, runtime.dialect);
+  const gathered = gather(nested.rows, rows, runtime);
   let at = 0;
   lists.forEach((list, i) => {
     for (const end = at + (counts[i] as number); at < end; at++) list.push(gathered.objects[at]);
@@ -152,13 +158,13 @@ function gatherNested(
 /** Turns values of JSON into what would have come over the wire. */
 export function restore(
   types: readonly (ValueType | undefined)[],
-  { fed }: Pick<RowPlan, "fed">,
+  { followUps }: Pick<RowPlan, "followUps">,
   rows: readonly Wire[][],
-  { fromJson }: Pick<Dialect, "fromJson">,
+  { wire }: Dialect,
 ): void {
-  const keys = new Set(fed.flatMap((one) => one.keys));
+  const keys = new Set(followUps.flatMap((one) => one.keys));
   types.forEach((type, slot) => {
-    const made = type === undefined ? undefined : fromJson(type, keys.has(slot));
+    const made = type === undefined ? undefined : wire.fromJson(type, keys.has(slot));
     if (made === undefined) return;
     for (const row of rows) {
       const part = row[slot] as Wire;
@@ -167,15 +173,23 @@ export function restore(
   });
 }
 
-/** Turns a statement's rows into objects, joined rows in the arrays of their owners. */
-export function gather(plan: RowPlan, rows: WireRows, constructorOf: ConstructorOf): Gathered {
+/**
+ * Turns a statement's rows into objects, joined rows in the arrays of their owners. `isContiguous`: an object's rows follow
+ * one another, which they need not where several owners share one.
+ */
+export function gather(plan: RowPlan, rows: WireRows, runtime: Runtime, isContiguous = true): Gathered {
   if (plan.joined.length === 0) {
-    const make = constructorOf(plan);
+    const make = runtime.constructorOf(plan);
     const objects = new Array<unknown>(rows.length);
-    for (let i = 0; i < rows.length; i++) objects[i] = make(rows[i] as readonly Wire[]);
-    const further = plan.nested.map((nested) => gatherNested(nested, objects, rows, constructorOf));
+    let i = 0;
+    try {
+      for (; i < rows.length; i++) objects[i] = make(rows[i] as readonly Wire[]);
+    } catch (error) {
+      throw located(error, plan, rows[i] as readonly Wire[], runtime.dialect);
+    }
+    const further = plan.nested.map((nested) => gatherNested(nested, objects, rows, runtime));
     return { plan, objects, rows, further };
   }
   const owners = { ofRow: new Array<number>(rows.length).fill(0), count: 1, add: () => {} };
-  return gatherLevel(plan, rows, constructorOf, owners, true).gathered;
+  return gatherLevel(plan, rows, runtime, owners, isContiguous).gathered;
 }

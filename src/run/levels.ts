@@ -1,12 +1,13 @@
-import type { FedStatement } from "../plan/index.js";
-import type { CompiledStatement, Keys, Wire } from "../sql/index.js";
-import { type Gathered, keyOf, ownerAt } from "./gather.js";
+import type { FollowUp } from "../plan/index.js";
+import type { CompiledStatement, Dialect, Keys, Wire } from "../sql/index.js";
+import { type Gathered, ownerAt, type Runtime } from "./gather.js";
+import { ownerKey, ownerKeys } from "./owner-keys.js";
 import { rowMissing } from "./row-missing.js";
 import type { Steps } from "./steps.js";
 
 /** A row on the way from a root to another, by its primary key. */
 interface Link {
-  readonly identity: Wire;
+  readonly identity: string;
   readonly up: Link | undefined;
 }
 
@@ -18,7 +19,7 @@ interface Open {
   readonly link: Link;
 }
 
-function isOnWay(link: Link | undefined, identity: Wire): boolean {
+function isOnWay(link: Link | undefined, identity: string): boolean {
   for (let at = link; at !== undefined; at = at.up) if (at.identity === identity) return true;
   return false;
 }
@@ -27,53 +28,87 @@ function openOf(
   row: readonly Wire[],
   owner: Record<string, unknown> | undefined,
   keys: readonly number[],
-  identity: readonly number[],
+  identity: string,
+  { wire }: Dialect,
   up?: Link,
 ): readonly Open[] {
-  const key = keyOf(row, keys);
+  const key = ownerKey(row, keys, wire);
   if (owner === undefined || key === null) return [];
-  return [{ owner, key, parts: keys.map((slot) => row[slot] as Wire), link: { identity: keyOf(row, identity), up } }];
+  return [{ owner, key, parts: keys.map((slot) => row[slot] as Wire), link: { identity, up } }];
+}
+
+/** The object of a row once more, with what it reaches besides the next level. */
+function copyOf({ plan, objects, rows }: Gathered, i: number, { constructorOf }: Runtime): unknown {
+  const copy = constructorOf(plan)(rows[i] as readonly Wire[]);
+  for (const mount of [...plan.joined, ...plan.nested, ...plan.followUps]) {
+    const [from, to] = [ownerAt(objects[i], mount), ownerAt(copy, mount)];
+    if (from === undefined || to === undefined) continue;
+    const value = from[mount.property];
+    to[mount.property] = Array.isArray(value) ? [...value] : value;
+  }
+  return copy;
 }
 
 /**
  * Fetches a relation to the entity itself level by level, until nothing more is found: one text, sent once a level.
  * A row that is on the way to another is not put below it, so that a circle comes to an end.
  */
-export function* feedLevels(
+export function* fetchLevels(
   { plan }: CompiledStatement,
-  fed: FedStatement,
+  followUp: FollowUp,
   gathered: Gathered,
+  runtime: Runtime,
   fetch: (keys: Keys) => Steps<Gathered>,
 ): Steps<void> {
-  const { property, cardinality, keys, levels, insisted } = fed;
+  const { dialect } = runtime;
+  const { property, cardinality, keys, levels, required } = followUp;
+  // A row in memory and one that was fetched may write the same key in two ways.
+  const decoders = plan.source.entity.key.map(({ type }) => dialect.wire.decoder(type));
+  const identityOf = (row: readonly Wire[], slots: readonly number[]): string =>
+    JSON.stringify(
+      slots.map((slot, i) => {
+        const wire = row[slot] as Wire;
+        return wire === null ? null : String(decoders[i]?.(wire) ?? wire);
+      }),
+    );
   const below = plan.levels as NonNullable<typeof plan.levels>;
   const { most, identity } = levels as NonNullable<typeof levels>;
   let open = gathered.objects.flatMap((object, i) =>
-    openOf(gathered.rows[i] as readonly Wire[], ownerAt(object, fed), keys, identity),
+    openOf(
+      gathered.rows[i] as readonly Wire[],
+      ownerAt(object, followUp),
+      keys,
+      identityOf(gathered.rows[i] as readonly Wire[], identity),
+      dialect,
+    ),
   );
   for (let level = 1; level <= most && open.length > 0; level++) {
     const wanted = new Map(open.map(({ key, parts }) => [key, parts]));
-    const found = yield* fetch([...wanted.values()]);
+    const keysSent = [...wanted.values()];
+    const found = yield* fetch(keysSent);
+    const ownerOf = ownerKeys(plan, found.rows, keysSent, dialect);
     const byKey = new Map<Wire, number[]>();
-    found.rows.forEach((row, i) => {
-      const key = keyOf(row, plan.fedSlots);
+    ownerOf.forEach((key, i) => {
       const known = byKey.get(key);
       if (known === undefined) byKey.set(key, [i]);
       else known.push(i);
     });
-    const next = new Map<number, readonly Open[]>();
+    const next: Open[] = [];
+    const used = new Set<number>();
     for (const { owner, key, parts, link } of open) {
-      if (insisted !== undefined && !byKey.has(key)) throw rowMissing(insisted, parts, parts.keys());
+      if (required !== undefined && !byKey.has(key)) throw rowMissing(required, parts, parts.keys());
       for (const i of byKey.get(key) ?? []) {
         const row = found.rows[i] as readonly Wire[];
-        if (isOnWay(link, keyOf(row, below.identity))) continue;
-        const object = found.objects[i] as Record<string, unknown>;
+        const own = identityOf(row, below.identity);
+        if (isOnWay(link, own)) continue;
+        // What is below a row may depend on the way to it, where rows lead round in a circle.
+        const object = (used.has(i) ? copyOf(found, i, runtime) : found.objects[i]) as Record<string, unknown>;
+        used.add(i);
         if (cardinality === "many") (owner[property] as unknown[]).push(object);
         else owner[property] = object;
-        // Several owners may share it: it is gone on from once.
-        if (!next.has(i)) next.set(i, openOf(row, object, below.keys, below.identity, link));
+        next.push(...openOf(row, object, below.keys, own, dialect, link));
       }
     }
-    open = [...next.values()].flat();
+    open = next;
   }
 }

@@ -5,6 +5,3 @@ interface Platform {
 
 /** Milliseconds since some moment. */
 export const now = (): number => (globalThis as unknown as Platform).performance.now();
-
-/** Where a module was loaded from; empty where the platform does not say. */
-export const addressOf = (meta: ImportMeta): string => (meta as { readonly url?: string }).url ?? "";

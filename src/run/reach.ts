@@ -3,20 +3,23 @@ import { GemachError } from "../errors/index.js";
 import { type QueryState, qualified, type ResolvedColumn } from "../expression/index.js";
 import { type Output, type PlanSettings, planReach, type StatementPlan } from "../plan/index.js";
 import { type CompiledStatement, compile, type Dialect, type Wire } from "../sql/index.js";
-import { feed, type Runtime } from "./fetch.js";
-import type { Gathered } from "./gather.js";
+import { fetchFollowUps } from "./fetch.js";
+import type { Gathered, Runtime } from "./gather.js";
 import type { Steps } from "./steps.js";
 
-/** A plan for rows in memory, and the statements that they feed. */
+/** A plan for rows in memory, and their follow-ups. */
 export interface ReachPlan {
   readonly plan: Pick<StatementPlan, "rows" | "outputs">;
-  readonly fed: CompiledStatement["fed"];
+  readonly followUps: CompiledStatement["followUps"];
 }
 
 /** Compiles what rows in memory are to reach. */
 export function compileReach(query: QueryState, settings: PlanSettings, dialect: Dialect): ReachPlan {
   const plan = planReach(query, settings);
-  return { plan, fed: new Map(plan.rows.fed.map((feed) => [feed, compile(feed.statement, dialect)])) };
+  return {
+    plan,
+    followUps: new Map(plan.rows.followUps.map((followUp) => [followUp, compile(followUp.statement, dialect)])),
+  };
 }
 
 /** The value that a row has for a column, also inside of a value object. */
@@ -32,16 +35,16 @@ function wiresOf(row: object, outputs: readonly Output[], dialect: Dialect): rea
     const value = valueAt(row, column);
     if (value === undefined) throw new GemachError("ROW_KEYLESS", { column: qualified(column) });
     const canonical = value === null ? null : checked(value, column.type, qualified(column));
-    return dialect.keyOnWire(canonical, column.type);
+    return dialect.wire.keyOnWire(canonical, column.type);
   });
 }
 
 /** Completes rows that are in memory already: copies of them with what they reach. */
-export function* reachRows({ plan, fed }: ReachPlan, rows: readonly object[], runtime: Runtime): Steps<object[]> {
+export function* reachRows({ plan, followUps }: ReachPlan, rows: readonly object[], runtime: Runtime): Steps<object[]> {
   const make = runtime.constructorOf(plan.rows);
   const wires = rows.map((row) => wiresOf(row, plan.outputs, runtime.dialect));
   const objects = rows.map((row, i) => ({ ...row, ...(make(wires[i] as readonly Wire[]) as object) }));
   const gathered: Gathered = { plan: plan.rows, objects, rows: wires, further: [] };
-  yield* feed({ fed }, gathered, runtime, undefined);
+  yield* fetchFollowUps({ followUps }, gathered, runtime, undefined);
   return objects;
 }

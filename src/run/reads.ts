@@ -1,7 +1,7 @@
 import { GemachError } from "../errors/index.js";
 import type { Query, QueryState } from "../expression/index.js";
-import type { Definitions, Entity, EntityName } from "../model/index.js";
-import { few, planExists, planList, planSingle, planSlice } from "../plan/index.js";
+import { type Definitions, type Entity, type EntityName, entityIn } from "../model/index.js";
+import { few, planExists, planList, planSingle, rowList } from "../plan/index.js";
 import {
   from,
   type Reached,
@@ -9,15 +9,17 @@ import {
   type ReachKeys,
   type ReachShape,
   rawIn,
+  rowCount,
   stateOf,
 } from "../query/index.js";
+import { type Context, countRows, originOf, rowsAlone, togetherFor } from "./context.js";
 import { fetch } from "./fetch.js";
 import { oneByOne } from "./one-by-one.js";
+import type { VerbOrigin } from "./origin.js";
+import { pageStatement, portionStatement } from "./paging.js";
+import { fetchPortion, type Portion } from "./portion.js";
 import { rawRows } from "./raw.js";
 import { compileReach, reachRows } from "./reach.js";
-import { rowList } from "./row-list.js";
-import type { Runner } from "./runner.js";
-import { fetchSlice, type Slice } from "./slice.js";
 import type { Steps } from "./steps.js";
 
 /** One page of a query's rows. */
@@ -35,23 +37,25 @@ export interface Page<Row> {
 
 /** The verbs that read. */
 export class Reads {
-  readonly #runner: Runner;
+  readonly #context: Context;
 
   /** @internal */
-  constructor(runner: Runner) {
-    this.#runner = runner;
+  constructor(context: Context) {
+    this.#context = context;
   }
 
   /** All rows of a query, in its order. */
   async list<Row>(query: Query<Row>): Promise<Row[]> {
+    const { compiler, sender } = this.#context;
     const raw = rawIn(query);
-    if (raw !== undefined) return (await this.#runner.run(() => rawRows(raw, this.#runner.runtime), "no")) as Row[];
+    const origin = originOf(this.#context, "list", Reads.prototype.list, query);
+    if (raw !== undefined) return (await sender.run(() => rawRows(raw, compiler.runtime), "no", origin)) as Row[];
     const state = stateOf(query, "list");
-    const statement = this.#runner.compile(state, planList);
-    const alone = this.#runner.alone(statement, state);
+    const statement = compiler.compile(state, "list", planList);
+    const alone = rowsAlone(this.#context, statement, state);
     if (alone !== undefined) return (await alone) as Row[];
-    const steps = () => fetch(statement, this.#runner.runtime, state.given?.values);
-    return (await this.#runner.run(steps, this.#runner.together(state, statement.fed.size > 0))) as Row[];
+    const steps = () => fetch(statement, compiler.runtime, state.given?.values);
+    return (await sender.run(steps, togetherFor(this.#context, state, statement.followUps.size > 0), origin)) as Row[];
   }
 
   /**
@@ -59,9 +63,9 @@ export class Reads {
    * @throws GemachError `NONE_FOUND`, or `SEVERAL_FOUND` with their number.
    */
   async single<Row>(query: Query<Row>): Promise<Row> {
-    const found = await this.#one<Row>(stateOf(query, "single"), "exactly one");
-    if (found.length === 0)
-      throw new GemachError("NONE_FOUND", { entity: stateOf(query, "single").source.entity.name });
+    const state = stateOf(query, "single");
+    const found = await this.#one<Row>(state, originOf(this.#context, "single", Reads.prototype.single, query));
+    if (found.length === 0) throw new GemachError("NONE_FOUND", { entity: state.source.entity.name });
     return found[0] as Row;
   }
 
@@ -70,57 +74,60 @@ export class Reads {
    * @throws GemachError `SEVERAL_FOUND` with their number.
    */
   async maybe<Row>(query: Query<Row>): Promise<Row | null> {
-    const found = await this.#one<Row>(stateOf(query, "maybe"), "at most one");
+    const origin = originOf(this.#context, "maybe", Reads.prototype.maybe, query);
+    const found = await this.#one<Row>(stateOf(query, "maybe"), origin);
     return found[0] ?? null;
   }
 
   /** The number of a query's rows, counted by the database. */
   async count(query: Query): Promise<number> {
-    return await this.#runner.run(this.#runner.countSteps(stateOf(query, "count")), "no");
+    const state = stateOf(query, "count");
+    const origin = originOf(this.#context, "count", Reads.prototype.count, query);
+    return await this.#context.sender.run(() => countRows(this.#context, state), "no", origin);
   }
 
   /** Whether a query has any row; the database stops at the first. */
   async exists(query: Query): Promise<boolean> {
+    const { compiler, sender } = this.#context;
     const state = stateOf(query, "exists");
-    const statement = this.#runner.compile(state, planExists);
-    const steps = () => fetch(statement, this.#runner.runtime, state.given?.values);
-    return (await this.#runner.run(steps, "no")).length > 0;
+    const origin = originOf(this.#context, "exists", Reads.prototype.exists, query);
+    const statement = compiler.compile(state, "exists", planExists);
+    const steps = () => fetch(statement, compiler.runtime, state.given?.values);
+    return (await sender.run(steps, "no", origin)).length > 0;
   }
 
   /**
    * One page of a query's rows, with the number of all rows and pages. `number` counts from 1. For long
-   * lists that change, `slice` is the better way.
+   * lists that change, `portion` is the better way.
    * @throws GemachError `LIMIT_UNFIT`
    */
   async page<Row>(query: Query<Row>, { size, number = 1 }: { size: number; number?: number }): Promise<Page<Row>> {
     const state = stateOf(query, "page");
-    if (!(Number.isSafeInteger(size) && size >= 1)) throw new GemachError("LIMIT_UNFIT", { method: "page" });
-    if (!(Number.isSafeInteger(number) && number >= 1)) throw new GemachError("LIMIT_UNFIT", { method: "page" });
-    const count = this.#runner.countSteps(state);
-    const from = (state.offset ?? 0) + (number - 1) * size;
-    const rest = state.limit === undefined ? size : Math.max(0, Math.min(size, state.limit - (number - 1) * size));
-    const statement = this.#runner.compile(cutAnew(state, { limit: rest, offset: from }), planList);
-    const runtime = this.#runner.runtime;
+    rowCount(size, "page", 1);
+    rowCount(number, "page", 1);
+    const context = this.#context;
+    const origin = originOf(context, "page", Reads.prototype.page, query);
+    const before = (number - 1) * size;
+    const rest = state.limit === undefined ? size : Math.max(0, Math.min(size, state.limit - before));
+    const { statement, given } = pageStatement(context.compiler, state, rest, (state.offset ?? 0) + before);
     const steps = function* (): Steps<Page<Row>> {
-      const total = yield* count();
-      const rows = (yield* fetch(statement, runtime, state.given?.values)) as Row[];
+      const total = yield* countRows(context, state);
+      const rows = (yield* fetch(statement, context.compiler.runtime, given)) as Row[];
       return { rows, total, pages: Math.ceil(total / size), number, size };
     };
-    return await this.#runner.run(steps, this.#runner.together(state, true));
+    return await context.sender.run(steps, togetherFor(context, state, true), origin);
   }
 
   /**
    * So many rows of a query, from its beginning or from where its `after` or `before` says, with the
    * cursors from which to go on (keyset paging): rows that come or go meanwhile shift nothing, and the
-   * hundredth slice costs what the first does.
+   * hundredth portion costs what the first does.
    * @throws GemachError `LIMIT_UNFIT`, `CURSOR_UNFIT`
    */
-  async slice<Row>(query: Query<Row>, size: number): Promise<Slice<Row>> {
-    const state = stateOf(query, "slice");
-    if (!(Number.isSafeInteger(size) && size >= 1)) throw new GemachError("LIMIT_UNFIT", { method: "slice" });
-    const statement = this.#runner.compile(cutAnew(state, { limit: size + 1 }), planSlice);
-    const steps = () => fetchSlice(statement, size, state.cursor?.side, this.#runner.runtime, state.given?.values);
-    return (await this.#runner.run(steps, this.#runner.together(state, statement.fed.size > 0))) as Slice<Row>;
+  async portion<Row>(query: Query<Row>, size: number): Promise<Portion<Row>> {
+    const state = stateOf(query, "portion");
+    rowCount(size, "portion", 1);
+    return await this.#portion<Row>(state, size, originOf(this.#context, "portion", Reads.prototype.portion, query));
   }
 
   /**
@@ -130,26 +137,37 @@ export class Reads {
    * then.
    */
   stream<Row>(query: Query<Row>, { chunk = 4000 }: { readonly chunk?: number } = {}): AsyncIterableIterator<Row> {
-    return oneByOne(this.#chunks(query, chunk));
+    const origin = originOf(this.#context, "stream", Reads.prototype.stream, query);
+    return oneByOne(this.#chunks<Row>(query, chunk, origin));
   }
 
-  async *#chunks<Row>(query: Query<Row>, chunk: number): AsyncGenerator<readonly Row[], void, void> {
+  async *#chunks<Row>(
+    query: Query<Row>,
+    chunk: number,
+    origin: VerbOrigin,
+  ): AsyncGenerator<readonly Row[], void, void> {
     const state = stateOf(query, "stream");
-    if (!(Number.isSafeInteger(chunk) && chunk >= 1)) throw new GemachError("LIMIT_UNFIT", { method: "stream" });
+    rowCount(chunk, "stream", 1);
     if (state.cursor?.side === "before")
       throw new GemachError("CURSOR_UNFIT", { reason: "a stream goes forwards, so that it takes no before()" });
     let rest = state.limit ?? Number.POSITIVE_INFINITY;
-    let at: Pick<QueryState, "cursor" | "offset"> = { cursor: state.cursor, offset: state.offset };
+    let at = state;
+    const base = withoutLimits(state);
     while (rest > 0) {
-      const size = Math.min(chunk, rest);
-      const statement = this.#runner.compile(cutAnew(state, { ...at, limit: size + 1 }), planSlice);
-      const steps = () => fetchSlice(statement, size, "after", this.#runner.runtime, state.given?.values);
-      const slice = (await this.#runner.run(steps, this.#runner.together(state, statement.fed.size > 0))) as Slice<Row>;
-      yield slice.rows;
-      if (slice.next === null) return;
-      rest -= slice.rows.length;
-      at = { cursor: { text: slice.next, side: "after" }, offset: undefined };
+      const portion = await this.#portion<Row>(at, Math.min(chunk, rest), origin);
+      yield portion.rows;
+      if (portion.next === null) return;
+      rest -= portion.rows.length;
+      at = { ...base, cursor: { text: portion.next, side: "after", base } };
     }
+  }
+
+  async #portion<Row>(state: QueryState, size: number, origin: VerbOrigin): Promise<Portion<Row>> {
+    const { compiler, sender } = this.#context;
+    const { statement, given } = portionStatement(compiler, state, size + 1);
+    const steps = () => fetchPortion(statement, size, state.cursor?.side, compiler.runtime, given);
+    const together = togetherFor(this.#context, state, statement.followUps.size > 0);
+    return (await sender.run(steps, together, origin)) as Portion<Row>;
   }
 
   /**
@@ -158,7 +176,7 @@ export class Reads {
    * @throws GemachError `ROW_KEYLESS` where a row lacks one of them, `ROWS_EXPECTED`, `RELATED_MISSING`
    */
   async reach<
-    D extends Definitions,
+    D extends Definitions<D>,
     E extends EntityName<D>,
     const S extends ReachShape<D, E>,
     R extends ReachKeys<D, E, S>,
@@ -167,32 +185,54 @@ export class Reads {
     entity: Entity<D, E>,
     shape: S & NoInfer<ReachFaults<D, E, S>>,
   ): Promise<Reached<D, E, R, S>[]> {
-    const state = stateOf(from(entity).reach(shape as never), "reach");
-    const { runtime, settings } = this.#runner;
-    const given = rowList(rows, state.source.entity, "reach");
-    const plan = compileReach(state, { ...settings, isLarge: given.length > few }, runtime.dialect);
-    const steps = () => reachRows(plan, given, runtime);
-    return (await this.#runner.run(steps, this.#runner.together(state, plan.fed.size > 1))) as Reached<D, E, R, S>[];
+    const { compiler, sender } = this.#context;
+    const origin = originOf(this.#context, "reach", Reads.prototype.reach);
+    const resolved = entityIn(entity, "reach");
+    const given = rowList(rows, resolved, "reach");
+    const state = compiler.reached(resolved, shape, () => stateOf(from(entity).reach(shape as never), "reach"));
+    const isLarge = given.length > few;
+    const plan = compiler.kept(state, isLarge ? "reach of many" : "reach", () =>
+      compileReach(state, { ...compiler.settings, isLarge }, compiler.runtime.dialect),
+    );
+    const steps = () => reachRows(plan, given, compiler.runtime);
+    const together = togetherFor(this.#context, state, plan.followUps.size > 1);
+    return (await sender.run(steps, together, origin)) as Reached<D, E, R, S>[];
   }
 
-  async #one<Row>(state: QueryState, expected: string): Promise<readonly Row[]> {
-    const statement = this.#runner.compile(state, planSingle);
-    const alone = this.#runner.alone(statement, state);
+  async #one<Row>(state: QueryState, origin: VerbOrigin): Promise<readonly Row[]> {
+    const context = this.#context;
+    const { compiler, sender } = context;
+    const statement = compiler.compile(state, "single", planSingle);
+    const alone = rowsAlone(context, statement, state);
     if (alone !== undefined) {
       const found = await alone;
       if (found.length < 2) return found as readonly Row[];
     }
-    const count = () => this.#runner.countSteps(state)();
     const check = function* (found: number): Steps<void> {
       if (found < 2) return;
-      throw new GemachError("SEVERAL_FOUND", { entity: state.source.entity.name, found: yield* count(), expected });
+      const { name } = state.source.entity;
+      throw new GemachError("SEVERAL_FOUND", {
+        call: origin.verb,
+        entity: name,
+        found: yield* countRows(context, state),
+      });
     };
-    return (await this.#runner.run(
-      () => fetch(statement, this.#runner.runtime, state.given?.values, check),
-      this.#runner.together(state, statement.fed.size > 0),
+    const steps = () => fetch(statement, compiler.runtime, state.given?.values, check);
+    return (await sender.run(
+      steps,
+      togetherFor(context, state, statement.followUps.size > 0),
+      origin,
     )) as readonly Row[];
   }
 }
 
-/** The same query, cut elsewhere: no longer what its template was compiled to. */
-const cutAnew = (state: QueryState, cut: Partial<QueryState>): QueryState => ({ ...state, ...cut, given: undefined });
+/** A query, and the template that it is made of, without limits and cursor: the rows after the first chunk are those after a place in it. */
+function withoutLimits({ given, ...state }: QueryState): QueryState {
+  const bare = { limit: undefined, offset: undefined, cursor: undefined, past: { isUsed: true } };
+  const template = given === undefined ? undefined : { ...given.template, ...bare };
+  return {
+    ...state,
+    ...bare,
+    given: given === undefined || template === undefined ? undefined : { ...given, template },
+  };
+}

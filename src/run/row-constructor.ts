@@ -1,4 +1,5 @@
 import { decoderFor, type ValueType } from "../columns/index.js";
+import { GemachError } from "../errors/index.js";
 import type { Shape } from "../plan/index.js";
 import type { Dialect, Wire } from "../sql/index.js";
 import { rowMissing } from "./row-missing.js";
@@ -11,9 +12,23 @@ type Decode = (wire: Wire) => unknown;
 
 /** What makes a type's values of what comes over the wire; undefined where that is the very value. */
 function decodeOf(type: ValueType, dialect: Dialect): Decode | undefined {
-  const [fromWire, toValue] = [dialect.decoder(type), decoderFor(type)];
+  const toValue = decoderFor(type);
+  const fromWire =
+    dialect.wire.decoder(type) ?? (toValue !== undefined && isLooked(type, dialect) ? textOf : undefined);
   if (fromWire === undefined) return toValue as Decode | undefined;
   return toValue === undefined ? fromWire : (wire) => toValue(fromWire(wire));
+}
+
+/** Whether a value is looked at only to see that it is a text. */
+export const isLooked = ({ kind }: ValueType, { wire }: Dialect): boolean =>
+  !wire.isTextSure && (kind === "text" || kind === "varchar");
+
+const textOf = (wire: Wire): string => (typeof wire === "string" ? wire : refuseOther(wire));
+
+/** What reading a row takes. */
+interface Reading {
+  readonly dialect: Dialect;
+  readonly decodeFor: (type: ValueType) => Decode | undefined;
 }
 
 /** Gives each type its decoder; types that differ in nothing but their identity share one, and so their sources. */
@@ -23,7 +38,7 @@ function decodersOf(dialect: Dialect): (type: ValueType) => Decode | undefined {
   return (type) => {
     const known = byType.get(type);
     if (known !== undefined) return known.decode;
-    const isPlain = type.codec === undefined && type.element === undefined;
+    const isPlain = type.codec === undefined && type.element === undefined && type.choices === undefined;
     const name = `${type.kind}${type.isText === true ? " text" : ""}`;
     const decode = isPlain && byKind.has(name) ? byKind.get(name) : decodeOf(type, dialect);
     if (isPlain) byKind.set(name, decode);
@@ -46,35 +61,55 @@ const nothing = { one: "null", many: "[]", count: "0" } as const;
 const isNull = (slot: number): string => `r[${slot}] === null`;
 const isValue = (slot: number): string => `r[${slot}] !== null`;
 
+/** Refuses null where the model, or an expression's type, says that there is a value. */
+function refuseNull(): never {
+  throw new GemachError("VALUE_NULL", {});
+}
+
+/** Refuses what is no text. */
+function refuseOther(wire: Wire): never {
+  throw new GemachError(wire === null ? "VALUE_NULL" : "VALUE_UNREADABLE", { kind: "text" });
+}
+
 /** Refuses a row whose key leads nowhere. */
-function refusalOf({ relation, keys }: Extract<Shape, { kind: "insisted" }>): (row: readonly Wire[]) => never {
+function refusalOf({ relation, keys }: Extract<Shape, { kind: "required" }>): (row: readonly Wire[]) => never {
   return (row) => {
     throw rowMissing(relation, row, keys);
   };
 }
 
 /** Source code for a shape; the decoders that it calls are added to `decodes`, and called by their position. */
-function sourceOf(shape: Shape, decodeFor: (type: ValueType) => Decode | undefined, decodes: Decode[]): string {
+function sourceOf(shape: Shape, reading: Reading, decodes: Decode[]): string {
   switch (shape.kind) {
     case "value": {
       const wire = `r[${shape.slot}]`;
-      const decode = decodeFor(shape.type);
-      if (decode === undefined) return wire;
-      const known = decodes.indexOf(decode);
-      const position = known < 0 ? decodes.push(decode) - 1 : known;
-      return `(${wire} === null ? null : d${position}(${wire}))`;
+      const decode = reading.decodeFor(shape.type);
+      const call = (called: Decode, argument: string) => {
+        const known = decodes.indexOf(called);
+        return `d${known < 0 ? decodes.push(called) - 1 : known}(${argument})`;
+      };
+      if (decode === undefined && isLooked(shape.type, reading.dialect)) {
+        const isText = `typeof ${wire} === "string"`;
+        const known = shape.isNullable ? `${isText} || ${wire} === null` : isText;
+        return `(${known} ? ${wire} : ${call(refuseOther, wire)})`;
+      }
+      if (!shape.isNullable) {
+        const value = `(${wire} ?? ${call(refuseNull, "")})`;
+        return decode === undefined ? value : call(decode, value);
+      }
+      return decode === undefined ? wire : `(${wire} === null ? null : ${call(decode, wire)})`;
     }
     case "related":
       return nothing[shape.cardinality];
-    case "insisted": {
+    case "required": {
       const refuse = `d${decodes.push(refusalOf(shape) as unknown as Decode) - 1}`;
-      const [absent, keyed] = [shape.presence.map(isNull).join(" && "), shape.keys.map(isValue).join(" && ")];
-      return `(${absent} && ${keyed} ? ${refuse}(r) : ${sourceOf(shape.row, decodeFor, decodes)})`;
+      const isAbsent = [...shape.presence.map(isNull), ...shape.keys.map(isValue)].join(" && ");
+      return `(${isAbsent} ? ${refuse}(r) : ${sourceOf(shape.row, reading, decodes)})`;
     }
     case "object": {
       const { make } = shape;
       const literal = (fields: Fields) =>
-        `{ ${fields.map(([name, part]) => `${sourceKey(name)}: ${sourceOf(part, decodeFor, decodes)}`).join(", ")} }`;
+        `{ ${fields.map(([name, part]) => `${sourceKey(name)}: ${sourceOf(part, reading, decodes)}`).join(", ")} }`;
       const own = make === undefined ? shape.fields : shape.fields.slice(0, shape.own);
       const related = shape.fields.slice(own.length);
       const made =
@@ -89,11 +124,17 @@ function sourceOf(shape: Shape, decodeFor: (type: ValueType) => Decode | undefin
 }
 
 /** The same without generating code: slower, for places that forbid it. */
-function closureOf(shape: Shape, decodeFor: (type: ValueType) => Decode | undefined): RowConstructor {
+function closureOf(shape: Shape, reading: Reading): RowConstructor {
   switch (shape.kind) {
     case "value": {
       const { slot } = shape;
-      const decode = decodeFor(shape.type);
+      const decode = reading.decodeFor(shape.type);
+      if (decode === undefined && isLooked(shape.type, reading.dialect))
+        return (row) => {
+          const wire = row[slot];
+          return typeof wire === "string" || (wire === null && shape.isNullable) ? wire : refuseOther(wire as Wire);
+        };
+      if (!shape.isNullable) return (row) => (decode ?? ((wire) => wire))(row[slot] ?? refuseNull());
       if (decode === undefined) return (row) => row[slot];
       return (row) => {
         const wire = row[slot] as Wire;
@@ -102,15 +143,15 @@ function closureOf(shape: Shape, decodeFor: (type: ValueType) => Decode | undefi
     }
     case "related":
       return shape.cardinality === "many" ? () => [] : () => (shape.cardinality === "count" ? 0 : null);
-    case "insisted": {
-      const [refuse, make] = [refusalOf(shape), closureOf(shape.row, decodeFor)];
+    case "required": {
+      const [refuse, make] = [refusalOf(shape), closureOf(shape.row, reading)];
       return (row) =>
         shape.presence.every((slot) => row[slot] === null) && shape.keys.every((slot) => row[slot] !== null)
           ? refuse(row)
           : make(row);
     }
     case "object": {
-      const parts = shape.fields.map(([name, part]) => [name, closureOf(part, decodeFor)] as const);
+      const parts = shape.fields.map(([name, part]) => [name, closureOf(part, reading)] as const);
       const { presence, make } = shape;
       const isMissing = (row: readonly Wire[]) => presence?.every((slot) => row[slot] === null) === true;
       const plain = (row: readonly Wire[], some: typeof parts) =>
@@ -140,12 +181,12 @@ const most = 1000;
 
 /** Gives the constructor of a shape; its source is compiled once, where code may be generated. */
 export function rowConstructors(dialect: Dialect, generateCode: boolean): (shape: Shape) => RowConstructor {
-  const decodeFor = decodersOf(dialect);
-  if (!generateCode) return (shape) => closureOf(shape, decodeFor);
+  const reading: Reading = { dialect, decodeFor: decodersOf(dialect) };
+  if (!generateCode) return (shape) => closureOf(shape, reading);
   const factories = new Map<string, (...decodes: Decode[]) => RowConstructor>();
   return (shape) => {
     const decodes: Decode[] = [];
-    const source = sourceOf(shape, decodeFor, decodes);
+    const source = sourceOf(shape, reading, decodes);
     let factory = factories.get(source);
     if (factory === undefined) {
       const names = decodes.map((_, i) => `d${i}`);

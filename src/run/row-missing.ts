@@ -1,9 +1,7 @@
+import { kinds } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import type { ResolvedRelation } from "../expression/index.js";
 import type { Wire } from "../sql/index.js";
-
-/** Kinds whose values only number rows; those of others could be somebody's secret. */
-const numbering: ReadonlySet<string> = new Set(["identity", "integer", "bigint"]);
 
 /** The error where the key in these slots of a row leads to no row. */
 export function rowMissing(
@@ -13,7 +11,9 @@ export function rowMissing(
 ): GemachError {
   const slots = [...keys];
   const words = steps[0].pairs.map(({ from }, i) =>
-    numbering.has(from.type.kind) ? `${from.property} ${row[slots[i] as number]}` : from.property,
+    kinds[from.type.kind].isShown && slots[i] !== undefined
+      ? `${from.property} ${row[slots[i] as number]}`
+      : from.property,
   );
   return new GemachError("RELATED_MISSING", {
     entity: source.name,

@@ -1,33 +1,59 @@
+import { typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import type { Query, ResolvedEntity } from "../expression/index.js";
+import type { Query } from "../expression/index.js";
 import {
   type ColumnsOf,
   type Definitions,
   type Entity,
   type EntityName,
-  isEntity,
+  entityIn,
   type NewRow,
   type OwnRow,
   type PlainRow,
-  resolve,
 } from "../model/index.js";
-import { type EntityQuery, type RawCommand, rawIn, type Selected, type Selection, stateOf } from "../query/index.js";
-import type { ConflictSet, GivenRow } from "../sql/index.js";
+import {
+  type ConflictSet,
+  type GivenRow,
+  planDelete,
+  planInsert,
+  planInsertFrom,
+  planUpdate,
+  type ReturningOption,
+  rowList,
+  type WritePlan,
+} from "../plan/index.js";
+import {
+  type EntityChanges,
+  type EntityQuery,
+  type RawCommand,
+  rawIn,
+  type Selected,
+  type Selection,
+  stateOf,
+  type UpsertOptions,
+} from "../query/index.js";
+import { type Context, originOf } from "./context.js";
+import type { VerbOrigin } from "./origin.js";
 import { rawCount } from "./raw.js";
 import { Reads } from "./reads.js";
-import { rowList } from "./row-list.js";
-import type { Runner } from "./runner.js";
-import { deleteSteps, insertFromSteps, insertSteps, type ReturningWish, updateSteps } from "./write.js";
-import type { ChangesOf, UpsertOptions } from "./write-types.js";
+import { writing } from "./write.js";
 
 /** The verbs that write, beside those that read. */
 export class Verbs extends Reads {
-  readonly #runner: Runner;
+  readonly #context: Context;
 
   /** @internal */
-  constructor(runner: Runner) {
-    super(runner);
-    this.#runner = runner;
+  constructor(context: Context) {
+    super(context);
+    this.#context = context;
+  }
+
+  /** Sends what a plan says: several statements all or none. */
+  async #write(plan: WritePlan, origin: VerbOrigin): Promise<unknown> {
+    const { compiler, sender } = this.#context;
+    const given = origin.query === undefined ? undefined : stateOf(origin.query, origin.verb).given?.values;
+    const { steps, isSeveral } = writing(plan, compiler.runtime, given);
+    return await sender.run(steps, isSeveral ? "always" : "no", origin);
   }
 
   /**
@@ -35,47 +61,44 @@ export class Verbs extends Reads {
    * identities included: whole ones, or what a function names of each.
    * @returns how many, or the rows.
    */
-  async insert<D extends Definitions, E extends EntityName<D>>(
+  async insert<D extends Definitions<D>, E extends EntityName<D>>(
     entity: Entity<D, E>,
     rows: readonly NewRow<D, E>[],
   ): Promise<number>;
-  async insert<D extends Definitions, E extends EntityName<D>>(
+  async insert<D extends Definitions<D>, E extends EntityName<D>>(
     entity: Entity<D, E>,
     rows: readonly NewRow<D, E>[],
     options: { readonly returning: true },
   ): Promise<PlainRow<D, E>[]>;
-  async insert<D extends Definitions, E extends EntityName<D>, const S extends Selection>(
+  async insert<D extends Definitions<D>, E extends EntityName<D>, const S extends Selection>(
     entity: Entity<D, E>,
     rows: readonly NewRow<D, E>[],
     options: { readonly returning: (row: OwnRow<ColumnsOf<D, E>>) => S },
   ): Promise<Selected<S>[]>;
-  async insert(given: unknown, rows: readonly unknown[], options: { returning?: unknown } = {}): Promise<unknown> {
-    const entity = entityIn(given, "insert");
-    const wish = options.returning as ReturningWish;
-    const { steps, statements } = insertSteps(
-      entity,
-      rowList<GivenRow>(rows, entity, "insert"),
-      wish,
-      this.#runner.runtime,
-    );
-    return await this.#runner.run(steps, statements > 1 ? "always" : "no");
+  async insert(to: unknown, rows: readonly unknown[], options: { returning?: unknown } = {}): Promise<unknown> {
+    const entity = entityIn(to, "insert");
+    const plan = planInsert(entity, rowList<GivenRow>(rows, entity, "insert"), {
+      returning: options.returning as ReturningOption,
+      rules: this.#context.compiler.runtime.dialect.writes.portions,
+    });
+    return await this.#write(plan, originOf(this.#context, "insert", Verbs.prototype.insert));
   }
 
   /**
    * Inserts rows, or changes those that are there already, all or none.
    * @returns how many rows were given, or the rows as they are now.
    */
-  async upsert<D extends Definitions, E extends EntityName<D>>(
+  async upsert<D extends Definitions<D>, E extends EntityName<D>>(
     entity: Entity<D, E>,
     rows: readonly NewRow<D, E>[],
     options?: UpsertOptions<D, E>,
   ): Promise<number>;
-  async upsert<D extends Definitions, E extends EntityName<D>>(
+  async upsert<D extends Definitions<D>, E extends EntityName<D>>(
     entity: Entity<D, E>,
     rows: readonly NewRow<D, E>[],
     options: UpsertOptions<D, E> & { readonly returning: true },
   ): Promise<PlainRow<D, E>[]>;
-  async upsert<D extends Definitions, E extends EntityName<D>, const S extends Selection>(
+  async upsert<D extends Definitions<D>, E extends EntityName<D>, const S extends Selection>(
     entity: Entity<D, E>,
     rows: readonly NewRow<D, E>[],
     options: UpsertOptions<D, E> & { readonly returning: (row: OwnRow<ColumnsOf<D, E>>) => S },
@@ -89,23 +112,29 @@ export class Verbs extends Reads {
     } = options as {
       readonly by?: readonly string[];
       readonly set?: ConflictSet;
-      readonly returning?: ReturningWish;
+      readonly returning?: ReturningOption;
     };
-    const given = rowList<GivenRow>(rows, entity, "upsert");
-    const { steps, statements } = insertSteps(entity, given, returning, this.#runner.runtime, { by, set });
-    return await this.#runner.run(steps, statements > 1 ? "always" : "no");
+    const plan = planInsert(entity, rowList<GivenRow>(rows, entity, "upsert"), {
+      returning,
+      conflict: { by, set },
+      rules: this.#context.compiler.runtime.dialect.writes.portions,
+    });
+    return await this.#write(plan, originOf(this.#context, "upsert", Verbs.prototype.upsert));
   }
 
   /**
    * Inserts the rows of a query, which names the columns; no row leaves the database.
    * @returns how many.
    */
-  async insertFrom<D extends Definitions, E extends EntityName<D>>(
+  async insertFrom<D extends Definitions<D>, E extends EntityName<D>>(
     entity: Entity<D, E>,
     query: Query<NewRow<D, E>>,
   ): Promise<number> {
-    const steps = insertFromSteps(entityIn(entity, "insertFrom"), stateOf(query, "insertFrom"), this.#runner.runtime);
-    return await this.#runner.run(steps, "no");
+    const plan = planInsertFrom(entityIn(entity, "insertFrom"), stateOf(query, "insertFrom"));
+    return (await this.#write(
+      plan,
+      originOf(this.#context, "insertFrom", Verbs.prototype.insertFrom, query),
+    )) as number;
   }
 
   /**
@@ -113,19 +142,19 @@ export class Verbs extends Reads {
    * columns. A query without any condition is refused unless `all` is said.
    * @returns how many, or the rows as they are now (not on MariaDB, which has no such statement).
    */
-  async update<D extends Definitions, E extends EntityName<D>>(
+  async update<D extends Definitions<D>, E extends EntityName<D>>(
     query: EntityQuery<D, E, unknown>,
-    changes: NoInfer<ChangesOf<D, E> | ((row: OwnRow<ColumnsOf<D, E>>) => ChangesOf<D, E>)>,
+    changes: EntityChanges<D, E> | NoInfer<(row: OwnRow<ColumnsOf<D, E>>) => EntityChanges<D, E>>,
     options?: { readonly all?: boolean },
   ): Promise<number>;
-  async update<D extends Definitions, E extends EntityName<D>>(
+  async update<D extends Definitions<D>, E extends EntityName<D>>(
     query: EntityQuery<D, E, unknown>,
-    changes: NoInfer<ChangesOf<D, E> | ((row: OwnRow<ColumnsOf<D, E>>) => ChangesOf<D, E>)>,
+    changes: EntityChanges<D, E> | NoInfer<(row: OwnRow<ColumnsOf<D, E>>) => EntityChanges<D, E>>,
     options: { readonly all?: boolean; readonly returning: true },
   ): Promise<PlainRow<D, E>[]>;
-  async update<D extends Definitions, E extends EntityName<D>, const S extends Selection>(
+  async update<D extends Definitions<D>, E extends EntityName<D>, const S extends Selection>(
     query: EntityQuery<D, E, unknown>,
-    changes: NoInfer<ChangesOf<D, E> | ((row: OwnRow<ColumnsOf<D, E>>) => ChangesOf<D, E>)>,
+    changes: EntityChanges<D, E> | NoInfer<(row: OwnRow<ColumnsOf<D, E>>) => EntityChanges<D, E>>,
     options: { readonly all?: boolean; readonly returning: (row: OwnRow<ColumnsOf<D, E>>) => S },
   ): Promise<Selected<S>[]>;
   async update(
@@ -134,35 +163,30 @@ export class Verbs extends Reads {
     options: { all?: boolean; returning?: unknown } = {},
   ): Promise<unknown> {
     const { all = false, returning } = options;
-    const state = stateOf(query, "update");
-    return await this.#runner.run(
-      updateSteps(state, changes, returning as ReturningWish, all, this.#runner.runtime),
-      "no",
-    );
+    const plan = planUpdate(stateOf(query, "update"), changes, { all, returning: returning as ReturningOption });
+    return await this.#write(plan, originOf(this.#context, "update", Verbs.prototype.update, query as Query));
   }
 
   /**
    * Deletes the rows of a query by one statement. A query without any condition is refused unless `all` is said.
    * @returns how many, or the rows as they were.
    */
-  async delete<D extends Definitions, E extends EntityName<D>>(
+  async delete<D extends Definitions<D>, E extends EntityName<D>>(
     query: EntityQuery<D, E, unknown>,
     options?: { readonly all?: boolean },
   ): Promise<number>;
-  async delete<D extends Definitions, E extends EntityName<D>>(
+  async delete<D extends Definitions<D>, E extends EntityName<D>>(
     query: EntityQuery<D, E, unknown>,
     options: { readonly all?: boolean; readonly returning: true },
   ): Promise<PlainRow<D, E>[]>;
-  async delete<D extends Definitions, E extends EntityName<D>, const S extends Selection>(
+  async delete<D extends Definitions<D>, E extends EntityName<D>, const S extends Selection>(
     query: EntityQuery<D, E, unknown>,
     options: { readonly all?: boolean; readonly returning: (row: OwnRow<ColumnsOf<D, E>>) => S },
   ): Promise<Selected<S>[]>;
   async delete(query: unknown, options: { all?: boolean; returning?: unknown } = {}): Promise<unknown> {
     const { all = false, returning } = options;
-    return await this.#runner.run(
-      deleteSteps(stateOf(query, "delete"), returning as ReturningWish, all, this.#runner.runtime),
-      "no",
-    );
+    const plan = planDelete(stateOf(query, "delete"), { all, returning: returning as ReturningOption });
+    return await this.#write(plan, originOf(this.#context, "delete", Verbs.prototype.delete, query as Query));
   }
 
   /**
@@ -171,12 +195,9 @@ export class Verbs extends Reads {
    */
   async send(command: RawCommand): Promise<number> {
     const raw = rawIn(command);
-    if (raw === undefined) throw new GemachError("QUERY_EXPECTED", { call: "send" });
-    return await this.#runner.run(() => rawCount(raw, this.#runner.runtime), "no");
+    if (raw === undefined) throw new GemachError("QUERY_EXPECTED", { call: "send", got: typeWord(command) });
+    const { compiler, sender } = this.#context;
+    const origin = originOf(this.#context, "send", Verbs.prototype.send);
+    return await sender.run(() => rawCount(raw, compiler.runtime), "no", origin);
   }
-}
-
-function entityIn(given: unknown, call: string): ResolvedEntity {
-  if (!isEntity(given)) throw new GemachError("ENTITY_EXPECTED", { call });
-  return resolve(given);
 }

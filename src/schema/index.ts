@@ -1,1 +1,1 @@
-export { layOut, layOutText } from "./lay-out.js";
+export { createTables, createTablesSql } from "./create-tables.js";

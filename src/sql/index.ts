@@ -1,11 +1,21 @@
-export { type CompiledStatement, compile } from "./compile.js";
-export { definitionOf } from "./definition.js";
-export type { Dialect, DialectName, Keys, Wire } from "./dialect.js";
-export { dialectOf } from "./dialects.js";
-export { encodeParameter } from "./encode.js";
-export { type ConflictSet, type GivenRow, insertFromStatement, insertStatements } from "./insert.js";
-export { type PreviewedKeys, type PreviewedStatement, type PreviewOptions, preview } from "./preview.js";
-export { qualifiedTable } from "./print.js";
-export { rawRequest } from "./raw.js";
-export type { Parameter } from "./tree.js";
-export { changesOf, deleteStatement, updateStatement, type WriteStatement } from "./write.js";
+export { type CompiledStatement, compile, type StatementOrigin } from "./compile.js";
+export type { Dialect, DialectName } from "./dialects/dialect.js";
+export { encodeParameter } from "./dialects/encode.js";
+export { mariadbDialect } from "./dialects/mariadb/mariadb-dialect.js";
+export { pgliteDialect, postgresDialect } from "./dialects/postgres/postgres-dialect.js";
+export { sqliteDialect } from "./dialects/sqlite/sqlite-dialect.js";
+export type { Keys, Wire } from "./dialects/wire.js";
+export { preview } from "./preview/all.js";
+export {
+  type DialectOption,
+  dialectIn,
+  type PreviewedKeys,
+  type PreviewedParameter,
+  type PreviewedStatement,
+  type PreviewOptions,
+} from "./preview/preview.js";
+export type { PreviewWriteOptions } from "./preview/preview-writes.js";
+export { rawRequest } from "./translate/raw.js";
+export type { Parameter } from "./tree/tree.js";
+export type { EncodedStatement } from "./write/insert.js";
+export { writeStatements } from "./write/write.js";

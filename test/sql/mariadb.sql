@@ -1,122 +1,122 @@
 -- # many rows
 -- rows of Repair: ["20.00"]
 select
-  `repair`.`id`, `repair`.`item_id`, `repair`.`volunteer_id`, `repair`.`begun`, `repair`.`cost`,
-  concat(`repair`.`findings`)
-from `repair`
-where `repair`.`cost` > ?
-order by `repair`.`id`;
+  repair.id, repair.item_id, repair.volunteer_id, repair.begun, repair.cost,
+  concat(repair.findings)
+from repair
+where repair.cost > ?
+order by repair.id;
 
 -- # open loans, latest first
 -- rows of Loan: [10]
-select `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`
-from `loan`
-where `loan`.`returned` is null
-order by `loan`.`due` desc, `loan`.`id` desc
+select loan.id, loan.item_id, loan.member_id, loan.due, loan.returned
+from loan
+where loan.returned is null
+order by loan.due desc, loan.id desc
 limit ?;
 
 -- # and, or, not
 -- rows of Loan: ["2026-03-01",[1,2]]
-select `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`
-from `loan`
+select loan.id, loan.item_id, loan.member_id, loan.due, loan.returned
+from loan
 where
   (
-    `loan`.`due` < ?
-    or `loan`.`member_id` in (
-      select `part_1`
-      from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
+    loan.due < ?
+    or loan.member_id in (
+      select part_1
+      from json_table (?, '$[*]' columns (part_1 int path '$')) as listed
     )
   )
-  and `loan`.`returned` is null
-order by `loan`.`id`;
+  and loan.returned is null
+order by loan.id;
 
 -- # a path used three times joins once
 -- rows of Loan: ["Elm Yard"]
-select `depot`.`town`
+select depot.town
 from
-  `loan`
-  join `item` on `item`.`id` = `loan`.`item_id`
-  join `depot` on `depot`.`id` = `item`.`depot_id`
-where `depot`.`name` = ?
-order by `depot`.`name`, `loan`.`id`;
+  loan
+  join item on item.id = loan.item_id
+  join depot on depot.id = item.depot_id
+where depot.name = ?
+order by depot.name, loan.id;
 
 -- # unequal keeps what is missing
 -- rows of Member: ["Ada Levi"]
-select `member`.`id`, `member`.`name`, `member`.`blocked`, `member`.`sponsor_id`
+select `member`.id, `member`.name, `member`.blocked, `member`.sponsor_id
 from
   `member`
-  left join `member` as `sponsor` on `sponsor`.`id` = `member`.`sponsor_id`
-where not (`sponsor`.`name` <=> ?)
-order by `member`.`id`;
+  left join `member` as sponsor on sponsor.id = `member`.sponsor_id
+where not (sponsor.name <=> ?)
+order by `member`.id;
 
 -- # a path that a condition needs is no left join
 -- rows of Member: ["Ada Levi",true]
-select `sponsor`.`name`
+select sponsor.name
 from
   `member`
-  join `member` as `sponsor` on `sponsor`.`id` = `member`.`sponsor_id`
-  join `member` as `sponsor_sponsor` on `sponsor_sponsor`.`id` = `sponsor`.`sponsor_id`
+  join `member` as sponsor on sponsor.id = `member`.sponsor_id
+  join `member` as sponsor_sponsor on sponsor_sponsor.id = sponsor.sponsor_id
 where
-  `sponsor_sponsor`.`name` = ?
-  and `sponsor`.`blocked` = ?
-order by `member`.`id`;
+  sponsor_sponsor.name = ?
+  and sponsor.blocked = ?
+order by `member`.id;
 
 -- # a tree
 -- rows of Category: []
 with recursive
-  `tree` (`key_1`, `on_1`, `depth`, `path`) as (
+  tree (key_1, on_1, depth, path) as (
     select
-      `category`.`id` as `key_1`, `category`.`id` as `on_1`, 0 as `depth`,
+      category.id as key_1, category.id as on_1, 0 as depth,
       cast(
-        concat('/', cast(`category`.`id` as char), '/') as char(3000)
-      ) as `path`
-    from `category`
-    where `category`.`parent_id` is null
+        concat('/', cast(category.id as char), '/') as char(3000)
+      ) as path
+    from category
+    where category.parent_id is null
     union
     select
-      `category`.`id` as `key_1`, `category`.`id` as `on_1`, `tree`.`depth` + 1 as `depth`,
+      category.id as key_1, category.id as on_1, tree.depth + 1 as depth,
       cast(
-        concat(`tree`.`path`, cast(`category`.`id` as char), '/') as char(3000)
-      ) as `path`
+        concat(tree.path, cast(category.id as char), '/') as char(3000)
+      ) as path
     from
-      `category`
-      join `tree` on `category`.`parent_id` = `tree`.`on_1`
+      category
+      join tree on category.parent_id = tree.on_1
     where
       not (
         instr(
-          `tree`.`path`,
-          concat('/', cast(`category`.`id` as char), '/')
+          tree.path,
+          concat('/', cast(category.id as char), '/')
         ) > 0
       )
   )
-select `category`.`name`, `tree`.`path`
+select category.name, tree.path
 from
-  `category`
-  join `tree` on `category`.`id` = `tree`.`key_1`
-order by `category`.`id`, `tree`.`path`;
+  category
+  join tree on category.id = tree.key_1
+order by category.id, tree.path;
 
 -- # parts of documents
 -- rows of Repair: ["$.\"parts\"","$.\"parts\"[0]","$.\"parts\"[0]","belt"]
 select
-  `repair`.`id`, `repair`.`item_id`, `repair`.`volunteer_id`, `repair`.`begun`, `repair`.`cost`,
-  concat(`repair`.`findings`)
-from `repair`
+  repair.id, repair.item_id, repair.volunteer_id, repair.begun, repair.cost,
+  concat(repair.findings)
+from repair
 where
   (
     case
-      when json_type(json_extract(`repair`.`findings`, ?)) = 'ARRAY'
-      and json_type(json_extract(`repair`.`findings`, ?)) in ('STRING') then json_unquote(json_extract(`repair`.`findings`, ?)) collate utf8mb4_nopad_bin
+      when json_type(json_extract(repair.findings, ?)) = 'ARRAY'
+      and json_type(json_extract(repair.findings, ?)) in ('STRING') then json_unquote(json_extract(repair.findings, ?)) collate utf8mb4_nopad_bin
     end
   ) = ?
-order by `repair`.`id`;
+order by repair.id;
 
 -- # counts of sets
 -- rows of Depot: []
 select
   (
     select count(*)
-    from `item`
-    where `item`.`depot_id` = `depot`.`id`
+    from item
+    where item.depot_id = depot.id
   ),
   (
     select count(*)
@@ -125,434 +125,421 @@ select
       exists (
         select 1
         from
-          `loan`
-          join `item` on `loan`.`item_id` = `item`.`id`
+          loan
+          join item on loan.item_id = item.id
         where
-          `member`.`id` = `loan`.`member_id`
-          and `item`.`depot_id` = `depot`.`id`
+          `member`.id = loan.member_id
+          and item.depot_id = depot.id
       )
   )
-from `depot`
-order by `depot`.`id`;
+from depot
+order by depot.id;
 
 -- # sets inside sets
 -- rows of Member: []
-select `member`.`id`, `member`.`name`, `member`.`blocked`, `member`.`sponsor_id`
+select `member`.id, `member`.name, `member`.blocked, `member`.sponsor_id
 from `member`
 where
   exists (
     select 1
-    from `member` as `sponsored`
+    from `member` as sponsored
     where
-      `sponsored`.`sponsor_id` = `member`.`id`
+      sponsored.sponsor_id = `member`.id
       and exists (
         select 1
-        from `loan`
+        from loan
         where
-          `loan`.`member_id` = `sponsored`.`id`
-          and `loan`.`returned` is null
+          loan.member_id = sponsored.id
+          and loan.returned is null
       )
   )
-order by `member`.`id`;
+order by `member`.id;
 
 -- # to-one relations, joined
 -- rows of Loan: []
 select
-  `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`, `item`.`id`,
-  `item`.`depot_id`, `item`.`name`, `item`.`note`, `depot`.`id`, `depot`.`district_id`,
-  `depot`.`name`, `depot`.`town`, `borrower`.`id`, `borrower`.`name`, `borrower`.`blocked`,
-  `borrower`.`sponsor_id`, `sponsor`.`id`, `sponsor`.`name`, `sponsor`.`blocked`,
-  `sponsor`.`sponsor_id`
+  loan.id, loan.item_id, loan.member_id, loan.due, loan.returned, item.id, item.depot_id, item.name,
+  item.note, depot.id, depot.district_id, depot.name, depot.town, borrower.id, borrower.name,
+  borrower.blocked, borrower.sponsor_id, sponsor.id, sponsor.name, sponsor.blocked,
+  sponsor.sponsor_id
 from
-  `loan`
-  join `item` on `item`.`id` = `loan`.`item_id`
-  join `depot` on `depot`.`id` = `item`.`depot_id`
-  join `member` as `borrower` on `borrower`.`id` = `loan`.`member_id`
-  left join `member` as `sponsor` on `sponsor`.`id` = `borrower`.`sponsor_id`
-order by `loan`.`id`;
+  loan
+  left join item on item.id = loan.item_id
+  left join depot on depot.id = item.depot_id
+  left join `member` as borrower on borrower.id = loan.member_id
+  left join `member` as sponsor on sponsor.id = borrower.sponsor_id
+order by loan.id;
 
 -- # to-one relations, by batch
 -- rows of Loan: []
-select `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`
-from `loan`
-order by `loan`.`id`;
+select loan.id, loan.item_id, loan.member_id, loan.due, loan.returned
+from loan
+order by loan.id;
 -- Loan.item by batch: [{"keysOf":["Loan.itemId"],"statement":1}]
-select `item`.`id`, `item`.`depot_id`, `item`.`name`, `item`.`note`
-from `item`
+select item.id, item.depot_id, item.name, item.note
+from item
 where
-  `item`.`id` in (
-    select `part_1`
-    from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
+  item.id in (
+    select part_1
+    from json_table (?, '$[*]' columns (part_1 int path '$')) as listed
   );
 
 -- # to-many relations, by batch, narrowed
 -- rows of Item: []
-select `item`.`id`, `item`.`depot_id`, `item`.`name`, `item`.`note`
-from `item`
-order by `item`.`id`;
+select item.id, item.depot_id, item.name, item.note
+from item
+order by item.id;
 -- Item.loans by batch: [{"keysOf":["Item.id"],"statement":1}]
-select `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`
-from `loan`
+select loan.id, loan.item_id, loan.member_id, loan.due, loan.returned
+from loan
 where
-  `loan`.`item_id` in (
-    select `part_1`
-    from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
+  loan.item_id in (
+    select part_1
+    from json_table (?, '$[*]' columns (part_1 int path '$')) as listed
   )
-  and `loan`.`returned` is null
-order by `loan`.`due`, `loan`.`id`;
+  and loan.returned is null
+order by loan.due, loan.id;
 -- Loan.borrower by batch: [{"keysOf":["Loan.memberId"],"statement":2}]
-select `member`.`id`, `member`.`name`, `member`.`blocked`, `member`.`sponsor_id`
+select `member`.id, `member`.name, `member`.blocked, `member`.sponsor_id
 from `member`
 where
-  `member`.`id` in (
-    select `part_1`
-    from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
+  `member`.id in (
+    select part_1
+    from json_table (?, '$[*]' columns (part_1 int path '$')) as listed
   );
 
 -- # to-many relations, by batch, limited
 -- rows of Item: []
-select `item`.`id`, `item`.`depot_id`, `item`.`name`, `item`.`note`
-from `item`
-order by `item`.`id`;
+select item.id, item.depot_id, item.name, item.note
+from item
+order by item.id;
 -- Item.loans by batch: [{"keysOf":["Item.id"],"statement":1},1,2]
-select `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`
+select loan.id, loan.item_id, loan.member_id, loan.due, loan.returned
 from
-  json_table (?, '$[*]' columns (`key_1` int path '$')) as `owner`
+  json_table (?, '$[*]' columns (key_1 int path '$')) as owner
   cross join (
-    select 0 as `n`
+    select 0 as n
     union all
     select 1
     union all
     select 2
-  ) as `nth`
-  join `loan` on `loan`.`id` = case
-    when `nth`.`n` = 0 then (
-      select `loan`.`id`
-      from `loan`
-      where `loan`.`item_id` = `owner`.`key_1`
-      order by `loan`.`due` desc, `loan`.`id` desc
+  ) as nth
+  join loan on loan.id = case
+    when nth.n = 0 then (
+      select loan.id
+      from loan
+      where loan.item_id = owner.key_1
+      order by loan.due desc, loan.id desc
       limit 1
     )
-    when `nth`.`n` = 1 then (
-      select `loan`.`id`
-      from `loan`
-      where `loan`.`item_id` = `owner`.`key_1`
-      order by `loan`.`due` desc, `loan`.`id` desc
+    when nth.n = 1 then (
+      select loan.id
+      from loan
+      where loan.item_id = owner.key_1
+      order by loan.due desc, loan.id desc
       limit 1
       offset ?
     )
-    when `nth`.`n` = 2 then (
-      select `loan`.`id`
-      from `loan`
-      where `loan`.`item_id` = `owner`.`key_1`
-      order by `loan`.`due` desc, `loan`.`id` desc
+    when nth.n = 2 then (
+      select loan.id
+      from loan
+      where loan.item_id = owner.key_1
+      order by loan.due desc, loan.id desc
       limit 1
       offset ?
     )
   end
-order by `loan`.`due` desc, `loan`.`id` desc;
+order by loan.due desc, loan.id desc;
 
 -- # to-many relations, joined
 -- rows of Depot: []
 select
-  `depot`.`id`, `depot`.`district_id`, `depot`.`name`, `depot`.`town`, `items`.`id`,
-  `items`.`depot_id`, `items`.`name`, `items`.`note`, `loans`.`id`, `loans`.`item_id`,
-  `loans`.`member_id`, `loans`.`due`, `loans`.`returned`
+  depot.id, depot.district_id, depot.name, depot.town, items.id, items.depot_id, items.name,
+  items.note, loans.id, loans.item_id, loans.member_id, loans.due, loans.returned
 from
-  `depot`
-  left join `item` as `items` on `items`.`depot_id` = `depot`.`id`
-  left join `loan` as `loans` on `loans`.`item_id` = `items`.`id`
-order by `depot`.`id`, `items`.`id`, `loans`.`id`;
+  depot
+  left join item as items on items.depot_id = depot.id
+  left join loan as loans on loans.item_id = items.id
+order by depot.id, items.id, loans.id;
 
 -- # to-many relations, joined, the root limited
 -- rows of Depot: [5,10]
 select
-  `depot`.`id`, `depot`.`district_id`, `depot`.`name`, `depot`.`town`, `items`.`id`,
-  `items`.`depot_id`, `items`.`name`, `items`.`note`, `district`.`id`, `district`.`name`
+  depot.id, depot.district_id, depot.name, depot.town, items.id, items.depot_id, items.name,
+  items.note, district.id, district.name
 from
   (
-    select
-      `depot`.`id`, `depot`.`district_id`, `depot`.`name`, `depot`.`town`,
-      `district`.`name` as `order_1`
+    select depot.id, depot.district_id, depot.name, depot.town, district.name as order_1
     from
-      `depot`
-      join `district` on `district`.`id` = `depot`.`district_id`
-    order by `district`.`name`, `depot`.`name` desc, `depot`.`id` desc
+      depot
+      left join district on district.id = depot.district_id
+    order by district.name, depot.name desc, depot.id desc
     limit ?
     offset ?
-  ) as `depot`
-  left join `item` as `items` on `items`.`depot_id` = `depot`.`id`
-  join `district` on `district`.`id` = `depot`.`district_id`
-order by `depot`.`order_1`, `depot`.`name` desc, `depot`.`id` desc, `items`.`id`;
+  ) as depot
+  left join item as items on items.depot_id = depot.id
+  left join district on district.id = depot.district_id
+order by depot.order_1, depot.name desc, depot.id desc, items.id;
 
 -- # to-many relations, nested
 -- rows of Depot: []
 select
-  `depot`.`id`, `depot`.`district_id`, `depot`.`name`, `depot`.`town`,
+  depot.id, depot.district_id, depot.name, depot.town,
   (
     select
       json_arrayagg(
         json_array(
-          `item`.`id`, `item`.`depot_id`, `item`.`name`, `item`.`note`,
+          item.id, item.depot_id, item.name, item.note,
           (
             select
               json_arrayagg(
                 json_array(
-                  `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`,
-                  `loan`.`returned`, `borrower`.`id`, `borrower`.`name`, `borrower`.`blocked`,
-                  `borrower`.`sponsor_id`
+                  loan.id, loan.item_id, loan.member_id, loan.due, loan.returned, borrower.id,
+                  borrower.name, borrower.blocked, borrower.sponsor_id
                 )
-                order by `loan`.`id`
+                order by loan.id
               )
             from
-              `loan`
-              join `member` as `borrower` on `borrower`.`id` = `loan`.`member_id`
+              loan
+              left join `member` as borrower on borrower.id = loan.member_id
             where
-              `loan`.`item_id` = `item`.`id`
-              and `loan`.`returned` is null
+              loan.item_id = item.id
+              and loan.returned is null
           )
         )
-        order by `item`.`id`
+        order by item.id
       )
-    from `item`
-    where `item`.`depot_id` = `depot`.`id`
-  ), `district`.`id`, `district`.`name`
+    from item
+    where item.depot_id = depot.id
+  ), district.id, district.name
 from
-  `depot`
-  join `district` on `district`.`id` = `depot`.`district_id`
-order by `depot`.`id`;
+  depot
+  left join district on district.id = depot.district_id
+order by depot.id;
 
 -- # to-many relations, nested, limited
 -- rows of Item: []
 select
-  `item`.`id`, `item`.`depot_id`, `item`.`name`, `item`.`note`,
+  item.id, item.depot_id, item.name, item.note,
   (
     select
       json_arrayagg(
         json_array(
-          `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`
+          loan.id, loan.item_id, loan.member_id, loan.due, loan.returned
         )
-        order by `loan`.`due` desc, `loan`.`id` desc
+        order by loan.due desc, loan.id desc
         limit 3
       )
-    from `loan`
-    where `loan`.`item_id` = `item`.`id`
+    from loan
+    where loan.item_id = item.id
   )
-from `item`
-order by `item`.`id`;
+from item
+order by item.id;
 
 -- # a way down and up again, nested
 -- rows of District: []
 select
-  `district`.`id`, `district`.`name`,
+  district.id, district.name,
   (
     select
       json_arrayagg(
         json_array(
-          `member`.`id`, `member`.`name`, `member`.`blocked`, `member`.`sponsor_id`
+          `member`.id, `member`.name, `member`.blocked, `member`.sponsor_id
         )
-        order by `member`.`id`
+        order by `member`.id
       )
     from `member`
     where
       exists (
         select 1
         from
-          `loan`
-          join `item` on `loan`.`item_id` = `item`.`id`
-          join `depot` on `item`.`depot_id` = `depot`.`id`
+          loan
+          join item on loan.item_id = item.id
+          join depot on item.depot_id = depot.id
         where
-          `member`.`id` = `loan`.`member_id`
-          and `depot`.`district_id` = `district`.`id`
+          `member`.id = loan.member_id
+          and depot.district_id = district.id
       )
   )
-from `district`
-order by `district`.`id`;
+from district
+order by district.id;
 
 -- # many kinds, nested
 -- rows of Item: []
 select
-  `item`.`id`, `item`.`depot_id`, `item`.`name`, `item`.`note`,
+  item.id, item.depot_id, item.name, item.note,
   (
     select
       json_arrayagg(
         json_array(
-          `repair`.`id`, `repair`.`item_id`, `repair`.`volunteer_id`, `repair`.`begun`,
-          concat(`repair`.`cost`),
-          concat(`repair`.`findings`)
+          repair.id, repair.item_id, repair.volunteer_id, repair.begun, concat(repair.cost),
+          concat(repair.findings)
         )
-        order by `repair`.`id`
+        order by repair.id
       )
-    from `repair`
-    where `repair`.`item_id` = `item`.`id`
+    from repair
+    where repair.item_id = item.id
   )
-from `item`
-order by `item`.`id`;
+from item
+order by item.id;
 
 -- # a list in a projection, nested
 -- rows of Item: []
 select
-  `item`.`name`,
+  item.name,
   (
     select
       json_arrayagg(
-        json_array(`borrower`.`name`)
-        order by `loan`.`id`
+        json_array(borrower.name)
+        order by loan.id
       )
     from
-      `loan`
-      join `member` as `borrower` on `borrower`.`id` = `loan`.`member_id`
+      loan
+      left join `member` as borrower on borrower.id = loan.member_id
     where
-      `loan`.`item_id` = `item`.`id`
-      and `loan`.`returned` is null
+      loan.item_id = item.id
+      and loan.returned is null
   )
-from `item`
-order by `item`.`id`;
+from item
+order by item.id;
 
 -- # a way up, joined
 -- rows of Loan: []
-select
-  `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`,
-  `district`.`id`, `district`.`name`
+select loan.id, loan.item_id, loan.member_id, loan.due, loan.returned, district.id, district.name
 from
-  `loan`
-  join `item` on `item`.`id` = `loan`.`item_id`
-  join `depot` on `depot`.`id` = `item`.`depot_id`
-  join `district` on `district`.`id` = `depot`.`district_id`
-order by `loan`.`id`;
+  loan
+  left join item on item.id = loan.item_id
+  left join depot on depot.id = item.depot_id
+  left join district on district.id = depot.district_id
+order by loan.id;
 
 -- # a way up, by batch
 -- rows of Loan: []
-select `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`
-from `loan`
-order by `loan`.`id`;
+select loan.id, loan.item_id, loan.member_id, loan.due, loan.returned
+from loan
+order by loan.id;
 -- Loan.district by batch: [{"keysOf":["Loan.itemId"],"statement":1}]
-select `district`.`id`, `district`.`name`, `item`.`id`
+select district.id, district.name, item.id
 from
-  `district`
-  join `depot` on `district`.`id` = `depot`.`district_id`
-  join `item` on `depot`.`id` = `item`.`depot_id`
+  district
+  join depot on district.id = depot.district_id
+  join item on depot.id = item.depot_id
 where
-  `item`.`id` in (
-    select `part_1`
-    from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
+  item.id in (
+    select part_1
+    from json_table (?, '$[*]' columns (part_1 int path '$')) as listed
   );
 
 -- # a way down, by batch
 -- rows of District: []
-select `district`.`id`, `district`.`name`
-from `district`
-order by `district`.`id`;
+select district.id, district.name
+from district
+order by district.id;
 -- District.loans by batch: [{"keysOf":["District.id"],"statement":1}]
-select
-  `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`,
-  `depot`.`district_id`
+select loan.id, loan.item_id, loan.member_id, loan.due, loan.returned, depot.district_id
 from
-  `loan`
-  join `item` on `loan`.`item_id` = `item`.`id`
-  join `depot` on `item`.`depot_id` = `depot`.`id`
+  loan
+  join item on loan.item_id = item.id
+  join depot on item.depot_id = depot.id
 where
-  `depot`.`district_id` in (
-    select `part_1`
-    from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
+  depot.district_id in (
+    select part_1
+    from json_table (?, '$[*]' columns (part_1 int path '$')) as listed
   )
-order by `loan`.`id`;
+order by loan.id;
 
 -- # a way down and up again, by batch
 -- rows of District: []
-select `district`.`id`, `district`.`name`
-from `district`
-order by `district`.`id`;
+select district.id, district.name
+from district
+order by district.id;
 -- District.borrowers by batch: [{"keysOf":["District.id"],"statement":1}]
-select `member`.`id`, `member`.`name`, `member`.`blocked`, `member`.`sponsor_id`, `link`.`owner_1`
+select `member`.id, `member`.name, `member`.blocked, `member`.sponsor_id, link.owner_1
 from
   `member`
   join (
-    select distinct `depot`.`district_id` as `owner_1`, `loan`.`member_id` as `target_1`
+    select distinct depot.district_id as owner_1, loan.member_id as target_1
     from
-      `loan`
-      join `item` on `loan`.`item_id` = `item`.`id`
-      join `depot` on `item`.`depot_id` = `depot`.`id`
+      loan
+      join item on loan.item_id = item.id
+      join depot on item.depot_id = depot.id
     where
-      `depot`.`district_id` in (
-        select `part_1`
-        from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
+      depot.district_id in (
+        select part_1
+        from json_table (?, '$[*]' columns (part_1 int path '$')) as listed
       )
-  ) as `link` on `link`.`target_1` = `member`.`id`
-order by `member`.`id`;
+  ) as link on link.target_1 = `member`.id
+order by `member`.id;
 
 -- # a way down and up again, by batch, limited
 -- rows of District: []
-select `district`.`id`, `district`.`name`
-from `district`
-order by `district`.`id`;
+select district.id, district.name
+from district
+order by district.id;
 -- District.borrowers by batch: [{"keysOf":["District.id"],"statement":1},2]
-select `member`.`id`, `member`.`name`, `member`.`blocked`, `member`.`sponsor_id`, `member`.`owner_1`
+select `member`.id, `member`.name, `member`.blocked, `member`.sponsor_id, `member`.owner_1
 from
   (
     select
-      `member`.`id`, `member`.`name`, `member`.`blocked`, `member`.`sponsor_id`, `link`.`owner_1`,
+      `member`.id, `member`.name, `member`.blocked, `member`.sponsor_id, link.owner_1,
       row_number() over (
-        partition by `link`.`owner_1`
-        order by `member`.`id`
+        partition by link.owner_1
+        order by `member`.id
       ) as `position`
     from
       `member`
       join (
-        select distinct `depot`.`district_id` as `owner_1`, `loan`.`member_id` as `target_1`
+        select distinct depot.district_id as owner_1, loan.member_id as target_1
         from
-          `loan`
-          join `item` on `loan`.`item_id` = `item`.`id`
-          join `depot` on `item`.`depot_id` = `depot`.`id`
+          loan
+          join item on loan.item_id = item.id
+          join depot on item.depot_id = depot.id
         where
-          `depot`.`district_id` in (
-            select `part_1`
-            from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
+          depot.district_id in (
+            select part_1
+            from json_table (?, '$[*]' columns (part_1 int path '$')) as listed
           )
-      ) as `link` on `link`.`target_1` = `member`.`id`
+      ) as link on link.target_1 = `member`.id
   ) as `member`
 where `member`.`position` <= ?
-order by `member`.`id`;
+order by `member`.id;
 
 -- # a way down and up again, joined
 -- rows of District: []
 select
-  `district`.`id`, `district`.`name`, `borrowers`.`id`, `borrowers`.`name`, `borrowers`.`blocked`,
-  `borrowers`.`sponsor_id`
+  district.id, district.name, borrowers.id, borrowers.name, borrowers.blocked, borrowers.sponsor_id
 from
-  `district`
+  district
   left join (
-    select
-      `borrowers`.`id`, `borrowers`.`name`, `borrowers`.`blocked`, `borrowers`.`sponsor_id`,
-      `link`.`owner_1`
+    select borrowers.id, borrowers.name, borrowers.blocked, borrowers.sponsor_id, link.owner_1
     from
-      `member` as `borrowers`
+      `member` as borrowers
       join (
-        select distinct `depot`.`district_id` as `owner_1`, `loan`.`member_id` as `target_1`
+        select distinct depot.district_id as owner_1, loan.member_id as target_1
         from
-          `loan`
-          join `item` on `loan`.`item_id` = `item`.`id`
-          join `depot` on `item`.`depot_id` = `depot`.`id`
-      ) as `link` on `link`.`target_1` = `borrowers`.`id`
-  ) as `borrowers` on `borrowers`.`owner_1` = `district`.`id`
-order by `district`.`id`, `borrowers`.`id`;
+          loan
+          join item on loan.item_id = item.id
+          join depot on item.depot_id = depot.id
+      ) as link on link.target_1 = borrowers.id
+  ) as borrowers on borrowers.owner_1 = district.id
+order by district.id, borrowers.id;
 
 -- # many to many, by batch
 -- rows of Kit: []
-select `kit`.`id`, `kit`.`category_id`, `kit`.`name`
-from `kit`
-order by `kit`.`id`;
+select kit.id, kit.category_id, kit.name
+from kit
+order by kit.id;
 -- Kit.items by batch: [{"keysOf":["Kit.id"],"statement":1}]
-select `item`.`id`, `item`.`depot_id`, `item`.`name`, `item`.`note`, `kit_item`.`kit_id`
+select item.id, item.depot_id, item.name, item.note, kit_item.kit_id
 from
-  `item`
-  join `kit_item` on `item`.`id` = `kit_item`.`item_id`
+  item
+  join kit_item on item.id = kit_item.item_id
 where
-  `kit_item`.`kit_id` in (
-    select `part_1`
-    from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
+  kit_item.kit_id in (
+    select part_1
+    from json_table (?, '$[*]' columns (part_1 int path '$')) as listed
   )
-order by `item`.`id`;
+order by item.id;
 
 -- # a way as a set
 -- rows of District: []
@@ -560,10 +547,10 @@ select
   (
     select count(*)
     from
-      `loan`
-      join `item` on `loan`.`item_id` = `item`.`id`
-      join `depot` on `item`.`depot_id` = `depot`.`id`
-    where `depot`.`district_id` = `district`.`id`
+      loan
+      join item on loan.item_id = item.id
+      join depot on item.depot_id = depot.id
+    where depot.district_id = district.id
   ),
   (
     select count(*)
@@ -572,210 +559,208 @@ select
       exists (
         select 1
         from
-          `loan`
-          join `item` on `loan`.`item_id` = `item`.`id`
-          join `depot` on `item`.`depot_id` = `depot`.`id`
+          loan
+          join item on loan.item_id = item.id
+          join depot on item.depot_id = depot.id
         where
-          `member`.`id` = `loan`.`member_id`
-          and `depot`.`district_id` = `district`.`id`
+          `member`.id = loan.member_id
+          and depot.district_id = district.id
       )
   )
-from `district`
-order by `district`.`id`;
+from district
+order by district.id;
 
 -- # conditions and order of its own
 -- rows of Item: []
-select
-  `item`.`id`, `item`.`depot_id`, `item`.`name`, `item`.`note`, `manual`.`item_id`,
-  `manual`.`title`, `manual`.`language`
+select item.id, item.depot_id, item.name, item.note, manual.item_id, manual.title, manual.`language`
 from
-  `item`
-  left join `manual` on `manual`.`item_id` = `item`.`id`
-order by `item`.`id`;
+  item
+  left join manual on manual.item_id = item.id
+order by item.id;
 -- Item.openLoans by batch: [{"keysOf":["Item.id"],"statement":1}]
-select `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`
-from `loan`
+select loan.id, loan.item_id, loan.member_id, loan.due, loan.returned
+from loan
 where
-  `loan`.`item_id` in (
-    select `part_1`
-    from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
+  loan.item_id in (
+    select part_1
+    from json_table (?, '$[*]' columns (part_1 int path '$')) as listed
   )
-  and `loan`.`returned` is null
-order by `loan`.`due` desc, `loan`.`id` desc;
+  and loan.returned is null
+order by loan.due desc, loan.id desc;
 
 -- # to-many relations, joined, narrowed
 -- rows of Depot: []
 select
-  `depot`.`id`, `depot`.`district_id`, `depot`.`name`, `depot`.`town`, `items`.`id`,
-  `items`.`depot_id`, `items`.`name`, `items`.`note`, `district`.`id`, `district`.`name`
+  depot.id, depot.district_id, depot.name, depot.town, items.id, items.depot_id, items.name,
+  items.note, district.id, district.name
 from
-  `depot`
-  left join `item` as `items` on `items`.`depot_id` = `depot`.`id`
-  and `items`.`note` is not null
-  join `district` on `district`.`id` = `depot`.`district_id`
-order by `depot`.`id`, `items`.`id`;
+  depot
+  left join item as items on items.depot_id = depot.id
+  and items.note is not null
+  left join district on district.id = depot.district_id
+order by depot.id, items.id;
 
 -- # to-many relations, joined, with conditions that leave the row
 -- rows of Item: [2]
 select
-  `item`.`id`, `item`.`depot_id`, `item`.`name`, `item`.`note`, `loans`.`id`, `loans`.`item_id`,
-  `loans`.`member_id`, `loans`.`due`, `loans`.`returned`
+  item.id, item.depot_id, item.name, item.note, loans.id, loans.item_id, loans.member_id, loans.due,
+  loans.returned
 from
-  `item`
+  item
   left join (
     select
-      `loans`.`id`, `loans`.`item_id`, `loans`.`member_id`, `loans`.`due`, `loans`.`returned`,
+      loans.id, loans.item_id, loans.member_id, loans.due, loans.returned,
       row_number() over (
-        partition by `loans`.`item_id`
-        order by `loans`.`id`
+        partition by loans.item_id
+        order by loans.id
       ) as `position`
     from
-      `loan` as `loans`
-      join `member` as `borrower` on `borrower`.`id` = `loans`.`member_id`
-    where `borrower`.`blocked`
-  ) as `loans` on `loans`.`item_id` = `item`.`id`
-  and `loans`.`position` <= ?
-order by `item`.`id`, `loans`.`id`;
+      loan as loans
+      left join `member` as borrower on borrower.id = loans.member_id
+    where borrower.blocked
+  ) as loans on loans.item_id = item.id
+  and loans.`position` <= ?
+order by item.id, loans.id;
 
 -- # matches of texts
 -- rows of Item: ["Dr%","%50\\%%","%l","_a%"]
-select `item`.`id`, `item`.`depot_id`, `item`.`name`, `item`.`note`
-from `item`
+select item.id, item.depot_id, item.name, item.note
+from item
 where
-  `item`.`name` like ?
-  or `item`.`name` like ?
-  or `item`.`name` like ?
-  or `item`.`note` like ?
-order by `item`.`id`;
+  item.name like ?
+  or item.name like ?
+  or item.name like ?
+  or item.note like ?
+order by item.id;
 
 -- # matches of another column
 -- rows of Item: []
-select `item`.`id`, `item`.`depot_id`, `item`.`name`, `item`.`note`
-from `item`
-where instr(`item`.`name`, `item`.`note`) > 0
-order by `item`.`id`;
+select item.id, item.depot_id, item.name, item.note
+from item
+where instr(item.name, item.note) > 0
+order by item.id;
 
 -- # in any case
 -- rows of Member: ["ada levi"]
-select `member`.`id`, `member`.`name`, `member`.`blocked`, `member`.`sponsor_id`
+select `member`.id, `member`.name, `member`.blocked, `member`.sponsor_id
 from `member`
 where
-  lower(`member`.`name` collate utf8mb4_uca1400_as_cs) collate utf8mb4_nopad_bin = lower(? collate utf8mb4_uca1400_as_cs) collate utf8mb4_nopad_bin
-order by `member`.`id`;
+  lower(`member`.name collate utf8mb4_uca1400_as_cs) collate utf8mb4_nopad_bin = lower(? collate utf8mb4_uca1400_as_cs) collate utf8mb4_nopad_bin
+order by `member`.id;
 
 -- # not a match
 -- rows of Item: ["%case%","Old%"]
-select `item`.`id`, `item`.`depot_id`, `item`.`name`, `item`.`note`
-from `item`
+select item.id, item.depot_id, item.name, item.note
+from item
 where
-  (`item`.`note` like ?) is not true
-  and `item`.`name` not like ?
-order by `item`.`id`;
+  (item.note like ?) is not true
+  and item.name not like ?
+order by item.id;
 
 -- # arithmetic of whole numbers
 -- rows of Loan: [1,2]
 select
   (
-    (`loan`.`item_id` + cast(? as signed)) * cast(? as signed)
-  ) div nullif(`loan`.`member_id`, 0)
-from `loan`
-order by `loan`.`id`;
+    (loan.item_id + cast(? as signed)) * cast(? as signed)
+  ) div nullif(loan.member_id, 0)
+from loan
+order by loan.id;
 
 -- # arithmetic of decimals
 -- rows of Repair: ["0.5","1.19","20.00"]
-select `repair`.`cost` + cast(? as decimal(2, 1))
-from `repair`
-where round(`repair`.`cost` * cast(? as decimal(3, 2)), 2) > cast(? as decimal(11, 2))
-order by `repair`.`id`;
+select repair.cost + cast(? as decimal(2, 1))
+from repair
+where round(repair.cost * cast(? as decimal(3, 2)), 2) > cast(? as decimal(11, 2))
+order by repair.id;
 
 -- # texts put together
 -- rows of Member: [" <",">"]
 select
   char_length(
     concat(
-      upper(`member`.`name` collate utf8mb4_uca1400_as_cs) collate utf8mb4_nopad_bin, ?,
-      trim(`sponsor`.`name`), ?
+      upper(`member`.name collate utf8mb4_uca1400_as_cs) collate utf8mb4_nopad_bin, ?,
+      trim(sponsor.name), ?
     )
   )
 from
   `member`
-  left join `member` as `sponsor` on `sponsor`.`id` = `member`.`sponsor_id`
-order by `member`.`id`;
+  left join `member` as sponsor on sponsor.id = `member`.sponsor_id
+order by `member`.id;
 
 -- # days
 -- rows of Loan: [7,"2026-06-01"]
 select
-  year(`loan`.`due`), weekday(`loan`.`due`) + 1, datediff(`loan`.`returned`, `loan`.`due`),
-  `loan`.`due` - interval dayofmonth(`loan`.`due`) - 1 day
-from `loan`
-where (`loan`.`due` + interval cast(? as signed) day) < ?
-order by `loan`.`id`;
+  year(loan.due), weekday(loan.due) + 1, datediff(loan.returned, loan.due),
+  loan.due - interval dayofmonth(loan.due) - 1 day
+from loan
+where (loan.due + interval cast(? as signed) day) < ?
+order by loan.id;
 
 -- # instants
 -- rows of Repair: []
 select
-  date (`repair`.`begun`),
-  hour (`repair`.`begun`)
-from `repair`
-order by `repair`.`id`;
+  date (repair.begun),
+  hour (repair.begun)
+from repair
+order by repair.id;
 
 -- # cases and defaults
 -- rows of Item: ["none",2,"busy","calm"]
 select
-  coalesce(`item`.`note`, ?), case
+  coalesce(item.note, ?), case
     when (
       select count(*)
-      from `loan`
-      where `loan`.`item_id` = `item`.`id`
+      from loan
+      where loan.item_id = item.id
     ) > ? then ?
     else ?
   end
-from `item`
-order by `item`.`id`;
+from item
+order by item.id;
 
 -- # least, greatest, missing where equal
 -- rows of Loan: [3]
 select
-  least(`loan`.`item_id`, `loan`.`member_id`), greatest(`loan`.`due`, `loan`.`returned`),
-  nullif(`loan`.`item_id`, cast(? as signed))
-from `loan`
-order by `loan`.`id`;
+  least(loan.item_id, loan.member_id), greatest(loan.due, loan.returned),
+  nullif(loan.item_id, cast(? as signed))
+from loan
+order by loan.id;
 
 -- # aggregates of sets
 -- rows of Item: []
 select
   (
-    select sum(`repair`.`cost`)
-    from `repair`
-    where `repair`.`item_id` = `item`.`id`
+    select sum(repair.cost)
+    from repair
+    where repair.item_id = item.id
   ),
   (
-    select cast(sum(`repair`.`cost`) as double) / count(`repair`.`cost`)
-    from `repair`
-    where `repair`.`item_id` = `item`.`id`
+    select cast(sum(repair.cost) as double) / count(repair.cost)
+    from repair
+    where repair.item_id = item.id
   ),
   (
-    select count(distinct `loan`.`member_id`)
-    from `loan`
-    where `loan`.`item_id` = `item`.`id`
+    select count(distinct loan.member_id)
+    from loan
+    where loan.item_id = item.id
   )
-from `item`
-order by `item`.`id`;
+from item
+order by item.id;
 
 -- # the first of a set
 -- rows of Item: []
 select
   (
-    select `borrower`.`name`
+    select borrower.name
     from
-      `loan`
-      join `member` as `borrower` on `borrower`.`id` = `loan`.`member_id`
-    where `loan`.`item_id` = `item`.`id`
-    order by `loan`.`due` desc, `loan`.`id` desc
+      loan
+      left join `member` as borrower on borrower.id = loan.member_id
+    where loan.item_id = item.id
+    order by loan.due desc, loan.id desc
     limit 1
   )
-from `item`
-order by `item`.`id`;
+from item
+order by item.id;
 
 -- # a set that is cut
 -- rows of Item: [2]
@@ -783,463 +768,461 @@ select
   least(
     (
       select count(*)
-      from `loan`
-      where `loan`.`item_id` = `item`.`id`
+      from loan
+      where loan.item_id = item.id
     ),
     cast(? as signed)
   )
-from `item`
-order by `item`.`id`;
+from item
+order by item.id;
 
 -- # all of a set
 -- rows of Item: []
-select `item`.`id`, `item`.`depot_id`, `item`.`name`, `item`.`note`
-from `item`
+select item.id, item.depot_id, item.name, item.note
+from item
 where
   not exists (
     select 1
-    from `loan`
+    from loan
     where
-      `loan`.`item_id` = `item`.`id`
-      and `loan`.`returned` is null
+      loan.item_id = item.id
+      and loan.returned is null
   )
-order by `item`.`id`;
+order by item.id;
 
 -- # a list in a projection
 -- rows of Item: []
-select `item`.`name`, `item`.`id`
-from `item`
-order by `item`.`id`;
+select item.name, item.id
+from item
+order by item.id;
 -- Item.loans of a projection: [{"keysOf":["Item.id"],"statement":1}]
-select `borrower`.`name`, `loan`.`item_id`
+select borrower.name, loan.item_id
 from
-  `loan`
-  join `member` as `borrower` on `borrower`.`id` = `loan`.`member_id`
+  loan
+  left join `member` as borrower on borrower.id = loan.member_id
 where
-  `loan`.`item_id` in (
-    select `part_1`
-    from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
+  loan.item_id in (
+    select part_1
+    from json_table (?, '$[*]' columns (part_1 int path '$')) as listed
   )
-  and `loan`.`returned` is null
-order by `loan`.`id`;
+  and loan.returned is null
+order by loan.id;
 
 -- # a list over two steps, cut for each owner
 -- rows of Depot: []
-select `depot`.`id`
-from `depot`
-order by `depot`.`id`;
+select depot.id
+from depot
+order by depot.id;
 -- Depot.items.loans of a projection: [{"keysOf":["Depot.id"],"statement":1},3]
-select `loan`.`due`, `loan`.`owner_1`
+select loan.due, loan.owner_1
 from
   (
     select
-      `loan`.`id`, `loan`.`due`, `item`.`depot_id` as `owner_1`,
+      loan.id, loan.due, item.depot_id as owner_1,
       row_number() over (
-        partition by `item`.`depot_id`
-        order by `loan`.`due`, `loan`.`id`
+        partition by item.depot_id
+        order by loan.due, loan.id
       ) as `position`
     from
-      `loan`
-      join `item` on `loan`.`item_id` = `item`.`id`
+      loan
+      join item on loan.item_id = item.id
     where
-      `item`.`depot_id` in (
-        select `part_1`
-        from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
+      item.depot_id in (
+        select part_1
+        from json_table (?, '$[*]' columns (part_1 int path '$')) as listed
       )
-      and `item`.`note` is null
-  ) as `loan`
-where `loan`.`position` <= ?
-order by `loan`.`due`, `loan`.`id`;
+      and item.note is null
+  ) as loan
+where loan.`position` <= ?
+order by loan.due, loan.id;
 
 -- # groups
 -- rows of Loan: [1]
 select
-  `borrower`.`name`, count(*),
-  max(`loan`.`due`)
+  borrower.name, count(*),
+  max(loan.due)
 from
-  `loan`
-  join `member` as `borrower` on `borrower`.`id` = `loan`.`member_id`
-where `loan`.`returned` is null
-group by `borrower`.`name`
+  loan
+  left join `member` as borrower on borrower.id = loan.member_id
+where loan.returned is null
+group by borrower.name
 having count(*) > ?
-order by count(*) desc, `borrower`.`name` desc;
+order by count(*) desc, borrower.name desc;
 
 -- # groups by several keys, filtered parts
 -- rows of Loan: []
 select
-  `loan`.`item_id`, month (`loan`.`due`),
+  loan.item_id, month (loan.due),
   count(
-    case when `loan`.`returned` is null then 1
+    case when loan.returned is null then 1
     end
   )
-from `loan`
+from loan
 group by
-  `loan`.`item_id`,
-  month (`loan`.`due`)
+  loan.item_id,
+  month (loan.due)
 order by
-  `loan`.`item_id`,
-  month (`loan`.`due`);
+  loan.item_id,
+  month (loan.due);
 
 -- # a key with a value in it
 -- rows of Loan: [1,1,1]
 select
-  month (`loan`.`due`) + cast(? as signed),
+  month (loan.due) + cast(? as signed),
   count(*)
-from `loan`
-group by month (`loan`.`due`) + cast(? as signed)
-order by month (`loan`.`due`) + cast(? as signed);
+from loan
+group by month (loan.due) + cast(? as signed)
+order by month (loan.due) + cast(? as signed);
 
 -- # different rows
 -- rows of Loan: []
-select `loan`.`item_id`, `borrower`.`name`
+select loan.item_id, borrower.name
 from
-  `loan`
-  join `member` as `borrower` on `borrower`.`id` = `loan`.`member_id`
-group by `loan`.`item_id`, `borrower`.`name`
-order by `loan`.`item_id`, `borrower`.`name`;
+  loan
+  left join `member` as borrower on borrower.id = loan.member_id
+group by loan.item_id, borrower.name
+order by loan.item_id, borrower.name;
 
 -- # joins of any entities
 -- rows of Loan: []
-select `loan`.`due`, `reservation`.`code`
+select loan.due, reservation.code
 from
-  `loan`
-  join `reservation` on `reservation`.`item_id` = `loan`.`item_id`
-  and `reservation`.`begins` > `loan`.`due`
-order by `loan`.`id`, `reservation`.`id`;
+  loan
+  join reservation on reservation.item_id = loan.item_id
+  and reservation.begins > loan.due
+order by loan.id, reservation.id;
 
 -- # a left join over a path
 -- rows of Depot: []
-select `depot`.`name`, `reservation`.`code`, `item`.`name`
+select depot.name, reservation.code, item.name
 from
-  `depot`
+  depot
   left join (
-    `reservation`
-    join `item` on `item`.`id` = `reservation`.`item_id`
-  ) on `item`.`depot_id` = `depot`.`id`
-order by `depot`.`id`, `reservation`.`id`;
+    reservation
+    left join item on item.id = reservation.item_id
+  ) on item.depot_id = depot.id
+order by depot.id, reservation.id;
 
 -- # every pair
 -- rows of Depot: []
-select `depot`.`name`, `kit`.`name`
+select depot.name, kit.name
 from
-  `depot`
-  cross join `kit`
-order by `depot`.`id`, `kit`.`id`;
+  depot
+  cross join kit
+order by depot.id, kit.id;
 
 -- # a join with groups
 -- rows of Item: []
-select `item`.`name`, `loan`.`last`
+select item.name, loan.last
 from
-  `item`
+  item
   join (
-    select `loan`.`item_id` as `item`, max(`loan`.`due`) as `last`
-    from `loan`
-    group by `loan`.`item_id`
-  ) as `loan` on `loan`.`item` = `item`.`id`
-order by `item`.`id`, `loan`.`item`;
+    select loan.item_id as item, max(loan.due) as last
+    from loan
+    group by loan.item_id
+  ) as loan on loan.item = item.id
+order by item.id, loan.item;
 
 -- # the first row of each group
 -- rows of a query: [1]
-select `loan`.`id`
+select loan.id
 from
   (
     select
-      `loan`.`id`,
+      loan.id,
       row_number() over (
-        partition by `loan`.`item_id`
-        order by `loan`.`due` desc, `loan`.`id` desc
+        partition by loan.item_id
+        order by loan.due desc, loan.id desc
       ) as `position`
-    from `loan`
-  ) as `loan`
-where `loan`.`position` = ?
-order by `loan`.`id`;
+    from loan
+  ) as loan
+where loan.`position` = ?
+order by loan.id;
 
 -- # running and moving
 -- rows of Repair: []
 select
-  sum(`repair`.`cost`) over (
+  sum(repair.cost) over (
     order by
-      `repair`.`id` rows between unbounded preceding
+      repair.id rows between unbounded preceding
       and current row
   ),
-  sum(`repair`.`item_id`) over (
-    partition by `repair`.`item_id`
+  sum(repair.item_id) over (
+    partition by repair.item_id
     order by
-      `repair`.`begun`, `repair`.`id` rows between 1 preceding
+      repair.begun, repair.id rows between 1 preceding
       and 1 following
   ),
-  lag(`repair`.`begun`, 1) over (
-    order by `repair`.`id`
+  lag(repair.begun, 1) over (
+    order by repair.id
   )
-from `repair`
-order by `repair`.`id`;
+from repair
+order by repair.id;
 
 -- # a union
 -- rows of a query: []
-select `depot`.`name`
-from `depot`
+select depot.name
+from depot
 union
-select `item`.`name`
-from `item`
-where `item`.`note` is null
+select item.name
+from item
+where item.note is null
 order by 1;
 
 -- # what is in one only, of cut queries
 -- rows of a query: [9]
-select `part`.`value`
+select part.`value`
 from
   (
-    select `member`.`id` as `value`
+    select `member`.id as `value`
     from `member`
-    order by `member`.`name`, `member`.`id`
+    order by `member`.name, `member`.id
     limit ?
-  ) as `part`
+  ) as part
 except
-select `loan`.`member_id` as `value`
-from `loan`
+select loan.member_id as `value`
+from loan
 order by 1;
 
 -- # a query named and used twice
 -- rows of a query: []
 with
-  `busy` (`item`, `loans`) as (
-    select `loan`.`item_id` as `item`, count(*) as `loans`
-    from `loan`
-    group by `loan`.`item_id`
+  busy (item, loans) as (
+    select loan.item_id as item, count(*) as loans
+    from loan
+    group by loan.item_id
   )
-select `busy`.`item`, `busy_2`.`item`
+select busy.item, busy_2.item
 from
-  `busy`
-  join `busy` as `busy_2` on `busy`.`loans` = `busy_2`.`loans`
-  and `busy`.`item` < `busy_2`.`item`
-order by `busy`.`item`, `busy_2`.`item`;
+  busy
+  join busy as busy_2 on busy.loans = busy_2.loans
+  and busy.item < busy_2.item
+order by busy.item, busy_2.item;
 
 -- # a recursive query
 -- rows of a query: [0,1]
 with recursive
-  `tree` (`id`, `depth`) as (
-    select `category`.`id`, cast(? as signed) as `depth`
-    from `category`
-    where `category`.`parent_id` is null
+  tree (id, depth) as (
+    select category.id, cast(? as signed) as depth
+    from category
+    where category.parent_id is null
     union
-    select `category`.`id`, `tree`.`depth` + cast(? as signed) as `depth`
+    select category.id, tree.depth + cast(? as signed) as depth
     from
-      `category`
-      join `tree` on `category`.`parent_id` = `tree`.`id`
+      category
+      join tree on category.parent_id = tree.id
   )
-select `tree`.`id`, `tree`.`depth`
-from `tree`
-order by `tree`.`id`, `tree`.`depth`;
+select tree.id, tree.depth
+from tree
+order by tree.id, tree.depth;
 
 -- # one of a query's values
 -- rows of Member: []
-select `member`.`id`, `member`.`name`, `member`.`blocked`, `member`.`sponsor_id`
+select `member`.id, `member`.name, `member`.blocked, `member`.sponsor_id
 from `member`
 where
-  `member`.`id` in (
-    select `loan`.`member_id`
-    from `loan`
-    where `loan`.`returned` is null
+  `member`.id in (
+    select loan.member_id
+    from loan
+    where loan.returned is null
   )
-order by `member`.`id`;
+order by `member`.id;
 
 -- # none of a query's values that may be missing
 -- rows of Member: []
-select `member`.`id`, `member`.`name`, `member`.`blocked`, `member`.`sponsor_id`
+select `member`.id, `member`.name, `member`.blocked, `member`.sponsor_id
 from `member`
 where
-  `member`.`id` not in (
-    select `member_2`.`sponsor_id`
-    from `member` as `member_2`
-    where `member_2`.`sponsor_id` is not null
+  `member`.id not in (
+    select member_2.sponsor_id
+    from `member` as member_2
+    where member_2.sponsor_id is not null
   )
-order by `member`.`id`;
+order by `member`.id;
 
 -- # tuples
 -- rows of Tag: [[[1,2],[3,4]]]
-select `tag`.`depot_id`, `tag`.`number`, `tag`.`item_id`
-from `tag`
+select tag.depot_id, tag.number, tag.item_id
+from tag
 where
-  (`tag`.`depot_id`, `tag`.`number`) in (
-    select `part_1`, `part_2`
+  (tag.depot_id, tag.number) in (
+    select part_1, part_2
     from
       json_table (
         ?,
-        '$[*]' columns (
-          `part_1` int path '$[0]', `part_2` int path '$[1]'
-        )
-      ) as `listed`
+        '$[*]' columns (part_1 int path '$[0]', part_2 int path '$[1]')
+      ) as listed
   )
-order by `tag`.`depot_id`, `tag`.`number`;
+order by tag.depot_id, tag.number;
 
 -- # exists and exists not
 -- rows of Item: []
-select `item`.`id`, `item`.`depot_id`, `item`.`name`, `item`.`note`
-from `item`
+select item.id, item.depot_id, item.name, item.note
+from item
 where
   exists (
     select 1
-    from `reservation`
-    where `reservation`.`item_id` = `item`.`id`
+    from reservation
+    where reservation.item_id = item.id
   )
   and not exists (
     select 1
-    from `kit_item`
-    where `kit_item`.`item_id` = `item`.`id`
+    from kit_item
+    where kit_item.item_id = item.id
   )
-order by `item`.`id`;
+order by item.id;
 
 -- # value objects
 -- rows of Reservation: ["C%"]
-select `reservation`.`handover_place`, `reservation`.`handover_at`
-from `reservation`
-where `reservation`.`handover_place` like ?
-order by `reservation`.`handover_at`, `reservation`.`id`;
+select reservation.handover_place, reservation.handover_at
+from reservation
+where reservation.handover_place like ?
+order by reservation.handover_at, reservation.id;
 
 -- # a template
 -- rows of Loan: [7,[1,2]]
-select `loan`.`id`, `loan`.`item_id`, `loan`.`member_id`, `loan`.`due`, `loan`.`returned`
-from `loan`
+select loan.id, loan.item_id, loan.member_id, loan.due, loan.returned
+from loan
 where
-  `loan`.`returned` is null
-  and `loan`.`member_id` = ?
-  and `loan`.`item_id` in (
-    select `part_1`
-    from json_table (?, '$[*]' columns (`part_1` int path '$')) as `listed`
+  loan.returned is null
+  and loan.member_id = ?
+  and loan.item_id in (
+    select part_1
+    from json_table (?, '$[*]' columns (part_1 int path '$')) as listed
   )
-order by `loan`.`id`;
+order by loan.id;
 
 -- # tables
-create table if not exists `district` (
-  `id` int auto_increment primary key,
-  `name` longtext not null
+create table if not exists district (
+  id int auto_increment primary key,
+  name longtext not null
 ) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
-create table if not exists `depot` (
-  `id` int auto_increment primary key,
-  `district_id` int not null,
-  `name` longtext not null,
-  `town` longtext not null,
-  foreign key (`district_id`) references `district` (`id`)
+create table if not exists depot (
+  id int auto_increment primary key,
+  district_id int not null,
+  name longtext not null,
+  town longtext not null,
+  foreign key (district_id) references district (id)
 ) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
-create index if not exists `depot_district_id` on `depot` (`district_id`);
-create table if not exists `item` (
-  `id` int auto_increment primary key,
-  `depot_id` int not null,
-  `name` longtext not null,
-  `note` longtext,
-  foreign key (`depot_id`) references `depot` (`id`)
+create index if not exists depot_district_id on depot (district_id);
+create table if not exists item (
+  id int auto_increment primary key,
+  depot_id int not null,
+  name longtext not null,
+  note longtext,
+  foreign key (depot_id) references depot (id)
 ) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
-create index if not exists `item_depot_id` on `item` (`depot_id`);
+create index if not exists item_depot_id on item (depot_id);
 create table if not exists `member` (
-  `id` int auto_increment primary key,
-  `name` longtext not null,
-  `blocked` boolean not null,
-  `sponsor_id` int,
-  foreign key (`sponsor_id`) references `member` (`id`)
+  id int auto_increment primary key,
+  name longtext not null,
+  blocked boolean not null,
+  sponsor_id int,
+  foreign key (sponsor_id) references `member` (id)
 ) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
-create index if not exists `member_sponsor_id` on `member` (`sponsor_id`);
-create table if not exists `loan` (
-  `id` int auto_increment primary key,
-  `item_id` int not null,
-  `member_id` int not null,
-  `due` date not null,
-  `returned` date,
-  foreign key (`item_id`) references `item` (`id`),
-  foreign key (`member_id`) references `member` (`id`)
+create index if not exists member_sponsor_id on `member` (sponsor_id);
+create table if not exists loan (
+  id int auto_increment primary key,
+  item_id int not null,
+  member_id int not null,
+  due date not null,
+  returned date,
+  foreign key (item_id) references item (id),
+  foreign key (member_id) references `member` (id)
 ) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
-create index if not exists `loan_item_id_due` on `loan` (`item_id`, `due` desc);
-create index if not exists `loan_member_id` on `loan` (`member_id`);
-create table if not exists `manual` (
-  `item_id` int not null,
-  `title` varchar(80) not null,
+create index if not exists loan_item_id_due on loan (item_id, due desc);
+create index if not exists loan_member_id on loan (member_id);
+create table if not exists manual (
+  item_id int not null,
+  title varchar(80) not null,
   `language` varchar(2) not null check (`language` in ('en', 'fr', 'he')),
-  `file` longblob not null,
-  primary key (`item_id`),
-  foreign key (`item_id`) references `item` (`id`)
+  file longblob not null,
+  primary key (item_id),
+  foreign key (item_id) references item (id)
 ) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
-create table if not exists `category` (
-  `id` int auto_increment primary key,
-  `name` longtext not null,
-  `parent_id` int,
-  foreign key (`parent_id`) references `category` (`id`)
+create table if not exists category (
+  id int auto_increment primary key,
+  name longtext not null,
+  parent_id int,
+  foreign key (parent_id) references category (id)
 ) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
-create index if not exists `category_parent_id` on `category` (`parent_id`);
-create table if not exists `kit` (
-  `id` int auto_increment primary key,
-  `category_id` int not null,
-  `name` longtext not null,
-  foreign key (`category_id`) references `category` (`id`)
+create index if not exists category_parent_id on category (parent_id);
+create table if not exists kit (
+  id int auto_increment primary key,
+  category_id int not null,
+  name longtext not null,
+  foreign key (category_id) references category (id)
 ) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
-create index if not exists `kit_category_id` on `kit` (`category_id`);
-create table if not exists `kit_item` (
-  `kit_id` int not null,
-  `item_id` int not null,
-  `quantity` int not null default 1,
-  primary key (`kit_id`, `item_id`),
-  foreign key (`kit_id`) references `kit` (`id`),
-  foreign key (`item_id`) references `item` (`id`)
+create index if not exists kit_category_id on kit (category_id);
+create table if not exists kit_item (
+  kit_id int not null,
+  item_id int not null,
+  quantity int not null default 1,
+  primary key (kit_id, item_id),
+  foreign key (kit_id) references kit (id),
+  foreign key (item_id) references item (id)
 ) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
-create index if not exists `kit_item_item_id` on `kit_item` (`item_id`);
-create table if not exists `skill` (
-  `code` varchar(12) not null,
-  `name` longtext not null,
-  primary key (`code`)
+create index if not exists kit_item_item_id on kit_item (item_id);
+create table if not exists skill (
+  code varchar(12) not null,
+  name longtext not null,
+  primary key (code)
 ) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
-create table if not exists `member_skill` (
-  `member_id` int not null,
-  `skill_code` varchar(12) not null,
-  primary key (`member_id`, `skill_code`),
-  foreign key (`member_id`) references `member` (`id`),
-  foreign key (`skill_code`) references `skill` (`code`)
+create table if not exists member_skill (
+  member_id int not null,
+  skill_code varchar(12) not null,
+  primary key (member_id, skill_code),
+  foreign key (member_id) references `member` (id),
+  foreign key (skill_code) references skill (code)
 ) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
-create index if not exists `member_skill_skill_code` on `member_skill` (`skill_code`);
-create table if not exists `repair` (
-  `id` int auto_increment primary key,
-  `item_id` int not null,
-  `volunteer_id` int,
-  `begun` datetime(6) not null,
-  `cost` decimal(8, 2) not null default 0.00,
-  `findings` longtext check (json_valid(`findings`)),
-  foreign key (`item_id`) references `item` (`id`)
+create index if not exists member_skill_skill_code on member_skill (skill_code);
+create table if not exists repair (
+  id int auto_increment primary key,
+  item_id int not null,
+  volunteer_id int,
+  begun datetime(6) not null,
+  cost decimal(8, 2) not null default 0.00,
+  findings longtext check (json_valid(findings)),
+  foreign key (item_id) references item (id)
 ) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
-create index if not exists `repair_item_id` on `repair` (`item_id`);
-create index if not exists `repair_volunteer_id` on `repair` (`volunteer_id`);
-create table if not exists `tag` (
-  `depot_id` int not null,
-  `number` int not null,
-  `item_id` int not null unique,
-  primary key (`depot_id`, `number`),
-  foreign key (`depot_id`) references `depot` (`id`),
-  foreign key (`item_id`) references `item` (`id`)
+create index if not exists repair_item_id on repair (item_id);
+create index if not exists repair_volunteer_id on repair (volunteer_id);
+create table if not exists tag (
+  depot_id int not null,
+  number int not null,
+  item_id int not null unique,
+  primary key (depot_id, number),
+  foreign key (depot_id) references depot (id),
+  foreign key (item_id) references item (id)
 ) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
-create table if not exists `inspection` (
-  `depot_id` int not null,
-  `tag_number` int not null,
-  `inspected_on` date not null,
-  `grams` double not null,
+create table if not exists inspection (
+  depot_id int not null,
+  tag_number int not null,
+  inspected_on date not null,
+  grams double not null,
   `at` time(6),
-  primary key (`depot_id`, `tag_number`, `inspected_on`),
-  foreign key (`depot_id`, `tag_number`) references `tag` (`depot_id`, `number`)
+  primary key (depot_id, tag_number, inspected_on),
+  foreign key (depot_id, tag_number) references tag (depot_id, number)
 ) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
-create table if not exists `reservation` (
-  `id` char(36) character set ascii collate ascii_nopad_bin not null,
-  `item_id` int not null,
-  `member_id` int not null,
-  `begins` date not null,
-  `ends` date not null,
-  `days` int generated always as (datediff(`ends`, `begins`) + 1) stored,
-  `deposit` decimal(8, 2) not null default 0.00,
-  `handover_place` varchar(60),
-  `handover_at` time(6),
-  `wishes` longtext not null default '[]' check (json_valid(`wishes`)),
-  `code` varchar(12) collate utf8mb4_nopad_bin not null unique,
-  `scans` bigint not null default 0,
-  `made` datetime(6) not null,
-  primary key (`id`),
-  foreign key (`item_id`) references `item` (`id`),
-  foreign key (`member_id`) references `member` (`id`),
-  constraint `reservation_forwards` check (`ends` >= `begins`),
-  constraint `reservation_brief` check (datediff(`ends`, `begins`) < 60)
+create table if not exists reservation (
+  id char(36) character set ascii collate ascii_nopad_bin not null,
+  item_id int not null,
+  member_id int not null,
+  begins date not null,
+  ends date not null,
+  days int generated always as (datediff(ends, begins) + 1) stored,
+  deposit decimal(8, 2) not null default 0.00,
+  handover_place varchar(60),
+  handover_at time(6),
+  wishes longtext not null default '[]' check (json_valid(wishes)),
+  code varchar(12) collate utf8mb4_nopad_bin not null unique,
+  scans bigint not null default 0,
+  made datetime(6) not null,
+  primary key (id),
+  foreign key (item_id) references item (id),
+  foreign key (member_id) references `member` (id),
+  constraint reservation_forwards check (ends >= begins),
+  constraint reservation_brief check (datediff(ends, begins) < 60)
 ) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
-create index if not exists `reservation_item_id_begins` on `reservation` (`item_id`, `begins` desc);
-create index if not exists `reservation_member_id_handover_place` on `reservation` (`member_id`, `handover_place`);
+create index if not exists reservation_item_id_begins on reservation (item_id, begins desc);
+create index if not exists reservation_member_id_handover_place on reservation (member_id, handover_place);

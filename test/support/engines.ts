@@ -1,13 +1,13 @@
 import { randomBytes } from "node:crypto";
 import mysql from "mysql2/promise";
 import pg from "pg";
-import { afterAll, beforeAll, inject } from "vitest";
+import { afterAll, beforeAll, inject, test } from "vitest";
 import { fill, lending, type Society } from "../../src/demo/index.js";
 import { mariadb } from "../../src/drivers/mariadb.js";
 import { pglite } from "../../src/drivers/pglite.js";
 import { postgres } from "../../src/drivers/postgres.js";
 import { type SqliteHandle, sqlite } from "../../src/drivers/sqlite.js";
-import { type Database, type DatabaseOptions, type Driver, database, layOut } from "../../src/index.js";
+import { createTables, type Database, type DatabaseOptions, type Driver, database } from "../../src/index.js";
 import type { EngineName } from "./global-setup.js";
 import { mariadbUrl, postgresUrl } from "./servers.js";
 
@@ -135,9 +135,18 @@ export function useSociety(society: Society): () => readonly Engine[] {
   beforeAll(async () => {
     for (const engine of all()) {
       const db = engine.connect();
-      await layOut(db, lending);
+      await createTables(db, lending);
       await fill(db, society);
     }
   });
   return all;
+}
+
+/** A test of its own for each engine. */
+export function eachEngine(all: () => readonly Engine[], what: string, work: (db: Database, engine: Engine) => Promise<void>): void {
+  for (const [at, name] of inject("engines").entries())
+    test(`${what}, on ${name}`, () => {
+      const engine = all()[at] as Engine;
+      return work(engine.connect(), engine);
+    });
 }

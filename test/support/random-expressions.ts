@@ -14,8 +14,10 @@ type Wild<T> = fc.Arbitrary<Meant<T>>;
 
 const column = <T>(name: keyof ProbeRow): Wild<T> => fc.constant({ expression: (r) => r[name], value: (row) => row[name] as T | null });
 
+type Of<T> = readonly [parts: readonly Wild<Untyped>[], expression: (...given: Untyped[]) => Untyped, value: (...given: Untyped[]) => T | null];
+
 /** A function of one, two or three others; missing where one of them is. */
-const of = <T>(parts: readonly Wild<Untyped>[], expression: (...given: Untyped[]) => Untyped, value: (...given: Untyped[]) => T | null): Wild<T> =>
+const of = <T>([parts, expression, value]: Of<T>): Wild<T> =>
   fc.tuple(...parts).map((meant) => ({
     expression: (r) => expression(...meant.map((part) => part.expression(r))),
     value: (row) => {
@@ -24,7 +26,7 @@ const of = <T>(parts: readonly Wild<Untyped>[], expression: (...given: Untyped[]
     },
   }));
 /** The same, told of missing values too. */
-const ofAny = <T>(parts: readonly Wild<Untyped>[], expression: (...given: Untyped[]) => Untyped, value: (...given: Untyped[]) => T | null): Wild<T> =>
+const ofAny = <T>([parts, expression, value]: Of<T>): Wild<T> =>
   fc.tuple(...parts).map((meant) => ({
     expression: (r) => expression(...meant.map((part) => part.expression(r))),
     value: (row) => value(...meant.map((part) => part.value(row))),
@@ -49,117 +51,41 @@ const numbers = (depth: number): Wild<number> => {
   const leaves: Wild<number>[] = [
     column("b"),
     column("id"),
-    of([texts(0)], (t) => t.length(), characters),
-    of(
-      [column<string>("d")],
-      (d) => d.month(),
-      (d: string) => Number(d.slice(5, 7)),
-    ),
+    of([[texts(0)], (t) => t.length(), characters]),
+    of([[column<string>("d")], (d) => d.month(), (d: string) => Number(d.slice(5, 7))]),
   ];
   if (depth === 0) return fc.oneof(...leaves);
   const [n, t] = [numbers(depth - 1), texts(depth - 1)];
   return fc.oneof(
     ...leaves,
-    of(
-      [n, n],
-      (a, b) => a.plus(b),
-      (a, b) => a + b,
-    ),
-    of(
-      [n, small],
-      (a, b) => a.minus(b),
-      (a, b) => a - b,
-    ),
-    of(
-      [n, small],
-      (a, b) => a.times(b),
-      (a, b) => a * b + 0,
-    ),
-    of(
-      [n, n],
-      (a, b) => a.dividedBy(b),
-      (a, b) => (b === 0 ? null : Math.trunc(a / b) + 0),
-    ),
-    of(
-      [n, small],
-      (a, b) => a.remainder(b),
-      (a, b) => (b === 0 ? null : (a % b) + 0),
-    ),
-    of(
-      [n],
-      (a) => a.negated(),
-      (a) => -a + 0,
-    ),
-    of([n], (a) => a.absolute(), Math.abs),
-    of([t], (a) => a.length(), characters),
-    of(
-      [column<string>("d"), column<string>("e")],
-      (a, b) => a.daysSince(b),
-      (a, b) => days(a) - days(b),
-    ),
-    of(
-      [n, n, small],
-      (a, b, c) => least(a, b, c),
-      (a, b, c) => Math.min(a, b, c),
-    ),
-    of(
-      [n, small],
-      (a, b) => greatest(a, b),
-      (a, b) => Math.max(a, b),
-    ),
-    ofAny(
-      [n, small],
-      (a, b) => coalesce(a, b),
-      (a, b) => a ?? b,
-    ),
-    ofAny(
-      [n, small],
-      (a, b) => nullIf(a, b),
-      (a, b) => (a === b ? null : a),
-    ),
-    ofAny(
-      [predicates(depth - 1), n, small],
-      (p, a, b) => when(p, a).otherwise(b),
-      (p, a, b) => (p ? a : b),
-    ),
+    of([[n, n], (a, b) => a.plus(b), (a, b) => a + b]),
+    of([[n, small], (a, b) => a.minus(b), (a, b) => a - b]),
+    of([[n, small], (a, b) => a.times(b), (a, b) => a * b + 0]),
+    of([[n, n], (a, b) => a.dividedBy(b), (a, b) => (b === 0 ? null : Math.trunc(a / b) + 0)]),
+    of([[n, small], (a, b) => a.remainder(b), (a, b) => (b === 0 ? null : (a % b) + 0)]),
+    of([[n], (a) => a.negated(), (a) => -a + 0]),
+    of([[n], (a) => a.absolute(), Math.abs]),
+    of([[t], (a) => a.length(), characters]),
+    of([[column<string>("d"), column<string>("e")], (a, b) => a.daysSince(b), (a, b) => days(a) - days(b)]),
+    of([[n, n, small], (a, b, c) => least(a, b, c), (a, b, c) => Math.min(a, b, c)]),
+    of([[n, small], (a, b) => greatest(a, b), (a, b) => Math.max(a, b)]),
+    ofAny([[n, small], (a, b) => coalesce(a, b), (a, b) => a ?? b]),
+    ofAny([[n, small], (a, b) => nullIf(a, b), (a, b) => (a === b ? null : a)]),
+    ofAny([[predicates(depth - 1), n, small], (p, a, b) => when(p, a).otherwise(b), (p, a, b) => (p ? a : b)]),
   );
 };
 
 const texts = (depth: number): Wild<string> => {
-  const leaves: Wild<string>[] = [
-    column("s"),
-    column("t"),
-    of(
-      [column<string>("c")],
-      (c) => c.asText(),
-      (c: string) => c,
-    ),
-  ];
+  const leaves: Wild<string>[] = [column("s"), column("t"), of([[column<string>("c")], (c) => c.asText(), (c: string) => c])];
   if (depth === 0) return fc.oneof(...leaves);
   const t = texts(depth - 1);
   return fc.oneof(
     ...leaves,
-    of(
-      [t, words],
-      (a, b) => a.concat(b),
-      (a, b) => a + b,
-    ),
-    of(
-      [t, t],
-      (a, b) => a.concat(b, "/"),
-      (a, b) => `${a}${b}/`,
-    ),
-    of([t], (a) => a.lower(), lower),
-    of(
-      [t],
-      (a) => a.trim(),
-      (a) => a.replace(/^ +| +$/g, ""),
-    ),
-    of(
-      [t, words, words],
-      (a, b, c) => a.replace(b, c),
-      (a, b, c) => (b === "" ? a : a.replaceAll(b, () => c)),
-    ),
+    of([[t, words], (a, b) => a.concat(b), (a, b) => a + b]),
+    of([[t, t], (a, b) => a.concat(b, "/"), (a, b) => `${a}${b}/`]),
+    of([[t], (a) => a.lower(), lower]),
+    of([[t], (a) => a.trim(), (a) => a.replace(/^ +| +$/g, "")]),
+    of([[t, words, words], (a, b, c) => a.replace(b, c), (a, b, c) => (b === "" ? a : a.replaceAll(b, () => c))]),
     fc.tuple(t, fc.integer({ min: 1, max: 6 }), fc.integer({ min: 0, max: 5 })).map(([a, from, length]) => ({
       expression: (r: Untyped) => a.expression(r).substring(from, length),
       value: (row: ProbeRow) => {
@@ -167,17 +93,9 @@ const texts = (depth: number): Wild<string> => {
         return value === null ? null : [...value].slice(from - 1, from - 1 + length).join("");
       },
     })),
-    of([numbers(depth - 1)], (a) => a.asText(), String),
-    ofAny(
-      [t, words],
-      (a, b) => coalesce(a, b),
-      (a, b) => a ?? b,
-    ),
-    ofAny(
-      [predicates(depth - 1), t, words],
-      (p, a, b) => when(p, a).otherwise(b),
-      (p, a, b) => (p ? a : b),
-    ),
+    of([[numbers(depth - 1)], (a) => a.asText(), String]),
+    ofAny([[t, words], (a, b) => coalesce(a, b), (a, b) => a ?? b]),
+    ofAny([[predicates(depth - 1), t, words], (p, a, b) => when(p, a).otherwise(b), (p, a, b) => (p ? a : b)]),
   );
 };
 
@@ -188,44 +106,20 @@ const decimals = (depth: number): Wild<string> => {
   const d = decimals(depth - 1);
   return fc.oneof(
     leaf,
-    of(
-      [d, amounts],
-      (a, b) => a.plus(b),
-      (a, b) => at2(units(a) + units(b)),
-    ),
-    of(
-      [d, d],
-      (a, b) => a.minus(b),
-      (a, b) => at2(units(a) - units(b)),
-    ),
-    of(
+    of([[d, amounts], (a, b) => a.plus(b), (a, b) => at2(units(a) + units(b))]),
+    of([[d, d], (a, b) => a.minus(b), (a, b) => at2(units(a) - units(b))]),
+    of([
       [d, amounts],
       (a, b) => a.times(b).rounded(2),
       (a, b) => {
         const product = units(a) * units(b);
         return at2((product + (product < 0n ? -50n : 50n)) / 100n);
       },
-    ),
-    of(
-      [d],
-      (a) => a.absolute(),
-      (a) => a.replace("-", ""),
-    ),
-    of(
-      [d],
-      (a) => a.negated(),
-      (a) => at2(-units(a)),
-    ),
-    ofAny(
-      [d, amounts],
-      (a, b) => coalesce(a, b),
-      (a, b) => a ?? b,
-    ),
-    ofAny(
-      [predicates(depth - 1), d, amounts],
-      (p, a, b) => when(p, a).otherwise(b),
-      (p, a, b) => (p ? a : b),
-    ),
+    ]),
+    of([[d], (a) => a.absolute(), (a) => a.replace("-", "")]),
+    of([[d], (a) => a.negated(), (a) => at2(-units(a))]),
+    ofAny([[d, amounts], (a, b) => coalesce(a, b), (a, b) => a ?? b]),
+    ofAny([[predicates(depth - 1), d, amounts], (p, a, b) => when(p, a).otherwise(b), (p, a, b) => (p ? a : b)]),
   );
 };
 
@@ -247,16 +141,8 @@ const comparison = <T>(left: Wild<T>, right: Wild<T>, compare: (a: T, b: T) => n
         return x !== null && y !== null && signs[name](compare(x, y));
       },
     })),
-    ofAny(
-      [left, right],
-      (a, b) => a.isNot(b),
-      (a, b) => a === null || b === null || compare(a, b) !== 0,
-    ),
-    ofAny(
-      [left],
-      (a) => a.is(null),
-      (a) => a === null,
-    ),
+    ofAny([[left, right], (a, b) => a.isNot(b), (a, b) => a === null || b === null || compare(a, b) !== 0]),
+    ofAny([[left], (a) => a.is(null), (a) => a === null]),
   );
 
 /** Predicates, which are never missing. */
@@ -266,21 +152,9 @@ export const predicates = (depth: number): Wild<boolean> => {
     comparison(n, fc.oneof(small, n), (a, b) => a - b),
     comparison(t, fc.oneof(words, t), byCodePoint),
     comparison(d, fc.oneof(amounts, d), (a, b) => Number(units(a) - units(b))),
-    ofAny(
-      [t, words],
-      (a, b) => a.contains(b),
-      (a, b) => a?.includes(b) ?? false,
-    ),
-    ofAny(
-      [t, fc.oneof(words, t)],
-      (a, b) => a.startsWith(b),
-      (a, b) => a !== null && b !== null && a.startsWith(b),
-    ),
-    ofAny(
-      [t, fc.oneof(words, t)],
-      (a, b) => a.endsWith(b),
-      (a, b) => a !== null && b !== null && a.endsWith(b),
-    ),
+    ofAny([[t, words], (a, b) => a.contains(b), (a, b) => a?.includes(b) ?? false]),
+    ofAny([[t, fc.oneof(words, t)], (a, b) => a.startsWith(b), (a, b) => a !== null && b !== null && a.startsWith(b)]),
+    ofAny([[t, fc.oneof(words, t)], (a, b) => a.endsWith(b), (a, b) => a !== null && b !== null && a.endsWith(b)]),
     fc.tuple(n, fc.array(fc.integer({ min: -9, max: 9 }), { maxLength: 4 })).map(([a, list]) => ({
       expression: (r: Untyped) => a.expression(r).oneOf(list),
       value: (row: ProbeRow) => list.includes(a.value(row) as number),
@@ -291,26 +165,10 @@ export const predicates = (depth: number): Wild<boolean> => {
   const p = predicates(depth - 1);
   return fc.oneof(
     ...leaves,
-    ofAny(
-      [p, p],
-      (a, b) => and(a, b),
-      (a, b) => Boolean(a && b),
-    ),
-    ofAny(
-      [p, p],
-      (a, b) => or(a, b),
-      (a, b) => Boolean(a || b),
-    ),
-    ofAny(
-      [p],
-      (a) => not(a),
-      (a) => !a,
-    ),
-    ofAny(
-      [p, p],
-      (a, b) => a.is(b),
-      (a, b) => a !== null && a === b,
-    ),
+    ofAny([[p, p], (a, b) => and(a, b), (a, b) => Boolean(a && b)]),
+    ofAny([[p, p], (a, b) => or(a, b), (a, b) => Boolean(a || b)]),
+    ofAny([[p], (a) => not(a), (a) => !a]),
+    ofAny([[p, p], (a, b) => a.is(b), (a, b) => a !== null && a === b]),
   );
 };
 

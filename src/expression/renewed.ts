@@ -1,0 +1,154 @@
+import type { JoinNode, Node, OrderNode, Path, Projection, QueryState, SetNode, Source } from "./resolved.js";
+
+/** What stands for what: sources of a query that is used again, and what was made of them. */
+interface Renewal {
+  readonly sources: ReadonlyMap<Source, Source>;
+  readonly nodes: Map<Node, Node>;
+}
+
+const renewedSource = ({ sources }: Renewal, source: Source): Source => sources.get(source) ?? source;
+
+const renewedPath = (renewal: Renewal, path: Path): Path =>
+  renewal.sources.has(path.source) ? { ...path, source: renewedSource(renewal, path.source) } : path;
+
+const renewedOrder = (renewal: Renewal, order: readonly OrderNode[]): readonly OrderNode[] =>
+  order.map((term) => ({ ...term, node: renewedNode(renewal, term.node) }));
+
+function renewedSet(renewal: Renewal, set: SetNode): SetNode {
+  return {
+    ...set,
+    source: renewedSource(renewal, set.source),
+    from: "step" in set.from ? renewedSet(renewal, set.from) : renewedPath(renewal, set.from),
+    where: set.where.map((node) => renewedNode(renewal, node)),
+    orderBy: renewedOrder(renewal, set.orderBy),
+  };
+}
+
+function partly(renewal: Renewal, node: Node): Node {
+  const one = (part: Node) => renewedNode(renewal, part);
+  const maybe = (part: Node | undefined) => (part === undefined ? undefined : one(part));
+  switch (node.kind) {
+    case "column":
+      return { ...node, path: renewedPath(renewal, node.path) };
+    case "value":
+    case "hole":
+      return node;
+    case "compare":
+      return { ...node, left: one(node.left), right: one(node.right) };
+    case "isNull":
+    case "oneOf":
+      return { ...node, operand: one(node.operand) };
+    case "logic":
+      return { ...node, items: node.items.map(one) };
+    case "not":
+      return { ...node, item: one(node.item) };
+    case "call":
+    case "inRows":
+      return { ...node, operands: node.operands.map(one) };
+    case "case":
+      return {
+        ...node,
+        branches: node.branches.map(({ when, value }) => ({ when: one(when), value: one(value) })),
+        otherwise: maybe(node.otherwise),
+      };
+    case "aggregate":
+      return { ...node, set: renewedSet(renewal, node.set), operand: maybe(node.operand) };
+    case "first":
+      return { ...node, set: renewedSet(renewal, node.set), operand: one(node.operand) };
+    case "exists":
+      return { ...node, set: renewedSet(renewal, node.set) };
+    case "group":
+      return { ...node, operand: maybe(node.operand), filter: maybe(node.filter) };
+    case "window":
+      return {
+        ...node,
+        operands: node.operands.map(one),
+        partitionBy: node.partitionBy.map(one),
+        orderBy: renewedOrder(renewal, node.orderBy),
+      };
+    case "raw":
+      return { ...node, between: node.between.map((part) => (part.kind === "table" ? part : one(part))) };
+    case "inQuery":
+      return { ...node, operands: node.operands.map(one), query: renewedQuery(renewal, node.query) };
+    case "existsQuery":
+      return { ...node, query: renewedQuery(renewal, node.query) };
+    default:
+      return node satisfies never;
+  }
+}
+
+/** The same expression of the new sources: one for each, as what rows are grouped by is known by its identity. */
+function renewedNode(renewal: Renewal, node: Node): Node {
+  const known = renewal.nodes.get(node) ?? partly(renewal, node);
+  renewal.nodes.set(node, known);
+  return known;
+}
+
+function renewedProjection(renewal: Renewal, projection: Projection): Projection {
+  switch (projection.kind) {
+    case "value":
+      return { ...projection, node: renewedNode(renewal, projection.node) };
+    case "rows":
+      return {
+        ...projection,
+        set: renewedSet(renewal, projection.set),
+        projection: renewedProjection(renewal, projection.projection),
+      };
+    case "object":
+      return {
+        ...projection,
+        fields: projection.fields.map(([name, part]) => [name, renewedProjection(renewal, part)] as const),
+        presence: projection.presence?.map((node) => renewedNode(renewal, node)),
+      };
+    default:
+      return projection satisfies never;
+  }
+}
+
+function renewedQuery(renewal: Renewal, query: QueryState): QueryState {
+  const nodes = (of: readonly Node[]) => of.map((node) => renewedNode(renewal, node));
+  const { given, cursor, groupBy, projection } = query;
+  return {
+    ...query,
+    source: renewedSource(renewal, query.source),
+    where: nodes(query.where),
+    orderBy: renewedOrder(renewal, query.orderBy),
+    given: given === undefined ? undefined : { ...given, template: renewedQuery(renewal, given.template) },
+    cursor: cursor?.base === undefined ? cursor : { ...cursor, base: renewedQuery(renewal, cursor.base) },
+    joins: query.joins.map(
+      (join): JoinNode => ({
+        ...join,
+        source: renewedSource(renewal, join.source),
+        on: join.on === undefined ? undefined : renewedNode(renewal, join.on),
+      }),
+    ),
+    groupBy: groupBy === undefined ? undefined : nodes(groupBy),
+    having: nodes(query.having),
+    reach: query.reach.map((reached) => ({ ...reached, query: renewedQuery(renewal, reached.query) })),
+    projection: projection === undefined ? undefined : renewedProjection(renewal, projection),
+    past: { isUsed: false },
+  };
+}
+
+const renewalOf = (sources: readonly Source[]): Renewal => ({
+  sources: new Map(sources.map((source) => [source, { ...source }])),
+  nodes: new Map(),
+});
+
+/** The sources of a query's own rows. */
+export const sourcesOf = ({ source, joins }: QueryState): readonly Source[] => [
+  source,
+  ...joins.map((join) => join.source),
+];
+
+/**
+ * The same query over sources of its own, so that it can be used inside of itself; `also` are expressions of its rows that
+ * are kept elsewhere.
+ */
+export function renewed(query: QueryState): { readonly query: QueryState; readonly also: (node: Node) => Node } {
+  const renewal = renewalOf(sourcesOf(query));
+  return { query: renewedQuery(renewal, query), also: (node) => renewedNode(renewal, node) };
+}
+
+/** The same for a set of related rows. */
+export const renewedRows = (set: SetNode): SetNode => renewedSet(renewalOf([set.source]), set);

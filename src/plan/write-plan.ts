@@ -1,0 +1,75 @@
+import type { Scalar } from "../columns/index.js";
+import type { Node, QueryState, ResolvedColumn, ResolvedEntity, Source } from "../expression/index.js";
+import type { RowPlan } from "./statement-plan.js";
+
+/** A column, and what it is given: a value that was checked, or an expression of its kind. */
+export interface Assigned {
+  readonly column: ResolvedColumn;
+  readonly value: Node;
+}
+
+/** What a write gives back of each row, and how that is assembled. */
+export interface Returning {
+  readonly source: Source;
+  readonly outputs: readonly Node[];
+  readonly rows: RowPlan;
+}
+
+/** What becomes of rows that are there already. */
+export interface ConflictPlan {
+  /** The columns by which such a row is found. */
+  readonly by: readonly ResolvedColumn[];
+  /** The row that is there, and the one that would have been added. */
+  readonly old: Source;
+  readonly proposed: Source;
+  /** What the row that is there is given; nothing: it stays as it is. */
+  readonly set: readonly Assigned[];
+}
+
+/** New rows that bring the same columns. */
+export interface InsertPortion {
+  readonly columns: readonly ResolvedColumn[];
+  /**
+   * Rows of one statement each: values in the order of the columns; undefined where a row leaves a column to the
+   * database.
+   */
+  readonly chunks: readonly (readonly (readonly (Scalar | undefined)[])[])[];
+  /** Whether some rows leave out columns that others bring. */
+  readonly isMixed: boolean;
+  readonly conflict: ConflictPlan | undefined;
+}
+
+/** New rows, each of them checked, in the portions that one statement takes. */
+export interface InsertPlan {
+  readonly kind: "insert";
+  readonly entity: ResolvedEntity;
+  readonly portions: readonly InsertPortion[];
+  readonly count: number;
+  readonly returning: Returning | undefined;
+}
+
+/** The rows of a query as new rows of an entity. */
+export interface InsertFromPlan {
+  readonly kind: "insertFrom";
+  readonly entity: ResolvedEntity;
+  readonly query: QueryState;
+  readonly set: readonly Assigned[];
+}
+
+/** Rows that are changed. */
+export interface UpdatePlan {
+  readonly kind: "update";
+  readonly query: QueryState;
+  readonly set: readonly Assigned[];
+  readonly returning: Returning | undefined;
+}
+
+/** Rows that are deleted. */
+export interface DeletePlan {
+  readonly kind: "delete";
+  readonly query: QueryState;
+  readonly returning: Returning | undefined;
+}
+
+/** What a verb that writes does, before any dialect. */
+export type WritePlan = InsertPlan | InsertFromPlan | UpdatePlan | DeletePlan;

@@ -1,0 +1,34 @@
+import type { ColumnKind, Columns, ColumnValue, ComparedKind, kindOf, ValueObject } from "../columns/index.js";
+import type { Expression } from "../expression/index.js";
+import type { ColumnsOf, Definitions, Entity, OwnRow } from "../model/index.js";
+
+/** in: a column or a value object; out: what a change may give it, a value or an expression. */
+type Given<C> =
+  C extends ValueObject<infer V, infer N>
+    ? Changes<V> | (N extends true ? null : never)
+    : C extends { readonly [kindOf]: infer K extends ColumnKind }
+      ? ColumnValue<C> | Expression<ColumnValue<C>, ComparedKind<K>>
+      : never;
+
+/** in: columns; out: what a change may say of them. */
+export type Changes<C extends Columns> = { readonly [P in keyof C]?: Given<C[P]> };
+
+/** What an update gives a row's columns: values, or expressions of the row's own columns. */
+export type EntityChanges<D extends Definitions<D>, E extends keyof D> = Changes<ColumnsOf<D, E>>;
+
+/** in: the type of an entity of a model; out: what an update gives its columns. */
+export type ChangesOf<X> = X extends Entity<infer D, infer E> ? EntityChanges<D, E> : never;
+
+/** How an upsert finds the rows that are there, and what becomes of them. */
+export interface UpsertOptions<D extends Definitions<D>, E extends keyof D> {
+  /**
+   * The columns by which a row is found: those of the primary key, or others that are unique together. MariaDB
+   * looks for any unique key whatever is said here.
+   */
+  readonly by?: readonly (keyof ColumnsOf<D, E> & string)[];
+  /**
+   * What a row that is there is given, of its own columns and those of the new row; all that the new row brings
+   * where it is left out. An empty object leaves the row as it is.
+   */
+  readonly set?: (old: OwnRow<ColumnsOf<D, E>>, fresh: OwnRow<ColumnsOf<D, E>>) => EntityChanges<D, E>;
+}

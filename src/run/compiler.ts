@@ -1,0 +1,97 @@
+import type { Past, QueryState, ResolvedEntity, Strategy } from "../expression/index.js";
+import type { PlanSettings, RowPlan, StatementPlan } from "../plan/index.js";
+import { type CompiledStatement, compile, type Dialect } from "../sql/index.js";
+import type { ConstructorOf, Runtime } from "./gather.js";
+import { type RowConstructor, rowConstructors } from "./row-constructor.js";
+
+/** What turns a query into a statement's plan. */
+export type Planner = (query: QueryState, settings: PlanSettings) => StatementPlan;
+
+/** Settings that all statements of a database share. */
+export interface CompilerOptions {
+  readonly how: Strategy;
+  readonly generateCode: boolean;
+  readonly isTrusting: boolean;
+}
+
+/** How many shapes of `db.reach` are kept; a program has far fewer. */
+const mostShapes = 1000;
+
+/**
+ * Turns queries into statements, and keeps them with the query that they belong to: shared by all that sends for one
+ * database. What is used once is kept nowhere, since a place in a WeakMap, which the garbage collector has to look
+ * after, took half of the time of a query that is built anew (SQLite, one row by its key).
+ */
+export class Compiler {
+  readonly settings: PlanSettings;
+  readonly runtime: Runtime;
+  readonly #constructors = new WeakMap<RowPlan, RowConstructor>();
+  readonly #reached = new WeakMap<ResolvedEntity, Map<string, QueryState>>();
+
+  constructor(dialect: Dialect, { how, generateCode, isTrusting }: CompilerOptions) {
+    this.settings = { strategy: how, isTrusting };
+    const make = rowConstructors(dialect, generateCode);
+    const constructorOf: ConstructorOf = (plan) => {
+      let known = this.#constructors.get(plan);
+      if (known === undefined) {
+        known = make(plan.shape);
+        if (isUsedAgain(plan)) this.#constructors.set(plan, known);
+      }
+      return known;
+    };
+    this.runtime = { dialect, constructorOf };
+  }
+
+  /** The statement that a planner makes of a query; of a template's the same one for all that it is run with. */
+  compile(query: QueryState, use: string, planner: Planner): CompiledStatement {
+    const owner = query.given?.template ?? query;
+    return this.kept(owner, use, () => this.fresh(owner, planner));
+  }
+
+  /** The same, kept nowhere. */
+  fresh(query: QueryState, planner: Planner): CompiledStatement {
+    return compile(planner(query, this.settings), this.runtime.dialect);
+  }
+
+  /** What is made of a query for one use, kept with it from the second time on. */
+  kept<T>({ past }: { readonly past: Past }, use: string, make: () => T): T {
+    const known = past.made?.get(this)?.get(use);
+    if (known !== undefined) return known as T;
+    const made = make();
+    if (!past.isUsed) {
+      past.isUsed = true;
+      return made;
+    }
+    past.made ??= new WeakMap();
+    const own = past.made.get(this);
+    if (own === undefined) past.made.set(this, new Map([[use, made]]));
+    else own.set(use, made);
+    return made;
+  }
+
+  /** The query of what rows in memory reach: the same one for the same shape, unless functions are in it, which may give others. */
+  reached(entity: ResolvedEntity, shape: object, make: () => QueryState): QueryState {
+    if (!isPlainShape(shape)) return make();
+    const key = JSON.stringify(shape);
+    const known = this.#reached.get(entity) ?? new Map<string, QueryState>();
+    this.#reached.set(entity, known);
+    let query = known.get(key);
+    if (query === undefined) {
+      query = make();
+      if (known.size >= mostShapes) known.clear();
+      known.set(key, query);
+    }
+    return query;
+  }
+}
+
+/** Whether something is used again. */
+function isUsedAgain({ past }: { readonly past: Past }): boolean {
+  const { isUsed } = past;
+  past.isUsed = true;
+  return isUsed;
+}
+
+/** Whether a shape is made of true and further such shapes. */
+const isPlainShape = (shape: unknown): boolean =>
+  shape === true || (typeof shape === "object" && shape !== null && Object.values(shape).every(isPlainShape));

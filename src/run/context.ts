@@ -1,0 +1,52 @@
+import type { Query, QueryState } from "../expression/index.js";
+import { planCount } from "../plan/index.js";
+import type { CompiledStatement } from "../sql/index.js";
+import { callSite } from "./call-site.js";
+import type { Compiler } from "./compiler.js";
+import { fetch, isAlone, objectsOf, requestOf } from "./fetch.js";
+import type { VerbOrigin } from "./origin.js";
+import type { Sender, Together } from "./sender.js";
+import type { Steps } from "./steps.js";
+
+/** Frames between the place where the stack is taken and the caller of a verb: `callSite`, `originOf`, the verb. */
+const framesBetween = 4;
+
+/** What the verbs have in common: what compiles, shared by all that sends for one database, and where it is sent. */
+export interface Context {
+  readonly compiler: Compiler;
+  readonly sender: Sender;
+  /** Whether all statements of one query are to see one state of the data. */
+  readonly isSnapshot: boolean;
+}
+
+/** Who asked for what; `verb` is the very method that runs. */
+export function originOf({ sender }: Context, name: string, verb: unknown, query?: Query): VerbOrigin {
+  const at = sender.watch.isWatched() ? callSite(verb, framesBetween) : undefined;
+  return { verb: name, query, at };
+}
+
+/** The rows of one statement that has no follow-ups, without the machinery that others need; undefined where it does. */
+export function rowsAlone(
+  { compiler: { runtime }, sender }: Context,
+  statement: CompiledStatement,
+  state: QueryState,
+): readonly unknown[] | Promise<readonly unknown[]> | undefined {
+  if (!isAlone(statement) || sender.watch.isWatched()) return undefined;
+  const answer = sender.send(requestOf(statement, runtime, [], state.given?.values));
+  return answer instanceof Promise
+    ? answer.then((rows) => objectsOf(statement, rows, runtime))
+    : objectsOf(statement, answer, runtime);
+}
+
+/** Several statements see one state where that is asked for, or costs nothing. */
+export function togetherFor(context: Context, { isSnapshot }: QueryState, isSeveral: boolean): Together {
+  if (!isSeveral) return "no";
+  return isSnapshot || context.isSnapshot ? "snapshot" : "free";
+}
+
+/** Counts the rows of a query. */
+export function* countRows({ compiler }: Context, state: QueryState): Steps<number> {
+  const statement = compiler.compile(state, "count", planCount);
+  const [count] = yield* fetch(statement, compiler.runtime, state.given?.values);
+  return count as number;
+}

@@ -1,0 +1,67 @@
+import { type Driver, type Request, type Send, type Session, type Soon, snapshot, type WireRows } from "./driver.js";
+import type { VerbOrigin } from "./origin.js";
+import type { Steps } from "./steps.js";
+import { transact, transactAtOnce } from "./transaction.js";
+import type { Watch } from "./watch.js";
+
+/**
+ * Whether statements are to be one transaction: "always", "snapshot" to see one state of the data, "free" only where
+ * that costs nothing because the driver answers at once, or "no".
+ */
+export type Together = "always" | "snapshot" | "free" | "no";
+
+/** Where statements are sent: to a pool, each by itself, or to one session. */
+export interface Sender {
+  readonly watch: Watch;
+  /** Sends one statement that nobody watches. */
+  readonly send: Send;
+  /** Runs steps to their end. */
+  run<R>(steps: () => Steps<R>, together: Together, verb: VerbOrigin): Soon<R>;
+}
+
+/** Runs steps over one way to send, at once as long as answers come at once. */
+function walk<R>(send: (request: Request) => Soon<WireRows>, steps: Steps<R>): Soon<R> {
+  let step = steps.next();
+  while (step.done !== true) {
+    const answer = send(step.value);
+    if (answer instanceof Promise) return goOn(send, steps, answer);
+    step = steps.next(answer);
+  }
+  return step.value;
+}
+
+async function goOn<R>(
+  send: (request: Request) => Soon<WireRows>,
+  steps: Steps<R>,
+  first: Promise<WireRows>,
+): Promise<R> {
+  let answer: Soon<WireRows> = first;
+  for (;;) {
+    const step: IteratorResult<Request, R> = steps.next(await answer);
+    if (step.done === true) return step.value;
+    answer = send(step.value);
+  }
+}
+
+/** Sends to a driver: work that is to be one transaction gets a session of its own. */
+export function poolSender(driver: Driver, watch: Watch): Sender {
+  const inSession = <R>(session: Session, steps: () => Steps<R>, together: Together, verb: VerbOrigin): Soon<R> => {
+    const settings = together === "always" ? {} : snapshot;
+    const work = () => walk((request) => watch.send(session.send, request, verb), steps());
+    return driver.answersAtOnce
+      ? transactAtOnce(session, settings, work as () => R)
+      : transact(session, settings, work);
+  };
+  return {
+    watch,
+    send: driver.send,
+    run: (steps, together, verb) => {
+      if (together === "no" || (together === "free" && !driver.answersAtOnce))
+        return walk((request) => watch.send(driver.send, request, verb), steps());
+      const session = driver.open();
+      return session instanceof Promise
+        ? session.then((opened) => inSession(opened, steps, together, verb))
+        : inSession(session, steps, together, verb);
+    },
+  };
+}

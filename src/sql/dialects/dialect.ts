@@ -1,0 +1,158 @@
+import type { Scalar, ValueType } from "../../columns/index.js";
+import type { RowLock } from "../../expression/index.js";
+import type { TableInOrder } from "../../model/index.js";
+import type { Limits, OwnerIndex, PortionRules, StatementPlan } from "../../plan/index.js";
+import type { Calls } from "../print/calls.js";
+import type { AggregateTypes, NullPlace, Over } from "../print/parts.js";
+import type { Compound, InsertEnd, Parameter, Select, SortTerm, SqlExpression, Write } from "../tree/tree.js";
+import type { Decoder, Keys, Wire } from "./wire.js";
+
+/** The dialects there are. */
+export type DialectName = "sqlite" | "postgres" | "mariadb";
+
+/** Gives the placeholder of one part of keys, or of all of them. */
+export type AddKeys = (part: number | "all") => string;
+
+/**
+ * The first rows of each owner: by a derived table for each; by a subquery of the keys for each; by a subquery for
+ * each row that is wanted.
+ */
+export type OwnerForm = "lateral" | "correlated" | "seeks";
+
+/** How an engine writes what all of them have. */
+export interface TextRules {
+  /** A name as it stands in a statement: between quotes only where the engine needs it. */
+  readonly quote: (name: string) => string;
+  readonly placeholder: (position: number) => string;
+  /** Whether placeholders have numbers, so that one may stand in several places. */
+  readonly isNumbered: boolean;
+  /** A value that stands in the text: a constant of the library's own, or one of a table's definition. */
+  readonly literal: (value: Scalar, type: ValueType) => string;
+  /** A placeholder whose type the text says, since nothing beside it does. */
+  readonly typed: (placeholder: string, type: ValueType) => string;
+  /** The calls that this engine says in its own way: those that no two engines share, and any other. */
+  readonly calls: Calls;
+  /** The operator that matches a text with a pattern, and a pattern of `like` as it takes it. */
+  readonly likeOperator: string;
+  readonly pattern: (like: string) => string;
+  /** One value of many. */
+  readonly aggregate: (operand: () => string, types: AggregateTypes, over: Over) => string;
+  readonly distinct: (left: string, right: string) => string;
+  readonly inList: (operand: string, placeholder: string, type: ValueType, negated: boolean) => string;
+  /** Whether the operands are among the keys. */
+  readonly inKeys: (operands: readonly string[], types: readonly ValueType[], add: AddKeys) => string;
+  /** The keys as a table of columns key_1, key_2 and so on, and their position, under a name as it stands in a statement. */
+  readonly keysTable: (types: readonly ValueType[], add: AddKeys, alias: string, hasPosition: boolean) => string;
+  /** The same of placeholders one by one, where an engine compares values of such a table by another rule than theirs. */
+  readonly keysListed?: {
+    readonly isNeeded: (types: readonly ValueType[]) => boolean;
+    readonly table: (rows: readonly (readonly string[])[], alias: string) => string;
+    /** What stands where there are fewer keys than placeholders: it leads to no row. */
+    readonly absent: (type: ValueType) => string | null;
+  };
+  /** Where rows without a value go: first in ascending order, unless an order says otherwise. */
+  readonly nulls: (descending: boolean, said: NullPlace) => string;
+  /** How a select locks its rows, of the table of a name. */
+  readonly lock: (lock: RowLock, table: string) => string;
+  /** An expression in a form that the engine compares as the type is meant. */
+  readonly sortable: (expression: string, type: ValueType) => string;
+  /** An expression in a form that comes over the wire without loss. */
+  readonly read: (expression: string, type: ValueType) => string;
+  readonly limit: (limit: string | undefined, offset: string | undefined) => string;
+  /** Rows as one JSON value, a list of lists; `limits`: how many, where the dialect says so here. */
+  readonly nest: (items: readonly string[], order: string, limits: string) => string;
+  /** An expression as a value of JSON that loses nothing; without a type it is nested rows itself, out of a derived table. */
+  readonly inJson: (expression: string, type: ValueType | undefined) => string;
+}
+
+/** How values go to the engine and come from it. */
+export interface WireRules {
+  /** The position of the first key of a table of keys. */
+  readonly firstPosition: 0 | 1;
+  readonly encode: (parameter: Exclude<Parameter, { kind: "keys" | "key" | "rows" | "hole" }>) => Wire;
+  readonly encodeKeys: (parameter: Extract<Parameter, { kind: "keys" | "rows" }>, keys: Keys) => Wire;
+  /**
+   * What makes of a value of JSON what would have come over the wire; undefined where it is that, or as good as that
+   * for what is no key.
+   */
+  readonly fromJson: (type: ValueType, isKey: boolean) => ((part: Wire) => Wire) | undefined;
+  /** The one form of a key of whole numbers, where a column may store some of them as text. */
+  readonly keyForm?: (key: string) => Wire;
+  /** What would come over the wire for a key that is known. */
+  readonly keyOnWire: (value: Scalar, type: ValueType) => Wire;
+  /** Whether all that comes over the wire is text, so that a text need not be looked at. */
+  readonly isTextSure: boolean;
+  /** What makes a type's values of what comes over the wire; undefined where that is the very value. */
+  readonly decoder: (type: ValueType) => Decoder | undefined;
+}
+
+/** What an insert of whole columns is made of; names are as they stand in a statement. */
+export interface ArrayInsert {
+  /** "insert into … (…)" */
+  readonly into: string;
+  readonly types: readonly ValueType[];
+  /** The table and its identity column, by its own name, where the rows bring its values themselves. */
+  readonly table?: string;
+  readonly identity?: string;
+}
+
+/** How an engine takes rows. */
+export interface WriteRules {
+  /** What an insert says of a row that gives no column a value. */
+  readonly emptyRow: string;
+  /** Inserts all rows by one statement, each column as an array; undefined where the engine has no arrays. */
+  readonly insertArrays: ((insert: ArrayInsert) => string) | undefined;
+  /** The statements that keep the engine from handing out identities up to the last again; undefined: up to the table's last. */
+  readonly advance: (
+    table: string,
+    identity: string,
+    last: number | undefined,
+  ) => readonly { readonly text: string; readonly parameters: readonly Wire[] }[];
+  /** What one statement that inserts takes. */
+  readonly portions: PortionRules;
+  /** What an insert does where a row is there already: sets some of its columns, or nothing. */
+  readonly onConflict: (by: readonly string[], set: string) => string;
+  /** A column of the row that an insert would have added. */
+  readonly proposed: (column: string) => string;
+}
+
+/** How an engine defines tables. */
+export interface DefinitionRules {
+  /**
+   * The statement that gives schema and name of all tables. Its first column is null where a query sees the schema
+   * without naming it.
+   */
+  readonly tablesQuery: string;
+  /** The statements that create tables where there are none, each after those that it refers to. */
+  readonly create: (tables: readonly TableInOrder[], dialect: Dialect) => readonly string[];
+}
+
+/** What a dialect makes of parts of a statement that its engine cannot say, or gets wrong, right before they are printed. */
+export interface Rewrites {
+  readonly expression?: { readonly [K in SqlExpression["kind"]]?: (expression: never) => SqlExpression };
+  readonly select?: (select: Select) => Select;
+  /** A select that stands in a from clause. */
+  readonly derived?: (select: Select) => Select;
+  readonly compound?: (compound: Compound) => Compound | Select;
+  readonly order?: (terms: readonly SortTerm[]) => readonly SortTerm[];
+  readonly write?: (write: Write) => Write;
+  readonly insertEnd?: (end: InsertEnd) => InsertEnd;
+}
+
+/** What sets one engine's SQL apart: its text, what it cannot say, values on the wire, tables, errors. */
+export interface Dialect {
+  readonly name: DialectName;
+  /** What messages call the engine. */
+  readonly engine: string;
+  readonly text: TextRules;
+  readonly rewrites: Rewrites;
+  readonly wire: WireRules;
+  readonly writes: WriteRules;
+  readonly definition: DefinitionRules;
+  /** How the first rows of each owner are best taken; undefined where all rows of all owners are to be numbered. */
+  readonly ownerForm: (index: OwnerIndex, keyLength: number, limits: Limits) => OwnerForm | undefined;
+  /** The same rows as one JSON value, where that is faster; undefined where rows are to come one by one. */
+  readonly pack: (select: Select | Compound, plan: StatementPlan) => Select | undefined;
+  /** What an error of the engine, or on the way to it, is in this library's terms; `place`: the file or server. */
+  readonly fault: (error: unknown, statement: string, place?: string) => unknown;
+}

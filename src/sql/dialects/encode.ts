@@ -1,0 +1,36 @@
+import type { Scalar, ValueType } from "../../columns/index.js";
+import { GemachError } from "../../errors/index.js";
+import type { Given } from "../../expression/index.js";
+import type { Parameter } from "../tree/tree.js";
+import type { Dialect } from "./dialect.js";
+import type { Keys, Wire } from "./wire.js";
+
+/**
+ * What goes over the wire for a placeholder; `keys` are those of the owners' rows, `given`
+ * what a template is run with.
+ */
+export function encodeParameter(dialect: Dialect, parameter: Parameter, keys: Keys, given?: Given): Wire {
+  switch (parameter.kind) {
+    case "hole": {
+      const { hole, type, isTyped, isList } = parameter;
+      const value = given?.get(hole);
+      if (value === undefined) throw new GemachError("TEMPLATE_OPEN", { parameter: hole });
+      return isList
+        ? dialect.wire.encode({ kind: "list", values: value as readonly Scalar[], type })
+        : dialect.wire.encode({ kind: "value", value, type, isTyped });
+    }
+    case "keys":
+      return dialect.wire.encodeKeys(parameter, keys);
+    case "key":
+      return keys[parameter.at]?.[parameter.part] ?? parameter.absent;
+    case "rows": {
+      const { types } = parameter;
+      const wires = parameter.rows.map((row) =>
+        row.map((value, i) => dialect.wire.encode({ kind: "value", value, type: types[i] as ValueType })),
+      );
+      return dialect.wire.encodeKeys(parameter, wires);
+    }
+    default:
+      return dialect.wire.encode(parameter);
+  }
+}

@@ -1,0 +1,38 @@
+import { GemachError } from "../../../errors/index.js";
+import type { IndexDescription } from "../../../model/index.js";
+import { choiceCheck, createWithLateKeys, type TableRules } from "../../definition/table-text.js";
+import type { DefinitionRules } from "../dialect.js";
+import { quotedText } from "./text.js";
+import { columnType } from "./types.js";
+
+const rules: TableRules = {
+  identity: "int auto_increment primary key",
+  columnType,
+  // The table's own collation goes by code point.
+  collation: (given) => given?.mariadb,
+  check: ({ type: { kind, choices } }, name) => {
+    if (choices !== undefined) return choiceCheck(name, choices, quotedText);
+    return kind === "json" || kind === "list" ? `json_valid(${name})` : undefined;
+  },
+  isByItself: false,
+  settings: " engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin",
+};
+
+/** An index cannot be of some rows only. One of all rows serves as well, unless it is to keep only some of them unique. */
+function ofAllRows(index: IndexDescription, entity: string): IndexDescription {
+  if (index.conditions.length === 0) return index;
+  if (index.isUnique) throw new GemachError("INDEX_UNABLE", { entity, engine: "MariaDB" });
+  return { ...index, conditions: [] };
+}
+
+/** How MariaDB defines tables. */
+export const mariadbDefinition: DefinitionRules = {
+  tablesQuery: "select nullif(table_schema, database()), table_name from information_schema.tables",
+  create: (tables, dialect) => {
+    const adapted = tables.map((created) => {
+      const { table } = created;
+      return { ...created, table: { ...table, indexes: table.indexes.map((one) => ofAllRows(one, table.entity)) } };
+    });
+    return createWithLateKeys(adapted, rules, dialect);
+  },
+};

@@ -1,0 +1,139 @@
+import type { ValueType } from "../../../columns/index.js";
+import { GemachError } from "../../../errors/index.js";
+import type { CallName } from "../../../expression/index.js";
+import { draftFrom } from "../../tree/select.js";
+import type { Compound, Select, SortTerm, SqlExpression, Write } from "../../tree/tree.js";
+import { hasSelect, someExpression } from "../../tree/walk.js";
+import type { Rewrites } from "../dialect.js";
+import { isBare, outsideOf } from "../rewrites.js";
+import { mariadbText } from "./text.js";
+
+type OfKind<K extends SqlExpression["kind"]> = Extract<SqlExpression, { readonly kind: K }>;
+
+const unable = (what: string, instead: string): GemachError =>
+  new GemachError("ENGINE_UNABLE", { engine: "MariaDB", what, instead });
+
+/** An aggregate cannot say of which rows it is: a value of other rows is null, and does not count. */
+function filtered(aggregate: OfKind<"aggregate">): SqlExpression {
+  const { filter, operand } = aggregate;
+  if (filter === undefined) return aggregate;
+  const value = operand ?? ({ kind: "constant", value: 1 } as const);
+  const some: SqlExpression = { kind: "case", branches: [{ when: filter, value }], otherwise: undefined };
+  return { ...aggregate, operand: some, filter: undefined };
+}
+
+/**
+ * The server crashes (10.11) where a bare column of a derived table is also the second term of the window's order, and
+ * one of the query's.
+ */
+function windowed(window: OfKind<"window">): SqlExpression {
+  const isBareColumn = (operand: SqlExpression) => operand.kind === "column" && operand.isDerived === true;
+  if (!window.operands.some(isBareColumn)) return window;
+  const of = [{ type: window.of, isNullable: true }];
+  const operands = window.operands.map((operand): SqlExpression => {
+    if (!isBareColumn(operand)) return operand;
+    return { kind: "call", call: "coalesce", operands: [operand], type: window.of, of };
+  });
+  return { ...window, operands };
+}
+
+const whole: ValueType = { kind: "integer" };
+
+const number = (value: number): SqlExpression => ({
+  kind: "parameter",
+  parameter: { kind: "value", value, type: whole, isTyped: true },
+});
+
+const call = (name: CallName, ...operands: readonly SqlExpression[]): SqlExpression => ({
+  kind: "call",
+  call: name,
+  operands,
+  type: whole,
+  of: operands.map(() => ({ type: whole, isNullable: false })),
+});
+
+const isLimited = ({ limit, offset }: Select): boolean => typeof limit === "number" || offset !== undefined;
+
+/**
+ * A derived table inside of a subquery cannot refer to the rows outside of both: how many rows a limit leaves is worked
+ * out of how many there are.
+ */
+function counted(subquery: OfKind<"subquery">): SqlExpression {
+  const { from, items } = subquery.select;
+  if (from.kind !== "derived" || "operator" in from.select || !isLimited(from.select)) return subquery;
+  const asked = items[0]?.expression;
+  if (asked?.kind === "aggregate")
+    throw unable(
+      `work out ${asked.aggregate}() of a set with limit() or offset()`,
+      "List the set inside of select(), and work it out of the rows that come.",
+    );
+  const { limit, offset } = from.select;
+  const all = { ...from.select, orderBy: [], limit: undefined, offset: undefined };
+  const count: SqlExpression = {
+    kind: "subquery",
+    select: { ...all, items: [{ expression: { kind: "rowCount" }, alias: undefined }] },
+  };
+  const rest = typeof offset === "number" ? call("greatest", call("minus", count, number(offset)), number(0)) : count;
+  return typeof limit === "number" ? call("least", rest, number(limit)) : rest;
+}
+
+/** Whether a condition looks for a value that was worked out in a list. */
+const hasWorkedOutList = (condition: SqlExpression): boolean =>
+  someExpression(condition, (part) => {
+    if (part.kind === "inList") return part.operand.kind !== "column";
+    return part.kind === "inRows" && part.operands.some(({ kind }) => kind !== "column");
+  });
+
+/** A derived table that the server merges into the subquery around it has rows that are not in the list (10.11). */
+const apart = (select: Select): Select =>
+  select.limit === undefined && select.offset === undefined && select.where.some(hasWorkedOutList)
+    ? { ...select, limit: "all" }
+    : select;
+
+const saysNulls = ({ isNullable, nulls }: SortTerm): boolean => isNullable && nulls !== undefined;
+
+/** An order cannot say where rows without a value come: they are sorted by whether they have one first. */
+const ordered = (terms: readonly SortTerm[]): readonly SortTerm[] =>
+  terms.flatMap((term) => {
+    if (!saysNulls(term)) return [term];
+    const isMissing: SqlExpression = { kind: "isNull", operand: term.expression, negated: false };
+    const first: SortTerm = { expression: isMissing, descending: term.nulls === "first", isNullable: false };
+    return [first, { ...term, nulls: undefined }];
+  });
+
+const compound = (given: Compound): Compound | Select =>
+  isBare(given, mariadbText) && !(given.orderBy ?? []).some(saysNulls) ? given : outsideOf(given);
+
+/** Whether a write finds its rows by keys that stand one level down already. */
+const hasKeysDown = ([condition, ...others]: readonly SqlExpression[]): boolean =>
+  others.length === 0 && condition?.kind === "inSelect" && condition.select.from.kind === "derived";
+
+/** A write cannot look into the table that it writes, unless one level down: it finds its rows by their keys. */
+function write(given: Write): Write {
+  const { kind, where, returning, key, table } = given;
+  if (kind === "update" && returning.length > 0)
+    throw unable("give back the rows of an update", "List them in the same transaction.");
+  if (!where.some(hasSelect) || hasKeysDown(where)) return given;
+  const own = { ...table, kind: "table", alias: table.table } as const;
+  const column = (of: string, name: string): SqlExpression => ({ kind: "column", table: of, name });
+  const keys: Select = {
+    ...draftFrom(own),
+    items: key.map((name, i) => ({ expression: column(own.alias, name), alias: `key_${i + 1}` })),
+    where,
+  };
+  const chosen: Select = {
+    ...draftFrom({ kind: "derived", select: keys, alias: "chosen" }),
+    items: key.map((_, i) => ({ expression: column("chosen", `key_${i + 1}`), alias: undefined })),
+  };
+  const operands = key.map((name) => column(own.alias, name));
+  return { ...given, where: [{ kind: "inSelect", operands, select: chosen, negated: false }] };
+}
+
+/** What MariaDB cannot say, or gets wrong. */
+export const mariadbRewrites: Rewrites = {
+  expression: { aggregate: filtered, window: windowed, subquery: counted },
+  derived: apart,
+  order: ordered,
+  compound,
+  write,
+};

@@ -1,0 +1,34 @@
+import type { Dialect } from "../dialect.js";
+import { limitBeforeNesting } from "../rewrites.js";
+import { postgresDefinition } from "./definition.js";
+import { postgresFault } from "./faults.js";
+import { postgresText } from "./text.js";
+import { pgliteWire, postgresWire } from "./wire.js";
+import { postgresWrites } from "./writes.js";
+
+const serverText = postgresText("C.utf8");
+// Its C library, unlike others, has a capital of the German sharp s.
+const inProcessText = postgresText("pg_c_utf8");
+
+/** The SQL of PostgreSQL, 13 or later. Values travel as text; lists as one array parameter. */
+export const postgresDialect: Dialect = {
+  name: "postgres",
+  engine: "PostgreSQL",
+  text: serverText,
+  rewrites: { select: limitBeforeNesting },
+  wire: postgresWire,
+  writes: postgresWrites(serverText),
+  definition: postgresDefinition,
+  // Measured (15): 10 times as fast with 200 rows an owner in an index's order, 0.8 times with 10 in none.
+  ownerForm: (index) => (index === "sorted" ? "lateral" : undefined),
+  pack: () => undefined,
+  fault: postgresFault,
+};
+
+/** The same in the process. */
+export const pgliteDialect: Dialect = {
+  ...postgresDialect,
+  text: inProcessText,
+  wire: pgliteWire,
+  writes: postgresWrites(inProcessText),
+};

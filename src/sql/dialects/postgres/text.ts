@@ -1,0 +1,134 @@
+import { type ColumnKind, kinds } from "../../../columns/index.js";
+import { type CallPrinter, type Calls, isClosed, named, type PrintedCall, wayOf } from "../../print/calls.js";
+import { identifiersOf } from "../../print/identifiers.js";
+import { quotedText, standardAggregate } from "../../print/parts.js";
+import type { TextRules } from "../dialect.js";
+import { castType } from "./types.js";
+import { toWire } from "./wire.js";
+
+/** Words besides the standard's that do not stand as names (15: each word of its own list was tried). */
+const reserved = `
+  analyse analyze asc collation concurrently deferrable desc do freeze ilike initially isnull notnull placing
+  returning variadic verbose
+`;
+
+const nestedAsIs: ReadonlySet<ColumnKind> = new Set([
+  ...(["text", "varchar", "choice", "boolean", "date", "time", "uuid", "identity", "integer"] as const),
+]);
+
+/** Null where any operand is: the engine's own functions leave such operands out. */
+const unlessMissing =
+  (name: string): CallPrinter =>
+  ({ node, beside, all }) => {
+    const missing = node.of.flatMap(({ isNullable }, i) => (isNullable ? [`${beside(i)} is null`] : []));
+    return missing.length === 0
+      ? `${name}(${all()})`
+      : `case when ${missing.join(" or ")} then null else ${name}(${all()}) end`;
+  };
+
+/** A part of a day, or of an instant in UTC. */
+const datePart =
+  (field: string): CallPrinter =>
+  ({ inside, beside, of }) => {
+    const from = of(0).kind === "timestamp" ? `${beside(0)} at time zone 'UTC'` : inside(0);
+    return `cast(${field === "second" ? "trunc(" : ""}extract(${field} from ${from})${field === "second" ? ")" : ""} as integer)`;
+  };
+
+/** Letters are mapped by a collation that knows all of Unicode. */
+const inCase =
+  (name: string, collation: string): CallPrinter =>
+  ({ beside }) =>
+    `${name}(${beside(0)} collate "${collation}") collate "C"`;
+
+/** A part of a document where it is of a type. A position is none in an object, nor a name in a list. */
+function jsonPart(call: PrintedCall, type: string, read: (part: string) => string): string {
+  const way = wayOf(call);
+  const at = (steps: readonly (string | number)[]) => {
+    const names = steps.map((step) => `${call.text(String(step))}::text`).join(", ");
+    return steps.length === 0 ? call.beside(0) : `${call.beside(0)} #> array[${names}]`;
+  };
+  const path = () => way.map((step) => `${call.text(String(step))}::text`).join(", ");
+  const conditions = [
+    ...way.map((step, i) => {
+      const container = at(way.slice(0, i));
+      return `jsonb_typeof(${container}) = '${typeof step === "number" ? "array" : "object"}'`;
+    }),
+    `jsonb_typeof(${at(way)}) = '${type}'`,
+  ];
+  return `case when ${conditions.join(" and ")} then ${read(`(${call.beside(0)} #>> array[${path()}]::text[])`)} end`;
+}
+
+/** `collation`: one that knows the letters of all of Unicode. */
+const callsBy = (collation: string): Calls => ({
+  lower: inCase("lower", collation),
+  upper: inCase("upper", collation),
+  contains: ({ inside }) => `strpos(${inside(0)}, ${inside(1)}) > 0`,
+  startsWith: named("starts_with"),
+  year: datePart("year"),
+  month: datePart("month"),
+  dayOfMonth: datePart("day"),
+  weekday: datePart("isodow"),
+  hour: datePart("hour"),
+  minute: datePart("minute"),
+  second: datePart("second"),
+  secondsSince: ({ beside }) => `cast(trunc(extract(epoch from ${beside(0)} - ${beside(1)})) as bigint)`,
+  plusSeconds: ({ beside }) => `${beside(0)} + ${beside(1)} * interval '1 second'`,
+  startOfDay: ({ inside }) => `date_trunc('day', ${inside(0)}, 'UTC')`,
+  startOfHour: ({ inside }) => `date_trunc('hour', ${inside(0)}, 'UTC')`,
+  startOfMonth: ({ inside }) => `cast(date_trunc('month', ${inside(0)}) as date)`,
+  startOfYear: ({ inside }) => `cast(date_trunc('year', ${inside(0)}) as date)`,
+  toDay: ({ beside }) => `cast(${beside(0)} at time zone 'UTC' as date)`,
+  jsonText: (call) => jsonPart(call, "string", (part) => part),
+  jsonNumber: (call) => jsonPart(call, "number", (part) => `cast(${part} as double precision)`),
+  jsonTruth: (call) => jsonPart(call, "boolean", (part) => `cast(${part} as boolean)`),
+  least: unlessMissing("least"),
+  greatest: unlessMissing("greatest"),
+  cast: ({ inside, type }) =>
+    type.kind === "numeric"
+      ? `round(cast(${inside(0)} as numeric), ${type.scale})`
+      : `cast(${inside(0)} as ${castType(type)})`,
+});
+
+/** How PostgreSQL, 13 or later, is written, its letters mapped by a collation. Lists are one array parameter. */
+export const postgresText = (collation: string): TextRules => ({
+  quote: identifiersOf('"', reserved),
+  placeholder: (position) => `$${position}`,
+  isNumbered: true,
+  literal: (value, { kind }) => {
+    const wire = toWire(value);
+    return typeof wire === "string" && !kinds[kind].isExact ? quotedText(wire) : String(wire);
+  },
+  typed: (placeholder, type) => `${placeholder}::${castType(type)}`,
+  calls: callsBy(collation),
+  likeOperator: "like",
+  pattern: (like) => like,
+  aggregate: (operand, types, over) => standardAggregate(operand, types, over, "double precision"),
+  distinct: (left, right) => `${left} is distinct from ${right}`,
+  inList: (operand, placeholder, type, negated) =>
+    `${operand} ${negated ? "<> all" : "= any"} (${placeholder}::${castType(type)}[])`,
+  inKeys: (operands, types, add) => {
+    const arrays = types.map((type, i) => `${add(operands.length === 1 ? "all" : i)}::${castType(type)}[]`);
+    if (operands.length === 1) return `${operands[0]} = any (${arrays[0]})`;
+    return `(${operands.join(", ")}) in (select * from unnest(${arrays.join(", ")}))`;
+  },
+  keysTable: (types, add, alias, hasPosition) => {
+    const arrays = types.map((type, i) => `${add(types.length === 1 ? "all" : i)}::${castType(type)}[]`).join(", ");
+    const names = types.map((_, i) => `key_${i + 1}`);
+    return hasPosition
+      ? `unnest(${arrays}) with ordinality as ${alias} (${[...names, "position"].join(", ")})`
+      : `unnest(${arrays}) as ${alias} (${names.join(", ")})`;
+  },
+  nulls: (descending, said) => ` nulls ${said ?? (descending ? "last" : "first")}`,
+  lock: ({ strength, taken }, table) =>
+    ` for ${strength} of ${table}${taken === undefined ? "" : ` ${taken.replace("no wait", "nowait")}`}`,
+  sortable: (expression) => expression,
+  read: (expression) => expression,
+  limit: (limit, offset) =>
+    `${limit === undefined ? "" : ` limit ${limit}`}${offset === undefined ? "" : ` offset ${offset}`}`,
+  nest: (items, order) => `json_agg(json_build_array(${items.join(", ")})${order})`,
+  // The texts that go over the wire; what is a text or nested already is one.
+  inJson: (expression, type) =>
+    type === undefined || nestedAsIs.has(type.kind)
+      ? expression
+      : `${isClosed(expression) ? expression : `(${expression})`}::text`,
+});

@@ -1,0 +1,44 @@
+import { quotedText, standardConflict } from "../../print/parts.js";
+import type { TextRules, WriteRules } from "../dialect.js";
+import { castType } from "./types.js";
+
+/**
+ * Rows that bring their own identity leave the sequence behind, so that it would hand out the same
+ * numbers again: PostgreSQL alone does not move it by itself. It is moved in the same statement,
+ * forward only.
+ */
+const advancing = (insert: string, table: string, identity: string, { quote }: TextRules): string =>
+  `with added as (${insert} returning ${quote(identity)}), ` +
+  `counter as (select pg_get_serial_sequence(${quotedText(table)}, ${quotedText(identity)}) as name, max(${quote(identity)}) as last from added) ` +
+  `select setval(name, last) from counter where last > nextval(name)`;
+
+/** How PostgreSQL takes rows: each column as an array. */
+export const postgresWrites = (text: TextRules): WriteRules => ({
+  emptyRow: "default values",
+  insertArrays: ({ into, table, types, identity }) => {
+    // An array of arrays would be unnested as a whole: a column's lists travel as texts.
+    const arrays = types.map((type, i) => `$${i + 1}::${type.kind === "list" ? "text" : castType(type)}[]`).join(", ");
+    const names = types.map((_, i) => `part_${i + 1}`);
+    const hasLists = types.some(({ kind }) => kind === "list");
+    const parts = types
+      .map((type, i) => (type.kind === "list" ? `${names[i]}::${castType(type)}` : names[i]))
+      .join(", ");
+    const rows = hasLists
+      ? `${parts} from unnest(${arrays}) as given (${names.join(", ")})`
+      : `* from unnest(${arrays})`;
+    const insert = `${into} select ${rows}`;
+    return table === undefined || identity === undefined ? insert : advancing(insert, table, identity, text);
+  },
+  advance: (table, identity, last) => {
+    const known = last === undefined ? `(select max(${text.quote(identity)}) from ${table})` : "$1::bigint";
+    return [
+      {
+        text: `select setval(name, last) from (select pg_get_serial_sequence(${quotedText(table)}, ${quotedText(identity)}) as name, ${known} as last) as counter where last > nextval(name)`,
+        parameters: last === undefined ? [] : [last],
+      },
+    ];
+  },
+  portions: { rows: [], mostParameters: 65_535, mostBytes: 100_000_000, takesDefault: true },
+  onConflict: standardConflict,
+  proposed: (column) => `excluded.${column}`,
+});

@@ -1,0 +1,28 @@
+import { choiceCheck, indexTexts, type TableRules, tableText } from "../../definition/table-text.js";
+import { quotedText } from "../../print/parts.js";
+import type { DefinitionRules } from "../dialect.js";
+import { columnTypes } from "./types.js";
+
+const rules: TableRules = {
+  identity: "integer primary key",
+  columnType: ({ kind }) => columnTypes[kind] ?? "text",
+  collation: (given) => given?.sqlite,
+  check: ({ type }, name) => {
+    if (type.choices !== undefined) return choiceCheck(name, type.choices, quotedText);
+    if (type.kind === "varchar") return `length(${name}) <= ${type.length}`;
+    return type.kind === "json" ? `json_valid(${name})` : undefined;
+  },
+  // Within one schema: an index is named with it, and neither its table nor a foreign key leads to another.
+  isByItself: true,
+  settings: "",
+};
+
+/** How SQLite defines tables. A schema is a file that the caller attached; a foreign key may lead to a table to come. */
+export const sqliteDefinition: DefinitionRules = {
+  tablesQuery: "select nullif(schema, 'main'), name from pragma_table_list",
+  create: (tables, dialect) =>
+    tables.flatMap(({ table }) => [
+      tableText(table, table.foreignKeys, rules, dialect),
+      ...indexTexts(table, rules, dialect),
+    ]),
+};

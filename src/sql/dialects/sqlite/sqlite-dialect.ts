@@ -1,0 +1,30 @@
+import { standardConflict } from "../../print/parts.js";
+import type { Dialect } from "../dialect.js";
+import { sqliteDefinition } from "./definition.js";
+import { sqliteFault } from "./faults.js";
+import { packed } from "./pack.js";
+import { sqliteRewrites } from "./rewrites.js";
+import { sqliteText } from "./text.js";
+import { sqliteWire } from "./wire.js";
+
+/** The SQL of SQLite, 3.38 or later. */
+export const sqliteDialect: Dialect = {
+  name: "sqlite",
+  engine: "SQLite",
+  text: sqliteText,
+  rewrites: sqliteRewrites,
+  wire: sqliteWire,
+  writes: {
+    emptyRow: "default values",
+    insertArrays: undefined,
+    advance: () => [],
+    portions: { rows: [1], mostParameters: 32_766, mostBytes: 500_000_000, takesDefault: false },
+    onConflict: standardConflict,
+    proposed: (column) => `excluded.${column}`,
+  },
+  definition: sqliteDefinition,
+  // Measured (3.53): with 10 rows an owner 1.3 times, with 200 4 to 36 times as fast as numbering all rows.
+  ownerForm: () => "correlated",
+  pack: packed,
+  fault: sqliteFault,
+};

@@ -1,0 +1,210 @@
+import {
+  type ColumnKind,
+  canonicalInstant,
+  canonicalOf,
+  canonicalTime,
+  isDay,
+  type Scalar,
+  type ValueType,
+} from "../../columns/index.js";
+import { GemachError } from "../../errors/index.js";
+
+/** What goes over the wire in either direction: all that a driver has to take and may give. */
+export type Wire = null | boolean | number | bigint | string | Uint8Array;
+
+/** The keys of another statement's rows, as they came over the wire. */
+export type Keys = readonly (readonly Wire[])[];
+
+/** Makes a value of what came over the wire; it is never asked about null. */
+export type Decoder = (wire: Wire) => Scalar;
+
+const unreadable = (kind: ColumnKind): never => {
+  throw new GemachError("VALUE_UNREADABLE", { kind });
+};
+
+/** A text; a driver gives bytes where a column holds them. */
+export const decodeText: Decoder = (wire) => (typeof wire === "string" ? wire : unreadable("text"));
+
+const wholeDigits = /^-?\d+$/;
+const minus = 45;
+const point = 46;
+const zero = 48;
+
+/** The number that digits are from a place of a text to another; -1 where there is something else. Measured: a pattern takes twice as long. */
+function digitsOf(text: string, from: number, to: number): number {
+  let number = 0;
+  for (let i = from; i < to; i++) {
+    const digit = text.charCodeAt(i) - zero;
+    if (digit < 0 || digit > 9) return -1;
+    number = number * 10 + digit;
+  }
+  return number;
+}
+
+/** So many digits are a whole number that a JavaScript number surely holds. */
+const sureDigits = 15;
+
+/** A whole number from the wire, where a JavaScript number holds it. */
+export const decodeWhole: Decoder = (wire) => {
+  if (typeof wire === "number" && Number.isSafeInteger(wire)) return wire;
+  return typeof wire === "string" ? wholeOf(wire) : wholeBeyond(wire);
+};
+
+function wholeOf(text: string): number {
+  const from = text.charCodeAt(0) === minus ? 1 : 0;
+  const { length } = text;
+  if (length <= from || length - from > sureDigits) return wholeBeyond(text);
+  const number = digitsOf(text, from, length);
+  if (number < 0) return unreadable("integer");
+  return from === 0 ? number : 0 - number;
+}
+
+/** What is none, or one that a JavaScript number may not hold. */
+function wholeBeyond(wire: Wire): number {
+  const isWhole = typeof wire === "string" ? wholeDigits.test(wire) : Number.isInteger(Number(wire));
+  if (!isWhole || typeof wire === "boolean") return unreadable("integer");
+  if (!Number.isSafeInteger(Number(wire))) throw new GemachError("VALUE_LOSSY", { kind: "integer" });
+  return Number(wire);
+}
+
+export const decodeBigint: Decoder = (wire) => {
+  if (typeof wire === "string" ? wholeDigits.test(wire) : typeof wire === "bigint" || Number.isSafeInteger(wire))
+    return BigInt(wire as string);
+  return unreadable("bigint");
+};
+
+/** A finite number, of a driver or in digits. */
+export const decodeDouble: Decoder = (wire) => {
+  const number = typeof wire === "string" && /^[-+\d]/.test(wire) ? Number(wire) : wire;
+  return typeof number === "number" && Number.isFinite(number) ? number : unreadable("double");
+};
+
+/** Digits of an exact decimal. */
+export const decodeNumeric: Decoder = (wire) => {
+  const text = String(wire);
+  const from = text.charCodeAt(0) === minus ? 1 : 0;
+  let points = 0;
+  for (let i = from; i < text.length; i++) {
+    const unit = text.charCodeAt(i);
+    if (unit === point && i > from && i < text.length - 1) points++;
+    else if (unit < zero || unit > zero + 9) return unreadable("numeric");
+  }
+  return text.length > from && points < 2 ? text : unreadable("numeric");
+};
+
+/** A truth value of an engine that has none. */
+export const decodeTruth: Decoder = (wire) => (wire === 1 ? true : wire === 0 ? false : unreadable("boolean"));
+
+/** A day; those that every month has are known by their digits alone. */
+export const decodeDate: Decoder = (wire) => {
+  if (typeof wire !== "string") return unreadable("date");
+  if (wire.length === 10 && wire.charCodeAt(4) === minus && wire.charCodeAt(7) === minus) {
+    const month = digitsOf(wire, 5, 7);
+    const day = digitsOf(wire, 8, 10);
+    if (day > 0 && day < 29 && month > 0 && month < 13 && digitsOf(wire, 0, 4) > 0) return wire;
+  }
+  return isDay(wire) ? wire : unreadable("date");
+};
+
+export const decodeUuid: Decoder = (wire) =>
+  typeof wire === "string" && /^[\da-f]{8}-(?:[\da-f]{4}-){3}[\da-f]{12}$/i.test(wire) ? wire : unreadable("uuid");
+
+/** One of the texts that a choice has. */
+export const choiceDecoder = ({ choices }: ValueType): Decoder => {
+  const known = new Set<Wire>(choices);
+  return (wire) => (known.has(wire) ? (wire as string) : unreadable("choice"));
+};
+
+const readable = (canonical: string | undefined, kind: ColumnKind): string => canonical ?? unreadable(kind);
+const ofText =
+  (kind: ColumnKind, canonical: (text: string) => string | undefined): Decoder =>
+  (wire) =>
+    readable(typeof wire === "string" ? canonical(wire) : undefined, kind);
+
+export const decodeTime: Decoder = ofText("time", canonicalTime);
+
+export const decodeInstant: Decoder = ofText("timestamp", canonicalInstant);
+
+/** An instant of an engine that stores none: its day and time of day are in UTC. */
+export const decodeUtc: Decoder = ofText("timestamp", (text) =>
+  canonicalInstant(/[Z+]|-\d\d$/.test(text.slice(19)) ? text : `${text}Z`),
+);
+
+/** Bytes as a plain Uint8Array: drivers of Node give a class of its own. */
+export const decodeBytes: Decoder = (wire) => {
+  if (!(wire instanceof Uint8Array)) return unreadable("bytes");
+  return new Uint8Array(wire.buffer as ArrayBuffer, wire.byteOffset, wire.byteLength);
+};
+
+const hexOf = Array.from({ length: 256 }, (_, byte) => byte.toString(16).padStart(2, "0"));
+
+/** Bytes as hexadecimal digits. */
+export function toHex(bytes: Uint8Array): string {
+  const parts = new Array<string>(bytes.length);
+  for (let i = 0; i < bytes.length; i++) parts[i] = hexOf[bytes[i] as number] as string;
+  return parts.join("");
+}
+
+const digit = (code: number): number => (code < 58 ? code - 48 : (code | 32) - 87);
+
+/** Hexadecimal digits as bytes, from a position on. */
+export function fromHex(text: string, from: number): Uint8Array {
+  const bytes = new Uint8Array((text.length - from) >> 1);
+  for (let i = 0, at = from; i < bytes.length; i++, at += 2)
+    bytes[i] = digit(text.charCodeAt(at)) * 16 + digit(text.charCodeAt(at + 1));
+  return bytes;
+}
+
+/** Values as one JSON list; whole numbers of 64 bits with all of their digits. */
+export const jsonList = (values: readonly (Wire | readonly Wire[])[]): string =>
+  `[${values.map((value) => (Array.isArray(value) ? jsonList(value) : jsonPart(value as Wire))).join(",")}]`;
+
+const jsonPart = (value: Wire): string => (typeof value === "bigint" ? value.toString() : JSON.stringify(value));
+
+/** A column's list as JSON text, for engines without arrays. */
+export const listToJson = (values: readonly Scalar[]): string =>
+  JSON.stringify(values, (_, value) => (typeof value === "bigint" ? value.toString() : value));
+
+/** A list whose values are all of its kind. */
+export function checkedList(values: unknown, { element }: ValueType): readonly Scalar[] {
+  const { codec: _, ...plain } = element as ValueType;
+  const isOfKind = (value: unknown) => canonicalOf(value, plain) !== undefined;
+  return Array.isArray(values) && values.every(isOfKind) ? values : unreadable("list");
+}
+
+/** A column's list from JSON text. */
+export function listDecoder(type: ValueType): Decoder {
+  const isBigint = type.element?.kind === "bigint";
+  return (wire) => {
+    let values: unknown;
+    try {
+      values = JSON.parse(wire as string);
+    } catch {
+      return unreadable("list");
+    }
+    const digits = (value: unknown) => (wholeDigits.test(value as string) ? BigInt(value as string) : value);
+    return checkedList(isBigint && Array.isArray(values) ? values.map(digits) : values, type);
+  };
+}
+
+/** The decoders of engines that have neither truth values nor instants, and a driver that gives numbers. */
+const looseDecoders: Readonly<Partial<Record<ColumnKind, Decoder>>> = {
+  identity: decodeWhole,
+  integer: decodeWhole,
+  bigint: decodeBigint,
+  double: decodeDouble,
+  numeric: decodeNumeric,
+  boolean: decodeTruth,
+  date: decodeDate,
+  uuid: decodeUuid,
+  json: decodeText,
+  time: decodeTime,
+  timestamp: decodeUtc,
+  bytes: decodeBytes,
+};
+
+/** What makes values of what the driver of such an engine gives; undefined where that is the very value. */
+export const looseDecoder = (type: ValueType): Decoder | undefined => {
+  if (type.kind === "list") return listDecoder(type);
+  return type.kind === "choice" ? choiceDecoder(type) : looseDecoders[type.kind];
+};

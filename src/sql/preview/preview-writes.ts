@@ -1,0 +1,118 @@
+import type { Query } from "../../expression/index.js";
+import {
+  type ColumnsOf,
+  type Definitions,
+  type Entity,
+  type EntityName,
+  entityIn,
+  type NewRow,
+  type OwnRow,
+} from "../../model/index.js";
+import {
+  type ConflictSet,
+  type GivenRow,
+  planDelete,
+  planInsert,
+  planInsertFrom,
+  planUpdate,
+  type ReturningOption,
+  rowList,
+  type WritePlan,
+} from "../../plan/index.js";
+import {
+  type EntityChanges,
+  type EntityQuery,
+  type Selection,
+  stateOf,
+  type UpsertOptions,
+} from "../../query/index.js";
+import { writeStatements } from "../write/write.js";
+import { type DialectOption, dialectIn, type PreviewedStatement } from "./preview.js";
+
+/** Further options of a write that is previewed. */
+export interface PreviewWriteOptions<D extends Definitions<D>, E extends keyof D> extends DialectOption {
+  readonly returning?: true | ((row: OwnRow<ColumnsOf<D, E>>) => Selection);
+}
+
+function statementsOf(
+  plan: WritePlan,
+  options: DialectOption,
+  purpose: string,
+  query?: Query,
+): readonly PreviewedStatement[] {
+  const given = query === undefined ? undefined : stateOf(query, "preview").given?.values;
+  return writeStatements(plan, options.dialect, given).map(({ text, parameters }) => ({
+    purpose,
+    reaches: [],
+    text,
+    parameters,
+  }));
+}
+
+/** What each verb that writes will send; its parameters are as they go over the wire. */
+export const writingPreviews = {
+  /** What `insert` will send. */
+  insert: <D extends Definitions<D>, E extends EntityName<D>>(
+    entity: Entity<D, E>,
+    rows: readonly NewRow<D, E>[],
+    options: PreviewWriteOptions<D, E>,
+  ): readonly PreviewedStatement[] => {
+    const { writes } = dialectIn(options, "preview.insert");
+    const resolved = entityIn(entity, "preview.insert");
+    const plan = planInsert(resolved, rowList<GivenRow>(rows, resolved, "preview.insert"), {
+      returning: options.returning as ReturningOption,
+      rules: writes.portions,
+    });
+    return statementsOf(plan, options, `new rows of ${resolved.name}`);
+  },
+  /** What `upsert` will send. */
+  upsert: <D extends Definitions<D>, E extends EntityName<D>>(
+    entity: Entity<D, E>,
+    rows: readonly NewRow<D, E>[],
+    options: PreviewWriteOptions<D, E> & UpsertOptions<D, E>,
+  ): readonly PreviewedStatement[] => {
+    const { writes } = dialectIn(options, "preview.upsert");
+    const resolved = entityIn(entity, "preview.upsert");
+    const { by, set = "given" } = options;
+    const plan = planInsert(resolved, rowList<GivenRow>(rows, resolved, "preview.upsert"), {
+      returning: options.returning as ReturningOption,
+      conflict: { by, set: set as ConflictSet },
+      rules: writes.portions,
+    });
+    return statementsOf(plan, options, `new or changed rows of ${resolved.name}`);
+  },
+  /** What `insertFrom` will send. */
+  insertFrom: <D extends Definitions<D>, E extends EntityName<D>>(
+    entity: Entity<D, E>,
+    query: Query<NewRow<D, E>>,
+    options: DialectOption,
+  ): readonly PreviewedStatement[] => {
+    dialectIn(options, "preview.insertFrom");
+    const resolved = entityIn(entity, "preview.insertFrom");
+    const plan = planInsertFrom(resolved, stateOf(query, "preview.insertFrom"));
+    return statementsOf(plan, options, `new rows of ${resolved.name}`, query);
+  },
+  /** What `update` will send. */
+  update: <D extends Definitions<D>, E extends EntityName<D>>(
+    query: EntityQuery<D, E, unknown>,
+    changes: EntityChanges<D, E> | NoInfer<(row: OwnRow<ColumnsOf<D, E>>) => EntityChanges<D, E>>,
+    options: PreviewWriteOptions<D, E> & { readonly all?: boolean },
+  ): readonly PreviewedStatement[] => {
+    dialectIn(options, "preview.update");
+    const state = stateOf(query, "preview.update");
+    const { all = false, returning } = options;
+    const plan = planUpdate(state, changes, { all, returning: returning as ReturningOption });
+    return statementsOf(plan, options, `changed rows of ${state.source.entity.name}`, query);
+  },
+  /** What `delete` will send. */
+  delete: <D extends Definitions<D>, E extends EntityName<D>>(
+    query: EntityQuery<D, E, unknown>,
+    options: PreviewWriteOptions<D, E> & { readonly all?: boolean },
+  ): readonly PreviewedStatement[] => {
+    dialectIn(options, "preview.delete");
+    const state = stateOf(query, "preview.delete");
+    const { all = false, returning } = options;
+    const plan = planDelete(state, { all, returning: returning as ReturningOption });
+    return statementsOf(plan, options, `deleted rows of ${state.source.entity.name}`, query);
+  },
+};

@@ -1,0 +1,125 @@
+import type { Scalar, ValueType } from "../../columns/index.js";
+import type { CallName } from "../../expression/index.js";
+import type { CallExpression } from "../tree/tree.js";
+
+/** A call whose operands can be printed, any number of times: each time with parameters of its own. */
+export interface PrintedCall {
+  readonly node: CallExpression;
+  /** The type of its value. */
+  readonly type: ValueType;
+  /** The type of an operand. */
+  readonly of: (index: number) => ValueType;
+  /** An operand between brackets of its own, such as those of a function. */
+  readonly inside: (index: number) => string;
+  /** An operand beside an operator. */
+  readonly beside: (index: number) => string;
+  /** All operands, with commas. */
+  readonly all: () => string;
+  /** A text of the printer's own, as a parameter. */
+  readonly text: (value: string) => string;
+}
+
+/** Gives a call's text. */
+export type CallPrinter = (call: PrintedCall) => string;
+
+/** A function of all operands. */
+export const named =
+  (name: string): CallPrinter =>
+  ({ all }) =>
+    `${name}(${all()})`;
+
+/** An operator between two operands. */
+export const infix =
+  (operator: string): CallPrinter =>
+  ({ beside }) =>
+    `${beside(0)} ${operator} ${beside(1)}`;
+
+/** A number that shapes the text: positions and digits are part of what a query is, not of its data. */
+export function structural({ node }: PrintedCall, index: number): number {
+  const operand = node.operands[index];
+  return operand?.kind === "parameter" && operand.parameter.kind === "value" ? Number(operand.parameter.value) : 0;
+}
+
+/** The way into a document, as the query says it. */
+export function wayOf({ node }: PrintedCall): readonly (string | number)[] {
+  const operand = node.operands[1];
+  const known = operand?.kind === "parameter" && operand.parameter.kind === "value" ? operand.parameter.value : "[]";
+  return JSON.parse(known as string) as readonly (string | number)[];
+}
+
+/** Half away from zero, alike on every engine: their own functions round doubles each in its own way. */
+function roundedDouble(call: PrintedCall): string {
+  const digits = structural(call, 1);
+  const factor = digits === 0 ? "" : `${10 ** digits}.0`;
+  const scaled = factor === "" ? `abs(${call.inside(0)})` : `abs(${call.inside(0)}) * ${factor}`;
+  return `sign(${call.inside(0)}) * floor(${scaled} + 0.5)${factor === "" ? "" : ` / ${factor}`}`;
+}
+
+/** The texts that engines share, but for those that say a call in their own way. */
+export const standardCalls = {
+  plus: infix("+"),
+  minus: infix("-"),
+  times: infix("*"),
+  dividedBy: ({ beside, inside }) => `${beside(0)} / nullif(${inside(1)}, 0)`,
+  remainder: ({ beside, inside }) => `${beside(0)} % nullif(${inside(1)}, 0)`,
+  negated: ({ beside }) => `- ${beside(0)}`,
+  absolute: named("abs"),
+  rounded: (call) =>
+    call.type.kind === "numeric" ? `round(${call.inside(0)}, ${structural(call, 1)})` : roundedDouble(call),
+  floor: named("floor"),
+  ceiling: named("ceil"),
+  length: named("length"),
+  trim: named("trim"),
+  concat: ({ node, beside }) => node.operands.map((_, i) => beside(i)).join(" || "),
+  substring: (call) => `substr(${call.inside(0)}, ${structural(call, 1)}, ${structural(call, 2)})`,
+  replace: named("replace"),
+  contains: ({ inside }) => `instr(${inside(0)}, ${inside(1)}) > 0`,
+  endsWith: ({ inside, beside }) => `right(${inside(0)}, length(${inside(1)})) = ${beside(1)}`,
+  like: infix("like"),
+  plusDays: infix("+"),
+  daysSince: infix("-"),
+  coalesce: named("coalesce"),
+  nullIf: named("nullif"),
+  least: named("least"),
+  greatest: named("greatest"),
+} satisfies Partial<Record<CallName, CallPrinter>>;
+
+/** Calls that no two engines say alike. */
+type OwnCall = Exclude<CallName, keyof typeof standardCalls>;
+
+/** The calls of an engine: all that have no text shared by engines, and any other. */
+export type Calls = Readonly<Record<OwnCall, CallPrinter> & Partial<Record<CallName, CallPrinter>>>;
+
+/** How an engine says a call. */
+export const printerOf = (calls: Calls, call: CallName): CallPrinter =>
+  calls[call] ?? ((standardCalls as Partial<Record<CallName, CallPrinter>>)[call] as CallPrinter);
+
+/** Whether a printed call is closed in itself, so that it needs no brackets beside an operator. */
+export function isClosed(text: string): boolean {
+  if (/^(?:"[^"]*"|`[^`]*`|[\w.?$])+$/.test(text)) return true;
+  if (!/^\w+\(/.test(text) || !text.endsWith(")")) return false;
+  let depth = 0;
+  for (let i = 0; i < text.length; i++) {
+    if (text[i] === "(") depth++;
+    else if (text[i] === ")" && --depth === 0) return i === text.length - 1;
+  }
+  return false;
+}
+
+/** A text in a pattern of `like` that stands for itself. */
+const escaped = (text: string): string => text.replace(/[\\%_]/g, "\\$&");
+
+/** The pattern of a match for a text that is known. */
+export function patternOf(name: CallName, text: Scalar): string {
+  const plain = text as string;
+  switch (name) {
+    case "contains":
+      return `%${escaped(plain)}%`;
+    case "startsWith":
+      return `${escaped(plain)}%`;
+    case "endsWith":
+      return `%${escaped(plain)}`;
+    default:
+      return plain;
+  }
+}

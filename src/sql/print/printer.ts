@@ -1,0 +1,55 @@
+import type { Derivation } from "../../expression/index.js";
+import type { Dialect } from "../dialects/dialect.js";
+import type { Parameter, SqlExpression } from "../tree/tree.js";
+
+/** A text in the making. */
+export interface Printer {
+  readonly dialect: Dialect;
+  /** Undefined in a table's definition, where values stand in the text. */
+  readonly parameters: Parameter[] | undefined;
+  /** Parameters of expressions that may stand in a statement several times. */
+  readonly made: Map<SqlExpression, Parameter>;
+  /** What queries are called that the statement names before it begins. */
+  readonly names: Map<Derivation, string>;
+  /** How many keys the text has places for, where an engine lists them one by one. */
+  readonly keyCount: number;
+}
+
+/** Begins a text; without parameters values stand in it. */
+export const newPrinter = (dialect: Dialect, parameters: Parameter[] | undefined, keyCount = 1): Printer => ({
+  dialect,
+  parameters,
+  made: new Map(),
+  names: new Map(),
+  keyCount,
+});
+
+/** The parameter of an expression, the same one wherever the expression stands. */
+export function parameterOf(printer: Printer, expression: SqlExpression, make: () => Parameter): Parameter {
+  const known = printer.made.get(expression) ?? make();
+  printer.made.set(expression, known);
+  return known;
+}
+
+/** What stands in the text for a parameter: a placeholder, or the value itself. */
+export function place({ dialect: { text }, parameters }: Printer, parameter: Parameter): string {
+  if (parameters !== undefined) {
+    const known = text.isNumbered ? parameters.indexOf(parameter) + 1 : 0;
+    const placeholder = text.placeholder(known > 0 ? known : parameters.push(parameter));
+    const isTyped = (parameter.kind === "value" || parameter.kind === "hole") && parameter.isTyped === true;
+    return isTyped ? text.typed(placeholder, parameter.type) : placeholder;
+  }
+  switch (parameter.kind) {
+    case "value":
+      return text.literal(parameter.value, parameter.type);
+    case "list":
+      return parameter.values.map((value) => text.literal(value, parameter.type)).join(", ");
+    case "hole":
+    case "rows":
+    case "keys":
+    case "key":
+      return "";
+    default:
+      return parameter satisfies never;
+  }
+}

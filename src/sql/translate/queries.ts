@@ -1,0 +1,214 @@
+import {
+  type Derivation,
+  type Node,
+  type QueryState,
+  type RawText,
+  type ResolvedEntity,
+  type Source,
+  typeOf,
+} from "../../expression/index.js";
+import { isLimited, type Output, type StatementPlan, totalOrder, withoutCursor } from "../../plan/index.js";
+import { fieldsOfQuery } from "../../query/index.js";
+import { draftFrom, type SelectDraft } from "../tree/select.js";
+import type { Compound, RawExpression, Select, SortTerm, SqlExpression, TableTerm } from "../tree/tree.js";
+import { addPresent } from "./presence.js";
+import { freeName, newScope, type Place, placeIn, releaseNames, type Scope, tableOf } from "./scope.js";
+
+/** SQL as it was written, in terms of the rows that are there. */
+export const rawOf = (scope: Scope, { parts, between }: RawText): RawExpression => ({
+  kind: "raw",
+  parts,
+  between: between.map((part) =>
+    part.kind === "table"
+      ? { kind: "table", schema: part.entity.schema, table: part.entity.table }
+      : scope.translate.operand(scope, part),
+  ),
+});
+
+/** The rows of a source, with those of others beside them, narrowed and grouped, in a select of their own. */
+export function placeRows(
+  scope: Scope,
+  { source, beside, where, groupBy, having }: Pick<StatementPlan, "source" | "beside" | "where" | "groupBy" | "having">,
+): Place {
+  const place = placeSource(scope, source);
+  const { select } = place;
+  addPresent(where, scope.present);
+  scope.rows = { source, orderBy: [], joins: beside, groupBy };
+  for (const { kind, source: other, on } of beside) {
+    const alias = freeName(scope, other.entity.table);
+    const table = sourceTable(scope, other.entity, alias);
+    // What the condition follows from the joined rows is joined to them before they are joined themselves.
+    const apart = draftFrom(table);
+    const joined = placeIn(apart, other.entity, alias);
+    scope.places.set(other, joined);
+    const conditions = on === undefined ? [] : [scope.translate.condition(scope, on)];
+    const nested: TableTerm = apart.joins.length === 0 ? table : { kind: "joined", table, joins: apart.joins, alias };
+    select.joins.push({ kind, table: nested, on: conditions });
+    joined.select = select;
+    joined.isOptional = kind === "left";
+  }
+  select.where.push(...where.map((node) => scope.translate.condition(scope, node)));
+  for (const node of groupBy ?? []) {
+    const key = scope.translate.operand(scope, node);
+    scope.keys.set(node, key);
+    select.groupBy.push(key);
+  }
+  select.having.push(...having.map((node) => scope.translate.condition(scope, node)));
+  return place;
+}
+
+/** What stands in a from clause for an entity: its table, or the query that its rows come from. */
+function sourceTable(scope: Scope, entity: ResolvedEntity, alias: string): TableTerm {
+  const { derivation } = entity;
+  if (derivation === undefined) return tableOf(entity, alias);
+  if (derivation.kind !== "query" && derivation.kind !== "compound") {
+    nameTable(scope, entity, derivation);
+    return { kind: "common", of: derivation, alias };
+  }
+  return { kind: "derived", select: derivedRows(scope, entity, derivation), alias };
+}
+
+/** A query's select that knows nothing of the rows around it, its values under the names of an entity's columns. */
+function selectApart(scope: Scope, entity: ResolvedEntity, query: QueryState): Select {
+  const inner = newScope(scope.translate, new Map(), scope.common, scope.isTrusting);
+  const nodes = fieldsOfQuery(query);
+  return selectOf(
+    inner,
+    query,
+    [...entity.columns].map(([path, { name }]) => [nodes.get(path) as Node, name] as const),
+  );
+}
+
+function derivedRows(
+  scope: Scope,
+  entity: ResolvedEntity,
+  derivation: Extract<Derivation, { kind: "query" | "compound" }>,
+): Select | Compound {
+  if (derivation.kind === "query") return selectApart(scope, entity, derivation.query);
+  return {
+    operator: derivation.operator,
+    selects: derivation.queries.map((query) => unlimited(entity, selectApart(scope, entity, query))),
+  };
+}
+
+/**
+ * The whole statement of a query that takes the rows of a compound as they are, so that it needs no select around them;
+ * undefined where there is more to it.
+ */
+export function wholeCompound(scope: Scope, plan: StatementPlan): Compound | undefined {
+  const { source, orderBy, limit, offset } = plan;
+  const { derivation, columns } = source.entity;
+  if (derivation?.kind !== "compound") return undefined;
+  const isMore =
+    plan.where.length + plan.beside.length + plan.joined.length + plan.ownerSteps.length + plan.having.length > 0;
+  if (isMore || plan.groupBy !== undefined || plan.lock !== undefined) return undefined;
+  const all = [...columns.values()];
+  const isOwn = (node: Output | undefined, column?: (typeof all)[number]) =>
+    node?.kind === "column" && node.path.source === source && (column === undefined || node.column === column);
+  const isWhole = all.length === plan.outputs.length && all.every((column, i) => isOwn(plan.outputs[i], column));
+  if (!isWhole || !orderBy.every(({ node }) => isOwn(node))) return undefined;
+  const terms = orderBy.map(({ node, descending, nulls }): SortTerm => {
+    const { column } = node as Extract<Node, { kind: "column" }>;
+    const position = all.indexOf(column) + 1;
+    return { expression: { kind: "position", position }, descending, isNullable: column.isNullable, nulls };
+  });
+  const rows = derivedRows(scope, source.entity, derivation) as Compound;
+  const whole = { alias: source.entity.table, columns: all.map(({ name, type }) => ({ name, type })) };
+  return { ...rows, orderBy: terms, limit, offset, whole };
+}
+
+/** A limited select within a compound has to stand one level down. */
+function unlimited(entity: ResolvedEntity, select: Select): Select {
+  if (select.limit === undefined && select.offset === undefined) return select;
+  const outer = draftFrom({ kind: "derived", select, alias: "part" });
+  for (const { name } of entity.columns.values())
+    outer.items.push({ expression: { kind: "column", table: "part", name }, alias: undefined });
+  return outer;
+}
+
+/** Has the statement name a query before it begins, once. */
+function nameTable(scope: Scope, entity: ResolvedEntity, derivation: Extract<Derivation, { name: string }>): void {
+  if (scope.common.has(derivation)) return;
+  const columns = [...entity.columns.values()].map((column) => column.name);
+  const isRecursive = derivation.kind === "recursive";
+  // Its own name is known inside of it.
+  if (isRecursive) scope.common.set(derivation, undefined);
+  if (derivation.kind === "raw") {
+    const select = rawOf(newScope(scope.translate, new Map(), scope.common, scope.isTrusting), derivation.text);
+    scope.common.set(derivation, { of: derivation, name: derivation.name, columns, select, isRecursive });
+    return;
+  }
+  const parts = derivation.kind === "recursive" ? [derivation.seed, derivation.step] : [derivation.query];
+  const selects = parts.map((query) => unlimited(entity, selectApart(scope, entity, query)));
+  const select = isRecursive ? ({ operator: "union", selects } as const) : (selects[0] as Select);
+  scope.common.delete(derivation);
+  scope.common.set(derivation, { of: derivation, name: derivation.name, columns, select, isRecursive });
+}
+
+function placeSource(scope: Scope, source: Source): Place {
+  const { entity } = source;
+  const alias = freeName(scope, entity.table);
+  const place = placeIn(draftFrom(sourceTable(scope, entity, alias)), entity, alias);
+  scope.places.set(source, place);
+  return place;
+}
+
+/** A query's select inside of another, which may refer to the rows around it. */
+export function selectOf(
+  scope: Scope,
+  given: QueryState,
+  items: readonly (readonly [Node, string | undefined])[],
+): SelectDraft {
+  const query = withoutCursor(given);
+  const { joins, ...rest } = query;
+  const outside = scope.rows;
+  const { select } = placeRows(scope, { ...rest, beside: joins });
+  select.items.push(...items.map(([node, alias]) => ({ expression: scope.translate.operand(scope, node), alias })));
+  scope.rows = outside;
+  if (isLimited(query)) {
+    Object.assign(select, { limit: query.limit, offset: query.offset });
+    select.orderBy.push(...totalOrder(query).map((term) => scope.translate.sortTerm(scope, term)));
+  }
+  releaseNames(scope, select);
+  return select;
+}
+
+/** The values of a query's rows, to find others among them: missing ones cannot be found, and would hide the rest. */
+export function selectOfValues(scope: Scope, query: QueryState): SelectDraft {
+  const nodes = [...fieldsOfQuery(query).values()];
+  const missing = nodes
+    .filter((node) => typeOf(node).isNullable)
+    .map((operand): Node => ({ kind: "not", item: { kind: "isNull", operand } }));
+  const isInside = query.groupBy === undefined && !isLimited(query);
+  const narrowed = isInside ? { ...query, where: [...query.where, ...missing] } : query;
+  const names = nodes.map((node, i) => [node, isInside ? undefined : `value_${i + 1}`] as const);
+  const select = selectOf(scope, narrowed, names);
+  if (isInside) return select;
+  // An engine may refuse a limit here unless it is one level down.
+  const alias = freeName(scope, "found");
+  const outer = draftFrom({ kind: "derived", select, alias });
+  nodes.forEach((node, i) => {
+    const expression: SqlExpression = { kind: "column", table: alias, name: `value_${i + 1}` };
+    outer.items.push({ expression, alias: undefined });
+    if (typeOf(node).isNullable) outer.where.push({ kind: "isNull", operand: expression, negated: true });
+  });
+  releaseNames(scope, outer);
+  return outer;
+}
+
+/** The keys of a query's rows, for a write to find them by: one level down, so that it may be of the same table. */
+export function selectOfKeys(scope: Scope, query: QueryState, keys: readonly Node[]): SelectDraft {
+  const names = keys.map((node, i) => [node, `key_${i + 1}`] as const);
+  const select = selectOf(scope, query, names);
+  const outer = draftFrom({ kind: "derived", select, alias: "chosen" });
+  for (const [, name] of names)
+    outer.items.push({ expression: { kind: "column", table: "chosen", name }, alias: undefined });
+  return outer;
+}
+
+/** Whether a query has a row. */
+export function selectOfPresence(scope: Scope, query: QueryState): SelectDraft {
+  const select = selectOf(scope, query, []);
+  select.items.push({ expression: { kind: "constant", value: 1 }, alias: undefined });
+  return select;
+}

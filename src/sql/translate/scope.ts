@@ -1,0 +1,200 @@
+import { GemachError } from "../../errors/index.js";
+import type {
+  Derivation,
+  Node,
+  OrderNode,
+  Path,
+  ResolvedColumn,
+  ResolvedEntity,
+  Source,
+  Step,
+} from "../../expression/index.js";
+import type { SortedRows } from "../../plan/index.js";
+import type { SelectDraft } from "../tree/select.js";
+import type { CommonTable, SortTerm, SqlExpression, TableTerm } from "../tree/tree.js";
+import { begins } from "./presence.js";
+/** Rows of one entity that a select can refer to. */
+export interface Place {
+  readonly entity: ResolvedEntity;
+  readonly alias: string;
+  /** The select in whose from clause it stands. */
+  select: SelectDraft;
+  /** Whether its columns may all be null, since it is joined from the left. */
+  isOptional: boolean;
+  /** The place inside a derived table that it stands for, and whose select must hand out the columns asked for. */
+  readonly derivedFrom: Place | undefined;
+  /** To-one relations that were joined to it. */
+  readonly steps: Map<Step, Place>;
+  /** Whether it is the row that an insert would have added. */
+  readonly isProposed?: boolean;
+}
+
+/** What turns nodes into expressions of SQL; selects inside of expressions are made with it in turn. */
+export interface Translator {
+  /** A condition, where unknown counts as false. */
+  readonly condition: (scope: Scope, node: Node, negated?: boolean) => SqlExpression;
+  readonly value: (scope: Scope, node: Node) => SqlExpression;
+  /** A value where nothing beside it says its type. */
+  readonly operand: (scope: Scope, node: Node) => SqlExpression;
+  readonly sortTerm: (scope: Scope, term: OrderNode) => SortTerm;
+}
+
+/** Names in use, and the places where sources are to be found, while a statement is built. */
+export interface Scope {
+  readonly translate: Translator;
+  readonly places: Map<Source, Place>;
+  readonly names: Set<string>;
+  readonly bound: ReadonlyMap<Source, Path>;
+  /** Whether the database is sure to have a row for each key that a constraint backs. */
+  readonly isTrusting: boolean;
+  /** What the statement names before it begins, in the order in which it is needed. */
+  readonly common: Map<Derivation, CommonTable | undefined>;
+  /** Values that stand in a statement several times get one placeholder where the engine numbers them. */
+  readonly values: Map<Node, SqlExpression>;
+  readonly typedValues: Map<Node, SqlExpression>;
+  /** Paths at whose end there is a row for all rows that a select gives. */
+  readonly present: Path[];
+  /** What rows are grouped by, as it was translated: an engine wants the very same text, parameters included. */
+  readonly keys: Map<Node, SqlExpression>;
+  /** What tells the rows of the select at hand apart, for windows whose order does not. */
+  rows: SortedRows | undefined;
+}
+
+/** What a statement names before it begins. */
+export const commonOf = ({ common }: Scope): readonly CommonTable[] =>
+  [...common.values()].filter((table) => table !== undefined);
+
+/** A scope for a statement or for a select that knows nothing of the rows around it. */
+export const newScope = (
+  translate: Translator,
+  bound: ReadonlyMap<Source, Path> = new Map(),
+  common: Scope["common"] = new Map(),
+  isTrusting = false,
+): Scope => ({
+  isTrusting,
+  translate,
+  places: new Map(),
+  names: new Set(),
+  bound,
+  common,
+  values: new Map(),
+  typedValues: new Map(),
+  present: [],
+  keys: new Map(),
+  rows: undefined,
+});
+
+/** So many characters of four bytes, and a number behind them, are a name that no engine cuts short. */
+const mostUnits = 40;
+const shortened = (name: string): string => (name.length <= mostUnits ? name : [...name].slice(-12).join(""));
+
+/** The first of the names that is free, else the last with a number; the first, a table's own, may be of any length. */
+export function freeName({ names: taken }: Scope, first: string, ...further: readonly string[]): string {
+  const candidates = [first, ...further.map(shortened)];
+  const last = shortened(candidates.at(-1) as string);
+  let name = candidates.find((one) => !taken.has(one)) ?? last;
+  for (let i = 2; taken.has(name); i++) name = `${last}_${i}`;
+  taken.add(name);
+  return name;
+}
+
+/** Gives back the names that a finished subquery used. */
+export function releaseNames({ names }: Scope, { from, joins }: SelectDraft): void {
+  names.delete(from.alias);
+  for (const { table } of joins) names.delete(table.alias);
+}
+
+/** An entity's table under a name. */
+export const tableOf = ({ schema, table }: ResolvedEntity, alias: string): TableTerm => ({
+  kind: "table",
+  schema,
+  table,
+  alias,
+});
+
+/** A place in a select's from clause. */
+export const placeIn = (
+  select: SelectDraft,
+  entity: ResolvedEntity,
+  alias: string,
+  derivedFrom?: Place,
+  isOptional = false,
+): Place => ({
+  entity,
+  alias,
+  select,
+  isOptional,
+  derivedFrom,
+  steps: new Map(),
+});
+
+/** A derived table hands out the columns of its entity in their order, and after them what it adds. */
+function handOut(inner: Place, column: ResolvedColumn): void {
+  const { items } = inner.select;
+  const expression = columnOf(inner, column);
+  if (items.some((item) => item.alias === column.name)) return;
+  const names = [...inner.entity.columns.values()].map(({ name }) => name);
+  const later = new Set(names.slice(names.indexOf(column.name)));
+  const before = items.findIndex(({ alias = "" }) => later.has(alias) || !names.includes(alias));
+  items.splice(before < 0 ? items.length : before, 0, { expression, alias: column.name });
+}
+
+/** A column at a place; a derived table is made to hand it out. */
+export function columnOf(place: Place, column: ResolvedColumn): SqlExpression {
+  if (place.derivedFrom !== undefined) handOut(place.derivedFrom, column);
+  if (place.isProposed) return { kind: "proposed", name: column.name };
+  const isDerived = place.entity.derivation !== undefined;
+  return { kind: "column", table: place.alias, name: column.name, ...(isDerived ? { isDerived } : {}) };
+}
+
+/** The equations between the keys of two places. */
+export const keyEquations = (step: Step, from: Place, to: Place): readonly SqlExpression[] =>
+  step.pairs.map((pair) => ({
+    kind: "binary",
+    operator: "=",
+    left: columnOf(to, pair.to),
+    right: columnOf(from, pair.from),
+  }));
+
+/** The conditions that a step has of its own, on the rows that it leads to. */
+export const ownConditions = (step: Step, to: Place): readonly SqlExpression[] =>
+  step.conditions.map(({ column, value }) => {
+    const operand = columnOf(to, column);
+    if (value === null) return { kind: "isNull", operand, negated: false };
+    const right: SqlExpression = { kind: "parameter", parameter: { kind: "value", value, type: column.type } };
+    return { kind: "binary", operator: "=", left: operand, right };
+  });
+
+/** All that holds between two places over a step. */
+export const keysEqual = (step: Step, from: Place, to: Place): readonly SqlExpression[] => [
+  ...keyEquations(step, from, to),
+  ...ownConditions(step, to),
+];
+
+function stepTo(scope: Scope, place: Place, step: Step, isPresent: boolean): Place {
+  const known = place.steps.get(step);
+  if (known !== undefined) return known;
+  const alias = freeName(scope, step.name, `${place.alias}_${step.name}`);
+  // Where nobody promises the row, an inner join would lose the rows that lead to it.
+  const isSure = isPresent || (!step.mayBeMissing && (step.isTrusted || scope.isTrusting));
+  const isOptional = place.isOptional || !isSure;
+  const next = placeIn(place.select, step.target, alias, undefined, isOptional);
+  place.select.joins.push({
+    kind: isOptional ? "left" : "inner",
+    table: tableOf(step.target, alias),
+    on: keysEqual(step, place, next),
+  });
+  place.steps.set(step, next);
+  return next;
+}
+
+/**
+ * The place at the end of a path; to-one relations on the way are joined once.
+ * @throws GemachError `ROW_OUT_OF_PLACE` where the path starts at a row of another query.
+ */
+export function placeOf(scope: Scope, path: Path): Place {
+  const longer = scope.bound.get(path.source);
+  const start = longer === undefined ? scope.places.get(path.source) : placeOf(scope, longer);
+  if (start === undefined) throw new GemachError("ROW_OUT_OF_PLACE", { entity: path.source.entity.name });
+  return path.steps.reduce((place, step, i) => stepTo(scope, place, step, begins(scope.present, path, i + 1)), start);
+}

@@ -1,0 +1,93 @@
+import { type AggregateNode, type FirstNode, type SetNode, typeOf } from "../../expression/index.js";
+import { isLimited, totalOrder } from "../../plan/index.js";
+import { draftFrom, type SelectDraft } from "../tree/select.js";
+import type { SelectItem, SqlExpression } from "../tree/tree.js";
+import { freeName, keysEqual, type Place, placeIn, placeOf, releaseNames, type Scope, tableOf } from "./scope.js";
+
+/** A select of a set's rows, correlated with its owner; `result` gives what is selected, in terms of its places. */
+export const relatedSelect = (scope: Scope, set: SetNode, result: () => SqlExpression, alias?: string): SelectDraft =>
+  relatedRows(scope, set, () => [{ expression: result(), alias }]);
+
+/** The same with several values. */
+export function relatedRows(scope: Scope, set: SetNode, results: () => readonly SelectItem[]): SelectDraft {
+  const { select, place } = selectOfSet(scope, set);
+  restrictToOwner(scope, set, place);
+  select.items.push(...results());
+  if (isLimited(set)) {
+    Object.assign(select, { limit: set.limit, offset: set.offset });
+    select.orderBy.push(...totalOrder(set).map((term) => scope.translate.sortTerm(scope, term)));
+  }
+  releaseNames(scope, select);
+  return select;
+}
+
+/** One value of all rows of a set; where it is limited, of those that the limit leaves. */
+export function aggregateSelect(scope: Scope, { set, aggregate, operand: of, type }: AggregateNode): SelectDraft {
+  const made = (operand: SqlExpression): SqlExpression =>
+    of === undefined
+      ? { kind: "rowCount" }
+      : { kind: "aggregate", aggregate, operand, filter: undefined, type, of: typeOf(of).type };
+  const row = (): SqlExpression =>
+    of === undefined ? { kind: "constant", value: 1 } : scope.translate.value(scope, of);
+  if (!isLimited(set)) return relatedSelect(scope, set, () => made(row()));
+  const alias = freeName(scope, "some");
+  const select = draftFrom({ kind: "derived", select: relatedSelect(scope, set, row, "value"), alias });
+  select.items.push({ expression: made({ kind: "column", table: alias, name: "value" }), alias: undefined });
+  releaseNames(scope, select);
+  return select;
+}
+
+/** A value of a set's first row. */
+export function firstSelect(scope: Scope, { set, operand: of }: FirstNode): SelectDraft {
+  const limit = Math.min(set.limit ?? 1, 1);
+  const select = relatedSelect(scope, { ...set, limit }, () => scope.translate.value(scope, of));
+  if (limit === 1) select.limit = "one";
+  return select;
+}
+
+function selectOfSet(scope: Scope, set: SetNode): { select: SelectDraft; place: Place } {
+  const { table } = set.source.entity;
+  const alias = freeName(scope, table, set.step.name);
+  const select = draftFrom(tableOf(set.source.entity, alias));
+  const place = placeIn(select, set.source.entity, alias);
+  addConditions(scope, set, place);
+  return { select, place };
+}
+
+function addConditions(scope: Scope, set: SetNode, place: Place): void {
+  scope.places.set(set.source, place);
+  for (const node of set.where) place.select.where.push(scope.translate.condition(scope, node));
+}
+
+/**
+ * Ties the rows at a place to the owner that the set starts from. Where each row of the set has one
+ * row before it, that is a join; where it may have several, only their existence is asked for, so
+ * that no row is there twice.
+ */
+function restrictToOwner(scope: Scope, set: SetNode, place: Place): void {
+  const { select } = place;
+  if (!("step" in set.from)) {
+    select.where.unshift(...keysEqual(set.step, placeOf(scope, set.from), place));
+    return;
+  }
+  const before = set.from;
+  if (set.step.cardinality === "one") {
+    const { select: inner, place: innerPlace } = selectOfSet(scope, before);
+    inner.items.push({ expression: { kind: "constant", value: 1 }, alias: undefined });
+    restrictToOwner(scope, before, innerPlace);
+    inner.where.unshift(...keysEqual(set.step, innerPlace, place));
+    releaseNames(scope, inner);
+    select.where.push({ kind: "exists", select: inner, negated: false });
+    return;
+  }
+  const { table } = before.source.entity;
+  const alias = freeName(scope, table, before.step.name);
+  const joined = placeIn(select, before.source.entity, alias);
+  select.joins.push({
+    kind: "inner",
+    table: tableOf(before.source.entity, alias),
+    on: keysEqual(set.step, joined, place),
+  });
+  addConditions(scope, before, joined);
+  restrictToOwner(scope, before, joined);
+}

@@ -1,0 +1,131 @@
+import { readFileSync } from "node:fs";
+import { fileURLToPath } from "node:url";
+import { expect, test } from "vitest";
+
+const root = fileURLToPath(new URL("..", import.meta.url));
+const file = `${root}test/in-an-editor.ts`;
+
+/** What is used of the compiler's language service: that of TypeScript 6, the last with such an interface. */
+interface Service {
+  getQuickInfoAtPosition(file: string, at: number): { displayParts?: readonly { text: string }[] } | undefined;
+  getCompletionsAtPosition(file: string, at: number, options: object): { entries: readonly { name: string }[] } | undefined;
+  getSemanticDiagnostics(file: string): readonly { start: number; length: number; messageText: string }[];
+}
+// biome-ignore lint/suspicious/noExplicitAny: the package has a name of its own here, and so no types
+const ts: any = (await import(/* @vite-ignore */ `${"typescript"}-6`)).default;
+
+const setting = `import { and, type Database, date, entities, entity, from, identity, integer, linked, model, text, toMany, toOne, union, value, via } from "gemach";
+class Lending extends entities({
+  Depot: entity("depot", { id: identity, name: text, parentId: integer.nullable, site: value({ street: text }).nullable }, {
+    items: toMany("Item", { by: "depotId" }), parent: toOne("Depot", { by: "parentId" }), loans: via("items", "loans"),
+  }),
+  Item: entity("item", { id: identity, depotId: integer, name: text }, { depot: toOne("Depot", { by: "depotId" }), loans: toMany("Loan", { by: "itemId" }) }),
+  Loan: entity("loan", { id: identity, itemId: integer, due: date, returned: date.nullable }, { item: toOne("Item", { by: "itemId" }) }),
+  Seen: entity("seen", { id: identity, name: text }, {}, { readOnly: true }),
+}) {}
+const lending = model(Lending);
+const { Depot, Item, Loan, Seen } = lending;
+declare const db: Database;
+`;
+
+const options = {
+  ...ts.parseJsonConfigFileContent(JSON.parse(readFileSync(`${root}tsconfig.json`, "utf8")), ts.sys, root).options,
+  paths: { gemach: [`${root}src/index.ts`] },
+  noUnusedLocals: false,
+};
+let text = setting;
+let version = 0;
+const host = {
+  getCompilationSettings: () => options,
+  getScriptFileNames: () => [file],
+  getScriptVersion: (name: string) => (name === file ? String(version) : "1"),
+  getScriptSnapshot: (name: string) => {
+    const content = name === file ? text : ts.sys.readFile(name);
+    return content === undefined ? undefined : ts.ScriptSnapshot.fromString(content);
+  },
+  getCurrentDirectory: () => root,
+  getDefaultLibFileName: ts.getDefaultLibFilePath,
+  fileExists: (name: string) => name === file || ts.sys.fileExists(name),
+  readFile: (name: string) => (name === file ? text : ts.sys.readFile(name)),
+};
+const service: Service = ts.createLanguageService(host);
+
+/** Puts a line into the editor; gives the place of the bar in it. */
+function put(line: string): number {
+  text = setting + line.replace("|", "");
+  version++;
+  return setting.length + line.indexOf("|");
+}
+
+/** What an editor shows over a name: at the bar. */
+const hovers: readonly (readonly [line: string, shown: string])[] = [
+  ["l|ending;", "const lending: Model<Lending>"],
+  ["L|oan;", 'const Loan: Entity<Lending, "Loan">'],
+  ["from(Loan).where((l|) => l.returned.is(null));", '(parameter) l: Reference<Lending, "Loan">'],
+  ["from(Loan).where((l) => l.item.d|epot.name.is('x'));", '(property) depot: Reference<Lending, "Depot", false>'],
+  ["from(Depot).where((d) => d.it|ems.exists());", '(property) items: RelatedSet<Lending, "Item">'],
+  ["from(Depot).where((d) => d.loa|ns.item.exists());", '(property) loans: RelatedSet<Lending, "Loan">'],
+  ["const q| = from(Seen).columns('name');", 'const q: EntityQuery<Lending, "Seen", {\n    name: string;\n}>'],
+  ["const q| = from(Seen).select((s) => s.name);", 'const q: ProjectedQuery<Lending, "Seen", Text<string>>'],
+  [
+    "const q| = union(from(Loan).select((l) => ({ d: l.due })), from(Loan).select((l) => ({ d: l.returned })));",
+    "const q: Derived<{\n    readonly d: Day<string | null>;\n}>",
+  ],
+  ["const q| = await db.list(from(Depot).select((d) => ({ site: d.site })));", "const q: {\n    site: {\n        street: string | null;\n    } | null;\n}[]"],
+  [
+    "const q| = from(Loan).groupBy((l) => l.itemId).select((g) => g.max((l) => l.due));",
+    'const q: Selecting<Day<string>> & Grouped<[Reference<Lending, "Loan">], NumberExpression<number, "integer">>',
+  ],
+];
+
+test.each(hovers)("over %s an editor shows a line", (line, shown) => {
+  const info = service.getQuickInfoAtPosition(file, put(line));
+  expect((info?.displayParts ?? []).map((part) => part.text).join("")).toBe(shown);
+  expect(shown.length).toBeLessThanOrEqual(120);
+});
+
+/** What an editor offers at the bar. */
+const completions: readonly (readonly [line: string, offered: readonly string[]])[] = [
+  ["from(Depot).descend('|');", ["parent"]],
+  ["db.update(from(Loan), { | });", ["due", "id", "itemId", "returned"]],
+  ["db.insert(Loan, [{ | }]);", ["due", "id", "itemId", "returned"]],
+  ["from(Loan).reach({ | });", ["item"]],
+  ["from(Loan).columns('|');", ["due", "id", "itemId", "returned"]],
+  ["from(Loan).where((l) => l.|);", ["due", "id", "item", "itemId", "returned"]],
+  ["Loan.|;", ["name", "newRowSchema", "partialRowSchema", "table"]],
+  ["text.|;", ["as", "collated", "computed", "defaultsTo", "heavy", "key", "meets", "named", "nullable", "startsAs", "unique"]],
+  ["from(Loan).select((l) => l.due).|;", ["after", "before", "distinct", "given", "how", "limit", "offset", "orderBy", "where"]],
+];
+
+test.each(completions)("at the bar of %s an editor offers what fits", (line, offered) => {
+  const found = service.getCompletionsAtPosition(file, put(line), {});
+  expect(found?.entries.map(({ name }) => name).sort()).toEqual(offered);
+});
+
+/** What is wrong, the words under which the compiler draws its line, and what its last line has in it. */
+const messages: readonly (readonly [line: string, underlined: string, words: string])[] = [
+  [
+    "class A extends entities({ B: entity('b', { id: identity, cId: integer }, { c: toOne('D', { by: 'cId' }) }) }) {}",
+    "B",
+    "there is no entity 'D' in this model",
+  ],
+  ["class A extends entities({ B: entity('b', { id: identity }, { c: toOne('B', { by: 'cId' }) }) }) {}", "B", "B has no column 'cId'"],
+  ["class A extends entities({ B: entity('b', { id: identity }, { c: via('d') }) }) {}", "B", "B has no relation 'd'"],
+  ["from(Loan).select((r) => r);", "r", "a row is no projection: name its columns"],
+  ["from(Depot).select((d) => ({ items: d.items }));", "items", "a set is no projection"],
+  ["db.list(Loan);", "Loan", "an entity is no query: make one with from(Entity)"],
+  ["from(Depot).descend('items');", "'items'", "Argument of type '\"items\"' is not assignable to parameter of type '\"parent\"'."],
+  ["db.insert(Seen, [{ name: 'x' }]);", "name", "Seen is read-only: it has no new rows"],
+  ["from(Loan).reach({ item: (i) => { i.reach({ depot: true }); } });", "item", "Type 'void' is not assignable to type 'Query<unknown> | Counted'."],
+  ["from(Loan).reach({ itm: true });", "itm", "Did you mean to write 'item'?"],
+  ["from(Loan).orderBy((l) => l.due);", "l.due", "Type 'Day<string>' is not assignable to type 'Order | readonly Order[]'."],
+  ["entity('a', { id: identity, name: text }, {}, { as: class { name = 5; } });", "as", "the class's property 'name' does not take the column's values"],
+];
+
+test.each(messages)("the compiler says of %s what is wrong, where it is", (line, underlined, words) => {
+  put(line);
+  const [found, ...others] = service.getSemanticDiagnostics(file);
+  expect(others).toEqual([]);
+  expect(text.slice(found?.start, (found?.start ?? 0) + (found?.length ?? 0))).toBe(underlined);
+  expect(ts.flattenDiagnosticMessageText(found?.messageText, "\n").split("\n").at(-1)).toContain(words);
+});

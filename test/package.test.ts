@@ -1,0 +1,183 @@
+import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { dirname, join, relative } from "node:path";
+import { fileURLToPath } from "node:url";
+import Sqlite from "better-sqlite3";
+import { build } from "vite";
+import { afterAll, beforeAll, expect, test } from "vitest";
+import { type Installed, install } from "./support/installed.js";
+
+let installed: Installed;
+beforeAll(async () => {
+  installed = await install();
+}, 120_000);
+afterAll(() => installed.remove());
+
+const files = (folder: string): readonly string[] => readdirSync(folder, { recursive: true, encoding: "utf8" });
+
+/** The packages that a built file imports, itself and by all that it imports. */
+function packagesOf(file: string, seen = new Set<string>()): ReadonlySet<string> {
+  if (seen.has(file)) return new Set();
+  seen.add(file);
+  const imports = [...readFileSync(file, "utf8").matchAll(/^(?:import|export)\b[^;]*?\bfrom "([^"]+)"|^import "([^"]+)"/gm)].map(
+    (match) => (match[1] ?? match[2]) as string,
+  );
+  return new Set(imports.flatMap((name) => (name.startsWith(".") ? [...packagesOf(join(dirname(file), name), seen)] : [name])));
+}
+
+test("what is published is built into few files, and holds what the README links to", () => {
+  const built = files(installed.file("dist"));
+  expect(built.filter((name) => name.endsWith(".js")).length).toBeLessThanOrEqual(24);
+  expect(built.filter((name) => name.endsWith(".d.ts")).length).toBeLessThanOrEqual(12);
+  const readme = readFileSync(installed.file("README.md"), "utf8");
+  const links = [...readme.matchAll(/\]\((?!https?:)([^)#]+)[^)]*\)/g)].map((match) => match[1] as string);
+  // How to work on the library concerns a clone.
+  expect(links.filter((link) => link !== "CONTRIBUTING.md" && !existsSync(installed.file(link)))).toEqual([]);
+});
+
+test("maps lead from what is built to the sources that are shipped", () => {
+  const lost = files(installed.file("dist"))
+    .filter((name) => name.endsWith(".map"))
+    .flatMap((name) => (JSON.parse(readFileSync(installed.file(`dist/${name}`), "utf8")) as { sources: string[] }).sources)
+    .filter((source) => !existsSync(installed.file(join("dist", source))));
+  expect(lost).toEqual([]);
+});
+
+test("every entry but the command line and what lays out texts imports no package and nothing of Node", () => {
+  const { exports } = JSON.parse(readFileSync(installed.file("package.json"), "utf8")) as { exports: Record<string, { default: string } | string> };
+  const entries = Object.entries(exports).flatMap(([name, target]) => (typeof target === "string" ? [] : [[name, installed.file(target.default)] as const]));
+  expect(entries.map(([name]) => name)).toContain("./sqlite");
+  const found = entries.flatMap(([name, file]) => [...packagesOf(file)].map((outside) => `${name}: ${outside}`));
+  expect(found).toEqual(["./readable: sql-formatter"]);
+});
+
+const use = (begin: string, end: string) => `${begin}
+  const { lending } = { lending: gemach.model({ Loan: gemach.entity("loan", { id: gemach.identity, due: gemach.date }) }) };
+  const db = gemach.database(driver.sqlite(new Sqlite(":memory:")));
+  await gemach.createTables(db, lending);
+  await db.insert(lending.Loan, [{ due: "2026-05-01" }]);
+  console.log(JSON.stringify(await db.list(gemach.from(lending.Loan))));
+${end}`;
+
+test("it runs from ES modules, and from CommonJS by import", async () => {
+  const asModule = use('import Sqlite from "better-sqlite3";\nimport * as gemach from "gemach";\nimport * as driver from "gemach/sqlite";', "");
+  const asCommon = use(
+    'const Sqlite = require("better-sqlite3");\n(async () => {\nconst gemach = await import("gemach");\nconst driver = await import("gemach/sqlite");',
+    "})();",
+  );
+  installed.write("package.json", "{}");
+  installed.write("module.mjs", asModule);
+  installed.write("common.cjs", asCommon);
+  for (const file of ["module.mjs", "common.cjs"]) expect(await installed.run(file), file).toBe('[{"id":1,"due":"2026-05-01"}]');
+});
+
+test("nothing in it names a path of the machine that built it", () => {
+  const root = relative("/", installed.folder).split("/")[0] as string;
+  const named = files(installed.file("dist")).filter((name) => readFileSync(installed.file(`dist/${name}`), "utf8").includes(`/${root}/`));
+  expect(named).toEqual([]);
+});
+
+const settings = (extra: object) =>
+  JSON.stringify({
+    compilerOptions: {
+      ...{ strict: true, exactOptionalPropertyTypes: true, noUncheckedIndexedAccess: true, isolatedModules: true, verbatimModuleSyntax: true },
+      ...{
+        declaration: true,
+        composite: true,
+        skipLibCheck: false,
+        target: "es2023",
+        lib: ["es2023"],
+        module: "nodenext",
+        moduleResolution: "nodenext",
+        types: [],
+      },
+      ...{ rootDir: "src", outDir: "out" },
+    },
+    include: ["src"],
+    ...extra,
+  });
+
+const modelText = `import { boolean, bytes, date, entities, entity, identity, integer, linked, model, snakeCase, text, toMany, toOne, value, via } from "gemach";
+export class Place { street = ""; }
+export class Lending extends entities({
+  Depot: entity("depot", { id: identity, name: text, site: value({ street: text }).nullable }, { items: toMany("Item", { by: "depotId" }), loans: via("items", "loans") }),
+  Item: entity("item", { id: identity, depotId: integer, name: text, manual: bytes.nullable.heavy }, { depot: toOne("Depot", { by: "depotId" }), loans: toMany("Loan", { by: "itemId" }) }),
+  Loan: entity("loan", { id: identity, itemId: integer, memberId: integer, due: date, returned: date.nullable }, { item: toOne("Item", { by: "itemId" }), borrower: toOne("Member", { by: "memberId" }) }),
+  Member: entity("member", { id: identity, name: text, blocked: boolean }),
+  Tag: entity("tag", { depotId: integer.key, number: integer.key, street: text }, {}, { as: Place, indexes: [{ on: ["street"] }], checks: (t) => ({ named: t.street.isNot("") }) }),
+}) {}
+export const lending = model(Lending, { columnNames: snakeCase });
+/** Without a class, as in a quick start. */
+export const small = model({ Note: entity("note", { id: identity, word: text }) });
+`;
+
+const queryText = (
+  number: number,
+) => `export const q${number} = from(Loan).where((l) => and(l.returned.is(null), l.item.depot.name.is("x"))).reach({ item: { depot: true }, borrower: true });
+export const p${number} = q${number}.select((l) => ({ due: l.due, name: l.item.name }));
+export const g${number} = from(Loan).groupBy((l) => l.itemId).select((g) => ({ key: g.key, last: g.max((l) => l.due) }));
+`;
+
+const queriesText = (count: number) => `import { and, exists, from, sql, integer, template, union, type QueryOf, type RowOf } from "gemach";
+import { lending, small } from "../../model/out/index.js";
+const { Depot, Item, Loan, Tag } = lending;
+${Array.from({ length: count }, (_, i) => queryText(i)).join("")}
+export const tags = from(Tag);
+export const notes = from(small.Note);
+export const byId = template({ id: integer }, (p) => from(Item).where((i) => i.id.is(p.id)));
+export const either = union(from(Item).select((i) => i.name), from(Depot).select((d) => d.name));
+export const tree = from(Depot).where((d) => exists(from(Item).where((i) => i.depotId.is(d.id)))).select((d) => ({ n: d.items.loans.count(), one: sql(integer)\`1\` }));
+export const narrowed = (query: QueryOf<typeof Loan, RowOf<typeof q0>>) => query.limit(3);
+`;
+
+test.each([5, 6, 7] as const)(
+  "a project of several packages gets declarations by TypeScript %i",
+  async (version) => {
+    const folder = `packages-${version}`;
+    installed.write(`${folder}/model/tsconfig.json`, settings({}));
+    installed.write(`${folder}/model/package.json`, '{ "type": "module" }');
+    installed.write(`${folder}/model/src/index.ts`, modelText);
+    installed.write(`${folder}/queries/tsconfig.json`, settings({ references: [{ path: "../model" }] }));
+    installed.write(`${folder}/queries/package.json`, '{ "type": "module" }');
+    const sizes: number[] = [];
+    for (const count of [10, 20]) {
+      installed.write(`${folder}/queries/src/index.ts`, queriesText(count));
+      const said = await installed.compile(version, "-b", join(folder, "queries"));
+      expect(said).toBe("");
+      sizes.push(readFileSync(join(installed.folder, folder, "queries/out/index.d.ts"), "utf8").length);
+    }
+    const [few, many] = sizes as [number, number];
+    // Declarations grow by what is added, whatever the size of the model: by its rows, and its own names.
+    expect((many - few) / 10).toBeLessThan(1500);
+  },
+  120_000,
+);
+
+test("the line is right in code that was bundled into one file", async () => {
+  const folder = mkdtempSync(join(tmpdir(), "gemach-"));
+  const entry = join(folder, "entry.ts");
+  const root = fileURLToPath(new URL("../src", import.meta.url));
+  writeFileSync(
+    entry,
+    `import { lending } from "${root}/demo/index.js";\nimport { from, withLedger } from "${root}/index.js";\n` +
+      "export async function lines(db) {\n  const ledger = await withLedger(db, 'x', async () => {\n    await db.count(from(lending.Item)); // here\n" +
+      "    for await (const row of db.stream(from(lending.Depot).limit(1))) void row; // here\n  });\n  return ledger.statements.map((s) => s.origin.at);\n}\n" +
+      `export { database } from "${root}/index.js";\nexport { sqlite } from "${root}/drivers/sqlite.js";\nexport { lending };\nexport { createTables } from "${root}/index.js";\n`,
+  );
+  await build({
+    configFile: false,
+    logLevel: "silent",
+    build: { outDir: folder, emptyOutDir: false, minify: false, lib: { entry, formats: ["es"], fileName: "bundle" } },
+  });
+  const file = readdirSync(folder).find((name) => name.startsWith("bundle")) as string;
+  const bundle = await import(/* @vite-ignore */ join(folder, file));
+  const db = bundle.database(bundle.sqlite(new Sqlite(":memory:")));
+  await bundle.createTables(db, bundle.lending);
+  const text = readFileSync(join(folder, file), "utf8").split("\n");
+  const sites = (await bundle.lines(db)) as { file: string; line: number }[];
+  expect(sites.map((site) => [site.file.endsWith(file), /db\.(count|stream)\(/.test(text[site.line - 1] ?? "")])).toEqual([
+    [true, true],
+    [true, true],
+  ]);
+  rmSync(folder, { recursive: true });
+});

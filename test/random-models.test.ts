@@ -1,0 +1,80 @@
+import fc from "fast-check";
+import { expect, test } from "vitest";
+import { createTables, type Database, preview } from "../src/index.js";
+import { type Engine, useEngines } from "./support/engines.js";
+import { type RandomWorld, worlds } from "./support/random-worlds.js";
+import { anyQuery, expected, queryOf, type Spec, shapeOf, withoutHow } from "./support/reference.js";
+
+const { all } = useEngines();
+const runs = Number(process.env.GEMACH_MODELS ?? 400);
+const runsOnServers = Number(process.env.GEMACH_MODELS_ON_SERVERS ?? 40);
+const seed = Number(process.env.GEMACH_SEED ?? Date.now() % 1_000_000);
+// biome-ignore lint/suspicious/noExplicitAny: random models are put together without types
+type Untyped = any;
+
+/** Text that differs where key order, null against undefined, or any value does. */
+const exact = (rows: unknown): string =>
+  JSON.stringify(rows, (_, value) => (value === undefined ? "undefined!" : typeof value === "bigint" ? `${value}n` : value));
+
+interface Case {
+  readonly world: RandomWorld;
+  readonly queries: readonly { readonly entity: string; readonly spec: Spec }[];
+}
+
+const cases = (isFolding: boolean): fc.Arbitrary<Case> =>
+  worlds(isFolding).chain((world) => fc.record({ world: fc.constant(world), queries: fc.array(anyQuery(world), { minLength: 1, maxLength: 4 }) }));
+
+async function check(engine: Engine, { world, queries }: Case): Promise<void> {
+  const usual = engine.connect();
+  const tables = world.tables as Untyped;
+  await createTables(usual, tables);
+  try {
+    for (const name of Object.keys(tables)) if (world.rows[name]?.length) await usual.insert(tables[name], world.rows[name] as Untyped);
+    for (const { entity, spec } of queries) {
+      const rows = ((): string => {
+        try {
+          return exact(expected(world, entity, spec));
+        } catch (error) {
+          return (error as Error).message;
+        }
+      })();
+      const ask = async (db: Database, query: Untyped, what: string) => {
+        const told = () =>
+          `${engine.name}, ${what}:\n${preview(query, { dialect: db.dialect })
+            .map(({ text }) => text)
+            .join("\n")}`;
+        const found = await db.list(query).then(exact, (error: Error & { code?: string }) => (error.code === "RELATED_MISSING" ? error.code : error));
+        if (found instanceof Error) throw new Error(`${found.message}\n${told()}`);
+        expect(found, told()).toBe(rows);
+        if (rows !== "RELATED_MISSING") expect(await db.count(query), what).toBe(JSON.parse(rows).length);
+      };
+      const plain = queryOf(world, entity, withoutHow(spec));
+      for (const how of ["auto", "join", "batch", "nest"] as const) await ask(engine.connect({ how }), plain, how);
+      await ask(engine.connect({ generateCode: false }), queryOf(world, entity, spec), "strategies mixed");
+      if (spec.columns === undefined && rows !== "RELATED_MISSING") {
+        const bare = (await usual.list(queryOf(world, entity, { ...spec, reach: {} }))) as Untyped;
+        expect(exact(await usual.reach(bare, (world.model as Untyped)[entity], shapeOf(world, entity, spec.reach) as Untyped)), "in memory").toBe(rows);
+      }
+    }
+  } finally {
+    for (const [name] of await engine.rows(tablesQuery(engine))) await engine.execute(`drop table ${usual.dialect.text.quote(String(name))}`);
+  }
+}
+
+const tablesQuery = ({ name }: Engine): string =>
+  name.endsWith("sqlite")
+    ? "select name from sqlite_schema where type = 'table'"
+    : `select table_name from information_schema.tables where table_schema = ${name === "mariadb" ? "database()" : "'public'"}`;
+
+test(`${runs} random models with random queries give the rows of a plain evaluation (seed ${seed})`, async () => {
+  const [lite, ...servers] = [...all()].sort((a, b) => Number(b.name.endsWith("sqlite")) - Number(a.name.endsWith("sqlite")));
+  await fc.assert(
+    fc.asyncProperty(cases(true), (one) => check(lite as Engine, one)),
+    { numRuns: runs, seed, includeErrorInReport: true },
+  );
+  for (const engine of servers)
+    await fc.assert(
+      fc.asyncProperty(cases(engine.name === "mariadb"), (one) => check(engine, one)),
+      { numRuns: runsOnServers, seed, includeErrorInReport: true },
+    );
+}, 3_600_000);
