@@ -14,6 +14,7 @@ export default defineConfig({
   test: {
     include: ["test/**/*.test.ts"],
     globalSetup: "test/support/global-setup.ts",
+    setupFiles: "test/support/seed.ts",
     testTimeout: 30_000,
     hookTimeout: 60_000,
     maxWorkers: 2,

@@ -4,12 +4,10 @@ import { generate } from "../src/demo/index.js";
 import { preview, type Strategy } from "../src/index.js";
 import { useSociety } from "./support/engines.js";
 import { anyQuery, expected, queryOf, type Spec, shapeOf, withoutHow } from "./support/reference.js";
+import { seed } from "./support/seed.js";
 import { type World, worldOf } from "./support/worlds.js";
 
 const runs = Number(process.env.GEMACH_TREES ?? 1000);
-
-/** The rows differ from run to run; the seed stands in the test's name. */
-const seed = Number(process.env.GEMACH_SEED ?? Date.now() % 1_000_000);
 
 /** Few rows: joins of several to-many relations side by side multiply them. */
 const societies = [
