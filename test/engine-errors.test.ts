@@ -28,10 +28,12 @@ import {
   integer,
   isoTimestamp,
   model,
+  numeric,
   type Query,
   sql,
   text,
   time,
+  timestamp,
 } from "../src/index.js";
 import { eachEngine, useSociety } from "./support/engines.js";
 import { mariadbUrl, postgresUrl } from "./support/servers.js";
@@ -135,6 +137,19 @@ eachEngine(all, "a whole number that a JavaScript number cannot hold is an error
   for (const query of queries) await expect(engine.connect().list(query)).rejects.toMatchObject({ code: "VALUE_UNREADABLE", names: { kind: "time" } });
   await expect(engine.connect().list(from(Hut))).rejects.toThrow("The value of Hut.opens in the row with id 7");
   await engine.execute("drop table hut");
+});
+
+eachEngine(all, "a table that is made anew, with a column of another type, is written and asked by the same statements", async (db, engine) => {
+  const columns = [date, integer, text, timestamp, numeric(9, 2), date];
+  const values = ["2026-05-01", 7, "seven", new Date(0), "7.00", "2026-05-02"];
+  for (const [i, column] of columns.entries()) {
+    const { Changing } = model({ Changing: entity("changing", { id: identity, it: column as typeof text }) });
+    const given = { id: 1, it: values[i] as string };
+    await createTables(db, { Changing });
+    await db.insert(Changing, [given]);
+    expect(await db.list(from(Changing).where((c) => c.it.is(given.it)))).toEqual([given]);
+    await engine.execute("drop table changing");
+  }
 });
 
 eachEngine(all, "laying out a second time changes nothing", async (db) => {

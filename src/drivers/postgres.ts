@@ -68,9 +68,16 @@ const nameOf = (text: string): string => `gemach_${hash(text, 0)}_${hash(text, 1
 /** How many names are kept rather than made again. */
 const mostNames = 1000;
 
-/** Whether the server has prepared a statement of a text for a table that has changed since: it never runs again. */
-const isOutdated = (error: unknown): boolean =>
-  error instanceof Error && (error as { readonly code?: string }).code === "0A000" && /cached plan/.test(error.message);
+/**
+ * Whether the server may have prepared a statement for a table that has changed since: it never runs again where the
+ * types of its rows are others (0A000), nor where those of its parameters are: it cannot read them (22…), or compare them (42…).
+ */
+const mayBeOutdated = (error: unknown): boolean => {
+  const { code, message } = error as { readonly code?: string; readonly message: string };
+  return code === "0A000"
+    ? /cached plan/.test(message)
+    : ["22P02", "22007", "22008", "22003", "42883", "42804"].includes(code ?? "");
+};
 
 /** What a transaction is begun with. */
 const beginText = ({ isolation, readOnly }: TransactionSettings): string =>
@@ -100,15 +107,22 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
         const { rows, rowCount } = await queries.query(query);
         return counts === true ? [[rowCount ?? 0]] : (rows as WireRows);
       } catch (error) {
-        if (!isOutdated(error) || query.name === undefined) throw postgresDialect.fault(error, text);
-        if (names.get(text) === query.name) {
+        const { name } = query;
+        if (name === undefined || !mayBeOutdated(error)) throw postgresDialect.fault(error, text);
+        const renew = () => {
+          if (names.get(text) !== name) return;
           const times = (renewed.get(text) ?? 0) + 1;
           renewed.set(text, times);
           names.set(text, nameOf(`${times} ${text}`));
+        };
+        // A transaction has ended with the error; else nothing was done, and what was not prepared tells whose fault it was.
+        if (queries !== pool) {
+          renew();
+          throw postgresDialect.fault(error, text);
         }
-        // Nothing was done; a transaction, though, has ended with the error.
-        if (queries !== pool) throw postgresDialect.fault(error, text);
-        return send(request);
+        const rows = await send({ ...request, once: true });
+        renew();
+        return rows;
       }
     };
     return send;
