@@ -7,6 +7,7 @@ import {
   GemachError,
   identity,
   integer,
+  json,
   linked,
   list,
   model,
@@ -227,7 +228,7 @@ const mistakes: readonly (readonly [name: string, definitions: object, line: str
     "Item.price: a numeric has 0 to 38 digits after the point, and no more than in all",
   ],
   ["a choice that says a text twice", { Item: entity("item", { id: identity, state: choice("new", "new") }) }, "Item.state: a choice has each text once"],
-  ["a list of lists", { Item: entity("item", { id: identity, tags: list(list(text)) }) }, "Item.tags: a list cannot be of list"],
+  ["a list of documents", { Item: entity("item", { id: identity, tags: list(json()) }) }, "Item.tags: a list cannot be of json"],
   [
     "a key of a kind that engines tell apart in their own ways",
     { Item: entity("item", { weight: double.key }) },

@@ -2,6 +2,7 @@ import fc from "fast-check";
 import { expect, test } from "vitest";
 import { dialects } from "../src/drivers/dialects.js";
 import {
+  and,
   coalesce,
   createTables,
   createTablesSql,
@@ -10,12 +11,17 @@ import {
   from,
   identity,
   integer,
+  isoTimestamp,
   model,
   type NewRowOf,
   not,
+  now,
   numeric,
   or,
+  sql,
   text,
+  timestamp,
+  today,
   value,
   varchar,
   when,
@@ -151,9 +157,14 @@ const wrong: [string, () => unknown, string][] = [
     "A: checks: The function given to checks() must return a predicate",
   ],
   [
-    "a computed column of nothing",
-    () => model({ A: entity("a", { id: identity, twice: integer.computed }) }),
-    "A.twice: it is computed, but 'computes' does not say of what",
+    "a default of another kind",
+    () => model({ A: entity("a", { id: identity, day: text.defaultsTo(today() as never) }) }),
+    "A.day: its default is not a string without NUL",
+  ],
+  [
+    "a rule that another day would answer otherwise",
+    () => model({ A: entity("a", { id: identity, day: date }, {}, { checks: (a) => ({ past: a.day.below(today()) }) }) }),
+    "The rule 'past' of A needs more than the row's own columns",
   ],
   [
     "a computed column of another kind",
@@ -171,9 +182,57 @@ test.each(wrong)("%s is a mistake of the model", (_, make, message) => {
   expect(make).toThrow(expect.objectContaining({ code: "MODEL_INVALID", message: expect.stringContaining(message) }));
 });
 
+test.each([
+  ["integer.computed", integer.computed, "'computes' does not say of what"],
+  ["integer.defaulted", integer.defaulted, "no default is said"],
+])("what only a table knows of %s is no part of another", (_, column, message) => {
+  const known = model({ A: entity("a", { id: identity, size: column as typeof integer }) });
+  const refusal = expect.objectContaining({ code: "DEFINITION_MISSING", message: expect.stringContaining(message) });
+  for (const dialect of Object.values(dialects)) expect(() => createTablesSql(known, { dialect })).toThrow(refusal);
+});
+
 test("a computed column may be made to have a value", () => {
   const sized = entity("a", { id: identity, name: text.nullable, size: integer.computed }, {}, { computes: (a) => ({ size: coalesce(a.name.length(), 0) }) });
   expect(createTablesSql(model({ A: sized }), { dialect: dialects.sqlite })[0]).toContain(
     "size integer generated always as (coalesce(length(name), 0)) stored",
   );
+});
+
+eachEngine(all, "what a row leaves out is made by the database where the table's default is an expression", async (db) => {
+  const { Note } = model({
+    Note: entity("dated_note", {
+      id: identity,
+      made: timestamp.defaultsTo(now()),
+      seen: isoTimestamp.defaultsTo(now(isoTimestamp)),
+      on: date.defaultsTo(today()),
+      size: integer.defaultsTo(sql(integer)`3 + 4`),
+    }),
+  });
+  await createTables(db, { Note });
+  const before = Date.now();
+  await db.insert(Note, [{}, { size: 1 }, { on: "2026-05-01", made: new Date(0) }]);
+  const [first, second, third] = await db.list(from(Note));
+  expect([first?.size, second?.size, third?.size]).toEqual([7, 1, 7]);
+  expect([third?.on, third?.made]).toEqual(["2026-05-01", new Date(0)]);
+  // The servers run on this machine, by its clock.
+  for (const instant of [first?.made.getTime() ?? 0, Date.parse(first?.seen ?? "")]) {
+    expect(instant).toBeGreaterThan(before - 60_000);
+    expect(instant).toBeLessThan(Date.now() + 60_000);
+  }
+  expect(await db.count(from(Note).where((n) => n.made.atMost(now())))).toBe(3);
+  expect(
+    await db.update(
+      from(Note).where((n) => n.id.is(3)),
+      { made: now(), on: today() },
+    ),
+  ).toBe(1);
+  const soon = from(Note).where((n) => and(n.made.secondsSince(now()).atLeast(-60), n.on.daysSince(today()).is(0)));
+  expect(await db.count(soon.columns("id"))).toBe(3);
+  expect(
+    await db.list(
+      from(Note)
+        .limit(1)
+        .select(() => ({ day: today() })),
+    ),
+  ).toEqual([{ day: new Date().toISOString().slice(0, 10) }]);
 });

@@ -1,11 +1,20 @@
 import type { StandardSchema } from "./standard-schema.js";
-import type { Codec, ColumnKind, ValueType } from "./value-type.js";
+import type { Codec, ColumnKind, StoredForm, ValueType } from "./value-type.js";
+
 /**
  * What a column may be besides its kind. `generated`: the database hands it out. `defaulted`: a new
  * row may leave it out. `computed`: the database works it out of the row's other columns. `heavy`: it
  * stays in the database until it is asked for.
  */
 export type ColumnTrait = "nullable" | "key" | "unique" | "generated" | "defaulted" | "computed" | "heavy";
+
+/** What the database makes: an expression of it. `V` is the type of its values. */
+export interface MadeInDatabase<out V = unknown> {
+  /** For the types only. @internal */
+  readonly [valuesType]: V;
+}
+
+export declare const valuesType: unique symbol;
 
 /** Where a column keeps its facts. @internal */
 export const factsKey: unique symbol = Symbol("gemach.facts");
@@ -20,7 +29,7 @@ export interface ColumnFacts {
   readonly traits: ReadonlySet<ColumnTrait>;
   /** The name in the table where it was given; else the model's `columnNames` derives it. */
   readonly columnName: string | undefined;
-  /** The value that the table's definition has for rows that leave it out. */
+  /** What the table's definition has for rows that leave it out: a value, or an expression. */
   readonly defaultValue: unknown;
   /** Makes the value of a new row that leaves it out. */
   readonly initial: (() => unknown) | undefined;
@@ -52,8 +61,13 @@ export interface Column<K extends ColumnKind = ColumnKind, V = unknown, T extend
   readonly computed: Column<K, V, T | "computed">;
   /** The same column under a given name in the table. */
   named(columnName: string): Column<K, V, T>;
-  /** The same column, for which the database takes this value where a new row leaves it out. */
-  defaultsTo(value: V): Column<K, V, T | "defaulted">;
+  /**
+   * The same column, for which the database takes this where a new row leaves it out: a value, or what an expression makes
+   * there, such as `now()`, or `sql(uuid)` of a function of its own.
+   */
+  defaultsTo(value: V | MadeInDatabase<V>): Column<K, V, T | "defaulted">;
+  /** The same column, for which the table has a default that code does not know: a new row may leave it out. */
+  readonly defaulted: Column<K, V, T | "defaulted">;
   /** The same column, for which code makes a value where a new row leaves it out. */
   startsAs(make: () => V): Column<K, V, T | "defaulted">;
   /**
@@ -61,6 +75,15 @@ export interface Column<K extends ColumnKind = ColumnKind, V = unknown, T extend
    * point: its name for each dialect, such as `{ postgres: "de-x-icu", mariadb: "utf8mb4_german2_ci" }`.
    */
   collated(names: { readonly sqlite?: string; readonly postgres?: string; readonly mariadb?: string }): Column<K, V, T>;
+  /**
+   * The same column, which the table stores in a type of the engine's own, such as `{ postgres: "loan_state" }`: an
+   * enumeration, a domain, a type of an extension. Code sees the values as the column's kind has them.
+   */
+  storedAs(forms: {
+    readonly sqlite?: StoredForm;
+    readonly postgres?: StoredForm;
+    readonly mariadb?: StoredForm;
+  }): Column<K, V, T>;
   /**
    * The same column, whose values must also meet a schema (Standard Schema, one that answers at once):
    * for what SQL cannot say. It is asked when rows are inserted, and by the entity's own schemas.
@@ -123,9 +146,13 @@ function column<K extends ColumnKind, V, T extends ColumnTrait>(facts: ColumnFac
     get computed() {
       return withTrait("computed");
     },
+    get defaulted() {
+      return withTrait("defaulted");
+    },
     named: (columnName: string) => changed({ columnName }),
     defaultsTo: (defaultValue: unknown) => withTrait("defaulted", { defaultValue }),
     collated: (collations: Readonly<Record<string, string>>) => changed({ collations }),
+    storedAs: (stored: Readonly<Record<string, StoredForm>>) => changed({ type: { ...facts.type, stored } }),
     meets: (schema: StandardSchema) => changed({ schema }),
     startsAs: (initial: () => unknown) => withTrait("defaulted", { initial }),
     as: (codec: Codec<unknown, unknown>) => changed({ type: { ...facts.type, codec: chained(codec) } }),
@@ -167,12 +194,26 @@ export const date: Column<"date", string, never> = plain({ kind: "date" });
 /** A time of day to the microsecond: a string such as "08:30:00" or "08:30:00.25". */
 export const time: Column<"time", string, never> = plain({ kind: "time" });
 /**
- * An instant of the years 1 to 9999, as a Date. The database holds microseconds: reading an instant
- * that a Date cannot hold without loss is an error.
+ * An instant of the years 1 to 9999, as a Date: to the millisecond, also where the table holds microseconds.
  */
 export const timestamp: Column<"timestamp", Date, never> = plain({ kind: "timestamp" });
 /** The same as an ISO 8601 string in UTC, with all six digits: "2026-05-01T06:30:00.000000Z". */
 export const isoTimestamp: Column<"timestamp", string, never> = plain({ kind: "timestamp", isText: true });
+/**
+ * A day and a time of day of no zone, to the microsecond: an ISO 8601 string such as "2026-05-01T08:30:00" or
+ * "2026-05-01T08:30:00.25". Never turned by a zone, be it the session's or that of the code.
+ */
+export const localTimestamp: Column<"localTimestamp", string, never> = plain({ kind: "localTimestamp" });
+
+const millisecondsIn = { seconds: 1000n, milliseconds: 1n } as const;
+
+/** An instant as a Date, in a table that counts the seconds or milliseconds since 1970 began in UTC as a whole number. */
+export const epoch = (unit: "seconds" | "milliseconds"): Column<"bigint", Date, never> =>
+  (plain({ kind: "bigint" }) as Column<"bigint", bigint, never>).as({
+    decode: (count) => new Date(Number(count * millisecondsIn[unit])),
+    encode: (instant: Date) => BigInt(instant.getTime() / Number(millisecondsIn[unit])),
+  });
+
 /** A UUID (RFC 9562) as a string in lower case. */
 export const uuid: Column<"uuid", string, never> = plain({ kind: "uuid" });
 /** Bytes, as a Uint8Array. */
@@ -180,6 +221,10 @@ export const bytes: Column<"bytes", Uint8Array, never> = plain({ kind: "bytes" }
 
 /** Text of at most so many characters (code points). */
 export const varchar = (length: number): Column<"varchar", string, never> => plain({ kind: "varchar", length });
+
+/** Text of so many characters, which the database fills up with blanks: those at the end count for nothing, and are not read. */
+export const character = (length: number): Column<"varchar", string, never> =>
+  plain({ kind: "varchar", length, isPadded: true });
 
 /**
  * An exact decimal, as a string such as "12.50": never through a floating-point number.
@@ -197,6 +242,10 @@ export const choice = <const C extends readonly [string, ...string[]]>(
   ...choices: C
 ): Column<"choice", C[number], never> => plain({ kind: "choice", choices });
 
-/** A list of values of a column's kind: an array where the engine has arrays, else JSON. */
-export const list = <K extends ColumnKind, V, T extends ColumnTrait>(of: Column<K, V, T>): Column<"list", V[], never> =>
-  plain({ kind: "list", element: of[factsKey].type });
+/** A list of values of a column's kind, or of lists of one length: an array where the engine has arrays, else JSON. */
+export const list = <K extends ColumnKind, V, T extends ColumnTrait>(
+  of: Column<K, V, T>,
+): Column<"list", ("nullable" extends T ? V | null : V)[], never> => {
+  const { type, traits } = of[factsKey];
+  return plain({ kind: "list", element: type, ...(traits.has("nullable") ? { hasNulls: true } : {}) });
+};

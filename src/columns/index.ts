@@ -7,9 +7,11 @@ export {
   type ColumnFacts,
   type ColumnTrait,
   type ColumnValue,
+  character,
   choice,
   date,
   double,
+  epoch,
   factsKey,
   type HasTrait,
   identity,
@@ -18,12 +20,15 @@ export {
   json,
   type kindOf,
   list,
+  localTimestamp,
+  type MadeInDatabase,
   numeric,
   text,
   time,
   timestamp,
   type traitsOf,
   uuid,
+  type valuesType,
   type valueType,
   varchar,
 } from "./column.js";
@@ -36,7 +41,7 @@ export {
   multiplyDecimals,
   parseDecimal,
 } from "./decimal.js";
-export { canonicalInstant, canonicalTime, isDay, secondsBetween, secondsLater } from "./instant.js";
+export { canonicalInstant, canonicalLocal, canonicalTime, isDay, secondsBetween, secondsLater } from "./instant.js";
 export { jsonPart } from "./json-part.js";
 export { type ComparedKind, comparedKind, comparedKindsThat, kinds } from "./kinds.js";
 export { lowerCase, upperCase } from "./letter-case.js";
@@ -56,5 +61,6 @@ export type {
   Codec,
   ColumnKind,
   Scalar,
+  StoredForm,
   ValueType,
 } from "./value-type.js";

@@ -19,6 +19,16 @@ export function secondsLater(canonical: string, seconds: number): string {
   return `${later.slice(0, 19)}${canonical.slice(19)}`;
 }
 
+/**
+ * A day and a time of day of no zone, of the years 1 to 9999, as short as they can be said and with a blank between
+ * them, as all engines write and compare them: "2026-05-01 08:30:00.25". Undefined where it is none.
+ */
+export function canonicalLocal(value: string): string | undefined {
+  const [day = "", clock = "", ...more] = value.split(/[T ]/);
+  const time = isDay(day) && more.length === 0 ? canonicalTime(clock) : undefined;
+  return time === undefined ? undefined : `${day} ${shortTime(time)}`;
+}
+
 const microseconds = (canonical: string): bigint =>
   BigInt(Date.parse(`${canonical.slice(0, 19)}Z`)) * 1000n + BigInt(canonical.slice(20, 26));
 

@@ -70,10 +70,11 @@ export const kinds = {
   date: { ...plain, compared: "date", isRanked: true, isKeyedByBytes: true, isTextable: true },
   time: { ...plain, compared: "time", isRanked: true },
   timestamp: { ...plain, compared: "timestamp", isRanked: true },
+  localTimestamp: { ...plain, compared: "localTimestamp", isRanked: true },
   uuid: { ...plain, compared: "uuid", isTextable: true },
   json: { ...opaque, compared: "json", isElement: false },
   bytes: { ...opaque, compared: "bytes" },
-  list: { ...opaque, compared: "list", isElement: false },
+  list: { ...opaque, compared: "list" },
 } as const satisfies Record<ColumnKind, KindFacts>;
 
 /** Kinds that hold the same values are compared with each other. */

@@ -1,5 +1,5 @@
 import { GemachError } from "../errors/index.js";
-import { canonicalInstant, canonicalTime, isDay, shortTime } from "./instant.js";
+import { canonicalInstant, canonicalLocal, canonicalTime, isDay, shortTime } from "./instant.js";
 import { kinds } from "./kinds.js";
 import type { Codec, ColumnKind, Scalar, ValueType } from "./value-type.js";
 
@@ -7,8 +7,8 @@ import type { Codec, ColumnKind, Scalar, ValueType } from "./value-type.js";
 interface Rule {
   readonly expected: (type: ValueType) => string;
   readonly canonical: (value: unknown, type: ValueType) => Scalar | undefined;
-  /** What code gets of that form, where it is another. */
-  readonly value?: (canonical: Scalar, type: ValueType) => unknown;
+  /** What makes of that form what code gets; undefined where it is the same. */
+  readonly value?: (type: ValueType) => ((canonical: Scalar) => unknown) | undefined;
 }
 
 const whole: Rule = {
@@ -76,15 +76,22 @@ function isExact(text: string): boolean {
   );
 }
 
-function instant(value: unknown): string | undefined {
-  if (!(value instanceof Date)) return typeof value === "string" ? canonicalInstant(value) : undefined;
-  return Number.isNaN(value.getTime()) ? undefined : canonicalInstant(value.toISOString());
+/** A Date holds milliseconds: a text with more than that is taken only where code sees texts. */
+function instant(value: unknown, { isText }: ValueType): string | undefined {
+  if (value instanceof Date) return Number.isNaN(value.getTime()) ? undefined : canonicalInstant(value.toISOString());
+  const canonical = typeof value === "string" ? canonicalInstant(value) : undefined;
+  return isText === true || canonical?.endsWith("000Z") === true ? canonical : undefined;
 }
 
-/** A Date holds milliseconds: an instant with more than that would be cut short. */
-function dateOf(canonical: string): Date {
-  if (!canonical.endsWith("000Z")) throw new GemachError("VALUE_LOSSY", { kind: "timestamp" });
-  return new Date(`${canonical.slice(0, 23)}Z`);
+const dateOf = (canonical: string): Date => new Date(`${canonical.slice(0, 23)}Z`);
+
+const withoutPadding = (text: string): string => text.replace(/ +$/, "");
+
+/** Whether lists in a list are of one length, and not empty: an array has as many elements in each of its rows. */
+function isEven(values: readonly unknown[], { kind }: ValueType): boolean {
+  if (kind !== "list") return true;
+  const lengths = new Set(values.map((value) => (value as readonly unknown[] | null)?.length ?? 0));
+  return values.length === 0 || (lengths.size === 1 && !lengths.has(0));
 }
 
 const rules: Record<ColumnKind, Rule> = {
@@ -107,7 +114,12 @@ const rules: Record<ColumnKind, Rule> = {
   text: { expected: () => "a string without NUL", canonical: text },
   varchar: {
     expected: ({ length }) => `a string of at most ${length} characters, without NUL`,
-    canonical: (value, { length = 0 }) => (isStorable(value) && [...value].length <= length ? value : undefined),
+    canonical: (value, { length = 0, isPadded }) => {
+      if (!isStorable(value)) return undefined;
+      const text = isPadded === true ? withoutPadding(value) : value;
+      return [...text].length <= length ? text : undefined;
+    },
+    value: ({ isPadded }) => (isPadded === true ? (canonical) => withoutPadding(canonical as string) : undefined),
   },
   choice: {
     expected: ({ choices = [] }) => `one of ${choices.map((choice) => `'${choice}'`).join(", ")}`,
@@ -121,15 +133,20 @@ const rules: Record<ColumnKind, Rule> = {
   time: {
     expected: () => "a time of day such as '08:30:00'",
     canonical: (value) => (typeof value === "string" ? canonicalTime(value) : undefined),
-    value: (canonical) => shortTime(canonical as string),
+    value: () => (canonical) => shortTime(canonical as string),
   },
   timestamp: {
     expected: ({ isText }) =>
       isText === true
         ? "an instant such as '2026-05-01T08:30:00Z'"
-        : "a Date, or an instant such as '2026-05-01T08:30:00Z'",
+        : "a Date, or an instant such as '2026-05-01T08:30:00Z', to the millisecond",
     canonical: instant,
-    value: (canonical, { isText }) => (isText === true ? canonical : dateOf(canonical as string)),
+    value: ({ isText }) => (isText === true ? undefined : (canonical) => dateOf(canonical as string)),
+  },
+  localTimestamp: {
+    expected: () => "a day and a time of day without a zone, such as '2026-05-01T08:30:00'",
+    canonical: (value) => (typeof value === "string" ? canonicalLocal(value) : undefined),
+    value: () => (canonical) => (canonical as string).replace(" ", "T"),
   },
   uuid: {
     expected: () => "a UUID",
@@ -141,7 +158,7 @@ const rules: Record<ColumnKind, Rule> = {
   json: {
     expected: () => "what JSON can say",
     canonical: jsonText,
-    value: (canonical) => parsedJson(canonical as string),
+    value: () => (canonical) => parsedJson(canonical as string),
   },
   bytes: {
     expected: () => "bytes (a Uint8Array)",
@@ -150,14 +167,15 @@ const rules: Record<ColumnKind, Rule> = {
   list: {
     expected: ({ element }) =>
       `a list, each ${element === undefined ? "a value" : rules[element.kind].expected(element)}`,
-    canonical: (value, { element }) => {
+    canonical: (value, { element, hasNulls }) => {
       if (!Array.isArray(value) || element === undefined) return undefined;
-      const made = value.map((part) => rules[element.kind].canonical(part, element));
-      return made.includes(undefined) ? undefined : (made as readonly Scalar[]);
+      const made = value.map((part) => (part === null && hasNulls === true ? null : canonicalOf(part, element)));
+      return made.includes(undefined) || !isEven(made, element) ? undefined : (made as readonly Scalar[]);
     },
-    value: (canonical, { element }) => {
+    value: ({ element }) => {
       const decode = element === undefined ? undefined : decoderFor(element);
-      return decode === undefined ? canonical : (canonical as readonly Scalar[]).map(decode);
+      if (decode === undefined) return undefined;
+      return (canonical) => (canonical as readonly Scalar[]).map((part) => (part === null ? null : decode(part)));
     },
   },
 };
@@ -209,9 +227,8 @@ function encoded(codec: Codec<unknown, unknown>, value: unknown): unknown {
 
 /** Makes what code gets of the form for dialects; undefined where they are the same. */
 export function decoderFor(type: ValueType): ((canonical: Scalar) => unknown) | undefined {
-  const { value } = rules[type.kind];
   const { codec } = type;
-  const plain = value === undefined ? undefined : (canonical: Scalar) => value(canonical, type);
+  const plain = rules[type.kind].value?.(type);
   if (codec === undefined) return plain;
   return plain === undefined ? (canonical) => codec.decode(canonical) : (canonical) => codec.decode(plain(canonical));
 }

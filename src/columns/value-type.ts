@@ -4,8 +4,8 @@
  * `identity`: a whole number that the database hands out. `integer`: a whole number of 32 bits.
  * `bigint`: one of 64 bits. `double`: a floating-point number of 64 bits (IEEE 754). `numeric`: an
  * exact decimal of a given precision and scale. `text`: text of any length; `varchar`: of a given
- * length. `date`: a calendar day. `time`: a time of day. `timestamp`: an instant. `choice`: one of
- * given texts. `list`: several values of one kind.
+ * length. `date`: a calendar day. `time`: a time of day. `timestamp`: an instant. `localTimestamp`: a
+ * day and a time of day of no zone. `choice`: one of given texts. `list`: several values of one kind.
  */
 export type ColumnKind =
   | "identity"
@@ -20,6 +20,7 @@ export type ColumnKind =
   | "date"
   | "time"
   | "timestamp"
+  | "localTimestamp"
   | "uuid"
   | "json"
   | "bytes"
@@ -39,18 +40,31 @@ export interface Codec<V, U> {
   encode(value: U): V;
 }
 
+/**
+ * The type of an engine's own in which a table stores a column, as SQL writes it: an enumeration, a domain, a type of an
+ * extension. Values are cast to it. Where the engine's text of a value is not the one that code is to see, or takes, `read`
+ * and `write` say how it is made, with `?` in the place of the value: `{ type: "geometry", read: "st_astext(?)", write:
+ * "st_geomfromtext(?)" }`.
+ */
+export type StoredForm = string | { readonly type: string; readonly read?: string; readonly write?: string };
+
 /** What the values of a column or expression are. */
 export interface ValueType {
   readonly kind: ColumnKind;
   /** Of a `varchar`: the most characters it holds. */
   readonly length?: number;
+  /** Of a `varchar`: whether the database fills it up with blanks, so that blanks at the end count for nothing. */
+  readonly isPadded?: boolean;
   /** Of a `numeric`: the number of its digits, and how many of them stand after the point. */
   readonly precision?: number;
   readonly scale?: number;
   /** Of a `choice`. */
   readonly choices?: readonly string[];
-  /** Of a `list`: what it is a list of. */
+  /** Of a `list`: what it is a list of, and whether there may be null in its place. */
   readonly element?: ValueType;
+  readonly hasNulls?: boolean;
+  /** How an engine stores it where that is in a type of its own, by the name of the dialect. */
+  readonly stored?: Readonly<Record<string, StoredForm>>;
   /** Of a `timestamp`: whether code sees it as an ISO string rather than a Date. */
   readonly isText?: boolean;
   // biome-ignore lint/suspicious/noExplicitAny: the column's own type says what it turns into what

@@ -88,6 +88,11 @@ export const faults = {
       `The unique index of ${n.entity} has a condition, which ${n.engine} does not support.`,
     "Remove the condition from the index, or check the rule in code on this engine.",
   ),
+  DEFINITION_MISSING: define(
+    (n: { column: string; what: "default" | "computation" }) =>
+      `The table of ${n.column} cannot be created: ${n.what === "default" ? "the column is marked as defaulted, but no default is said" : "the column is computed, but 'computes' does not say of what"}.`,
+    "Say it in the model, by defaultsTo() or computes; or create the table by hand.",
+  ),
   ENTITY_READ_ONLY: define(
     (n: { entity: string }) => `${n.entity} cannot be written: the model marks it as read-only.`,
     "Write to the tables behind it, or remove readOnly from the entity's options.",

@@ -6,7 +6,7 @@ import { labelOf, typeOf } from "./node.js";
 import type { AggregateName, Node, NodeType } from "./resolved.js";
 
 /** Kinds whose values have a least and a greatest one on every engine. */
-export type RankedKind = NumberKind | "text" | "date" | "time" | "timestamp";
+export type RankedKind = NumberKind | "text" | "date" | "time" | "timestamp" | "localTimestamp";
 
 const numbers = comparedKindsThat(({ isNumber }) => isNumber);
 const ranked = comparedKindsThat(({ isRanked }) => isRanked);

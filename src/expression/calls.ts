@@ -47,10 +47,17 @@ export type DayCall =
   | "daysSince"
   | "startOfMonth"
   | "startOfYear"
-  | "toDay";
+  | "toDay"
+  | ClockCall;
+
+/** The instant at which the statement is run (on PostgreSQL, at which its transaction began), and its day in UTC. */
+export type ClockCall = "now" | "today";
 
 /** What a part of a JSON document holds: a text, a number, a truth value; missing where it holds something else. */
 export type JsonCall = "jsonText" | "jsonNumber" | "jsonTruth";
+
+/** Calls that another moment answers otherwise. */
+export const clockCalls: ReadonlySet<CallName> = new Set<ClockCall>(["now", "today"]);
 
 /** Calls that are true or false. */
 export const matchCalls: ReadonlySet<CallName> = new Set<MatchCall>(["contains", "startsWith", "endsWith", "like"]);

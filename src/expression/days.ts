@@ -9,8 +9,8 @@ const unary = (name: DayCall, kinds: readonly ColumnKind[], type: ValueType) =>
   };
 
 const days: readonly ColumnKind[] = ["date"];
-const daysAndInstants: readonly ColumnKind[] = ["date", "timestamp"];
-const clocks: readonly ColumnKind[] = ["timestamp", "time"];
+const daysAndInstants: readonly ColumnKind[] = ["date", "timestamp", "localTimestamp"];
+const clocks: readonly ColumnKind[] = ["timestamp", "localTimestamp", "time"];
 const whole: ValueType = { kind: "integer" };
 const day: ValueType = { kind: "date" };
 
@@ -34,7 +34,7 @@ export const dayMethods = {
   second: unary("second", clocks, whole),
   startOfMonth: unary("startOfMonth", days, day),
   startOfYear: unary("startOfYear", days, day),
-  toDay: unary("toDay", ["timestamp"], day),
+  toDay: unary("toDay", ["timestamp", "localTimestamp"], day),
   startOfDay: ofInstant("startOfDay"),
   startOfHour: ofInstant("startOfHour"),
   plusSeconds(this: Built, count: unknown) {

@@ -15,7 +15,7 @@ import {
   type ValueType,
 } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import type { CallName } from "./calls.js";
+import type { CallName, ClockCall } from "./calls.js";
 import { partsOf, typeOf } from "./node.js";
 import type { OwnNodeKind } from "./own-kinds.js";
 import type { CallNode, Node, ResolvedColumn } from "./resolved.js";
@@ -88,7 +88,7 @@ function cast(value: Scalar, from: ValueType, to: ValueType): Scalar {
 
 const daysOf = (day: string): number => Date.parse(`${day}T00:00:00Z`) / 86_400_000;
 const dayAt = (days: number): string => new Date(days * 86_400_000).toISOString().slice(0, 10);
-const clockOf = (value: string): string => value.slice(value.indexOf("T") + 1);
+const clockOf = (value: string): string => value.slice(value.search(/[T ]/) + 1);
 
 /** A pattern of `like` as a regular expression. */
 const patternOf = (pattern: string): RegExp =>
@@ -112,8 +112,11 @@ const isBefore =
   (values: Values, { type }: CallNode) =>
     values.reduce((best, value) => (sign(compare(value, best, type)) ? value : best));
 
+/** Calls of a rule: none of them asks what time it is. */
+type Evaluated = Exclude<CallName, "coalesce" | ClockCall>;
+
 /** What each call gives for values none of which is missing. */
-const evaluations: Readonly<Record<Exclude<CallName, "coalesce">, (values: Values, node: CallNode) => Scalar>> = {
+const evaluations: Readonly<Record<Evaluated, (values: Values, node: CallNode) => Scalar>> = {
   plus: ([a = null, b = null], { type }) => arithmetic.plus(a, b, type),
   minus: ([a = null, b = null], { type }) => arithmetic.minus(a, b, type),
   times: ([a = null, b = null], { type }) => arithmetic.times(a, b, type),
@@ -188,7 +191,7 @@ export function evaluate(node: Node, read: ReadColumn): Scalar {
       const values = node.operands.map((operand) => evaluate(operand, read));
       if (node.call === "coalesce") return values.find((value) => value !== null) ?? null;
       if (node.call === "nullIf" && values[1] === null) return values[0] as Scalar;
-      return values.includes(null) ? null : evaluations[node.call](values, node);
+      return values.includes(null) ? null : evaluations[node.call as Evaluated](values, node);
     }
     case "case": {
       const branch = node.branches.find(({ when }) => isTrue(when, read, false));

@@ -1,10 +1,9 @@
-import type { ColumnKind, kindOf, traitsOf, ValueObject, valueType } from "../columns/index.js";
+import type { ColumnKind, kindOf, MadeInDatabase, traitsOf, ValueObject, valueType } from "../columns/index.js";
 import type { nodeKey, orderKey } from "./built.js";
 import type { ListParameter } from "./list-parameter.js";
 import type { Node, OrderNode } from "./resolved.js";
 import type { Query } from "./state.js";
 
-declare const valuesType: unique symbol;
 declare const kindType: unique symbol;
 
 /** A direction of sorting, made by `asc` or `desc`. */
@@ -21,9 +20,7 @@ export interface Order {
 export type Operand<V, K extends ColumnKind> = V | Expression<V | null, K>;
 
 /** Something that the database works out for a row. `V` is the type of its values, `K` their kind. */
-export interface Expression<out V = unknown, out K extends ColumnKind = ColumnKind> {
-  /** For the types only. @internal */
-  readonly [valuesType]: V;
+export interface Expression<out V = unknown, out K extends ColumnKind = ColumnKind> extends MadeInDatabase<V> {
   /** For the types only. @internal */
   readonly [kindType]: K;
   /** @internal */
@@ -227,6 +224,12 @@ export interface Instant<V> extends Calendar<V, "timestamp">, Clock<V, "timestam
   toDay(): Day<string | Missing<V>>;
 }
 
+/** An expression that is a day and a time of day of no zone. */
+export interface LocalInstant<V> extends Calendar<V, "localTimestamp">, Clock<V, "localTimestamp"> {
+  /** Its day. */
+  toDay(): Day<string | Missing<V>>;
+}
+
 /** An expression that is a time of day. */
 export interface TimeOfDay<V> extends Clock<V, "time"> {}
 
@@ -257,6 +260,7 @@ interface Expressions<V> {
   date: Day<V>;
   time: TimeOfDay<V>;
   timestamp: Instant<V>;
+  localTimestamp: LocalInstant<V>;
   uuid: Ordered<V, "uuid">;
   json: JsonDocument<V>;
   bytes: Comparable<V, "bytes">;

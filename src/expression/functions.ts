@@ -1,11 +1,27 @@
-import { type Column, type ColumnKind, type ComparedKind, checked, factsKey } from "../columns/index.js";
+import {
+  type Column,
+  type ColumnKind,
+  type ComparedKind,
+  checked,
+  factsKey,
+  type ValueType,
+} from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { operandOf } from "./built.js";
 import type { CallName } from "./calls.js";
 import { expression, isExpression, nodeOf, predicateNode } from "./expression.js";
-import type { Expression, ExpressionOf, Missing, MissingIn, Operand, Predicate } from "./expression-types.js";
+import type {
+  Day,
+  Expression,
+  ExpressionOf,
+  Instant,
+  Missing,
+  MissingIn,
+  Operand,
+  Predicate,
+} from "./expression-types.js";
 import { typeOf, valueNode } from "./node.js";
-import type { CaseNode, Node, NodeType } from "./resolved.js";
+import type { CaseNode, Node } from "./resolved.js";
 
 /** Of several decimals each gets as many digits after the point as the one with most has. */
 function alike(nodes: readonly Node[]): readonly Node[] {
@@ -31,8 +47,15 @@ function several(
   if (!isExpression(first)) throw notExpression(name);
   const left = nodeOf(first);
   const operands = alike([left, ...others.map((other) => operandOf(left, other))]);
-  const type = typeOf(operands[0] as Node).type;
+  const type = sharedType(operands);
   return expression({ kind: "call", call: name, operands, type, isNullable: isNullable(operands) }) as never;
+}
+
+/** The type of what is one of several values: plain where they are not stored alike. */
+function sharedType(nodes: readonly Node[]): ValueType {
+  const { stored, ...type } = typeOf(nodes[0] as Node).type;
+  const isAlike = nodes.every((node) => typeOf(node).type.stored === stored);
+  return stored === undefined || !isAlike ? type : { ...type, stored };
 }
 
 const notExpression = (name: string): GemachError =>
@@ -74,6 +97,23 @@ export function greatest<V, K extends ColumnKind, const O extends readonly Opera
 ): ExpressionOf<K, V | MissingIn<O[number]>> {
   return several("greatest", first, others, isAnyNullable);
 }
+
+/**
+ * The instant at which the database runs the statement; on PostgreSQL, that at which the transaction began. Of
+ * `isoTimestamp`, code sees it as a text.
+ */
+export const now = <V extends Date | string = Date>(of?: Column<"timestamp", V, never>): Instant<V> =>
+  expression({
+    kind: "call",
+    call: "now",
+    operands: [],
+    type: of === undefined ? { kind: "timestamp" } : of[factsKey].type,
+    isNullable: false,
+  });
+
+/** The day, in UTC, on which the database runs the statement. */
+export const today = (): Day<string> =>
+  expression({ kind: "call", call: "today", operands: [], type: { kind: "date" }, isNullable: false });
 
 /** A value as an expression, of a column's kind: `literal(numeric(8, 2), "1.50")`. */
 export function literal<K extends ColumnKind, V>(of: Column<K, V, never>, value: V): ExpressionOf<ComparedKind<K>, V> {
@@ -118,7 +158,7 @@ function caseOf(branches: readonly [Branch, ...Branch[]]): Case<unknown, ColumnK
       const values = branches.map((branch) => branch.value);
       const [last, ...made] =
         value === null ? [undefined, ...alike(values)] : alike([operandOf(first.value, value), ...values]);
-      const { type }: NodeType = typeOf(made[0] as Node);
+      const type = sharedType(last === undefined ? (made as Node[]) : [...(made as Node[]), last]);
       const node: CaseNode = {
         kind: "case",
         branches: branches.map(({ when }, i) => ({ when, value: made[i] as Node })),

@@ -25,6 +25,7 @@ export type {
   ExpressionOf,
   Instant,
   JsonDocument,
+  LocalInstant,
   NumberExpression,
   Order,
   Ordered,
@@ -34,7 +35,7 @@ export type {
   TimeOfDay,
 } from "./expression-types.js";
 export type { Fault } from "./fault.js";
-export { type Case, coalesce, greatest, least, literal, nullIf, when } from "./functions.js";
+export { type Case, coalesce, greatest, least, literal, now, nullIf, today, when } from "./functions.js";
 export { type ListParameter, listParameter } from "./list-parameter.js";
 export {
   columnAt,

@@ -1,3 +1,4 @@
+import { clockCalls } from "./calls.js";
 import type { Node } from "./resolved.js";
 
 /** Whether a kind of expression is of one row by itself, and of nothing but its columns. */
@@ -26,5 +27,6 @@ const ownByKind = {
 /** Kinds of expression that a rule may be made of. */
 export type OwnNodeKind = { [K in Node["kind"]]: (typeof ownByKind)[K] extends true ? K : never }[Node["kind"]];
 
-/** Whether an expression is of such a kind. */
-export const isOwnKind = ({ kind }: Node): boolean => ownByKind[kind];
+/** Whether an expression is of such a kind, and the same at any time. */
+export const isOwnKind = (node: Node): boolean =>
+  ownByKind[node.kind] && !(node.kind === "call" && clockCalls.has(node.call));

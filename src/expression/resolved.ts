@@ -26,6 +26,9 @@ export interface ResolvedColumn {
   readonly isHeavy: boolean;
   /** What the table's definition has for rows that leave it out. */
   readonly defaultValue: Scalar | undefined;
+  readonly defaultExpression: Node | undefined;
+  /** Whether a new row may leave it to the table. */
+  readonly hasDefault: boolean;
   /** Makes the value of a new row that leaves it out. */
   readonly initial: (() => unknown) | undefined;
   /** What its values must meet besides being of its kind. */

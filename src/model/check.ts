@@ -2,12 +2,14 @@ import {
   type ColumnFacts,
   canonicalOf,
   codeName,
+  comparedKind,
   expectedOf,
   factsKey,
   kinds,
   type NameConvention,
   type ValueType,
 } from "../columns/index.js";
+import { columnsIn, isExpression, nodeOf, typeOf } from "../expression/index.js";
 import {
   conditionMistakes,
   type FlatDefinition,
@@ -64,11 +66,18 @@ function* columnMistakes(name: string, definition: FlatDefinition, columnNames: 
       yield `${name}.${property}: ${mistake}`;
     if (facts.traits.has("key") && !kinds[facts.type.kind].isKey)
       yield `${name}.${property}: ${facts.type.kind} cannot be part of a primary key`;
-    if (facts.defaultValue !== undefined && canonicalOf(facts.defaultValue, facts.type) === undefined)
-      yield `${name}.${property}: its default is not ${expectedOf(facts.type)}`;
+    if (!fitsAsDefault(facts)) yield `${name}.${property}: its default is not ${expectedOf(facts.type)}`;
     if (Object.hasOwn(relations, property)) yield `${name}: '${property}' is the name of a column and of a relation`;
     if (languageNames.has(property)) yield `${name}.${property}: a column cannot have this name, the language uses it`;
   }
+}
+
+/** Whether a column's default is a value or an expression of its kind; an expression is of no column. */
+function fitsAsDefault({ defaultValue: given, type }: ColumnFacts): boolean {
+  if (given === undefined) return true;
+  if (!isExpression(given)) return canonicalOf(given, type) !== undefined;
+  const node = nodeOf(given);
+  return comparedKind(typeOf(node).type.kind) === comparedKind(type.kind) && columnsIn(node).length === 0;
 }
 
 /** "due desc": the column and its direction. */

@@ -1,4 +1,5 @@
 import {
+  type ColumnFacts,
   type Columns,
   canonicalOf,
   codeName,
@@ -11,7 +12,14 @@ import {
   typeWord,
 } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import type { NoQuery, ResolvedColumn, ResolvedEntity, ResolvedMember } from "../expression/index.js";
+import {
+  isExpression,
+  type NoQuery,
+  nodeOf,
+  type ResolvedColumn,
+  type ResolvedEntity,
+  type ResolvedMember,
+} from "../expression/index.js";
 import { indexPart, mistakesOf } from "./check.js";
 import type { FlatDefinition } from "./check-relation.js";
 import type { AnyDefinitions, Definitions, EntityDefinition, EntityName, NewRow, PlainRow } from "./entity.js";
@@ -82,6 +90,16 @@ function membersOf(
   );
 }
 
+/** What the table has for rows that leave a column out. */
+function defaultOf({ defaultValue: given, type, traits, initial }: ColumnFacts) {
+  const expression = isExpression(given) ? nodeOf(given) : undefined;
+  return {
+    defaultValue: given === undefined || expression !== undefined ? undefined : canonicalOf(given, type),
+    defaultExpression: expression,
+    hasDefault: traits.has("defaulted") && initial === undefined,
+  };
+}
+
 function draft(name: string, { table, columns, options }: EntityDefinition, columnNames: NameConvention): Draft {
   const resolved = new Map(
     flatColumns(columns).map(
@@ -99,7 +117,7 @@ function draft(name: string, { table, columns, options }: EntityDefinition, colu
           isUnique: facts.traits.has("unique"),
           isComputed: facts.traits.has("computed"),
           isHeavy: facts.traits.has("heavy"),
-          defaultValue: facts.defaultValue === undefined ? undefined : canonicalOf(facts.defaultValue, facts.type),
+          ...defaultOf(facts),
           initial: facts.initial,
           schema: facts.schema,
           collations: facts.collations,

@@ -22,7 +22,7 @@ const isOptional = (column: ResolvedColumn): boolean =>
   !column.isRequired ||
   column.isComputed ||
   column.kind === "identity" ||
-  column.defaultValue !== undefined ||
+  column.hasDefault ||
   column.initial !== undefined;
 
 function columnIssues(column: ResolvedColumn, given: unknown, isPartial: boolean): readonly StandardIssue[] {
@@ -84,7 +84,7 @@ function valueIn(row: unknown, column: ResolvedColumn, isPartial: boolean): Scal
   if (given === null) return null;
   if (given !== undefined) return canonicalOf(given, column.type);
   if (isPartial || column.kind === "identity" || column.isComputed || column.initial !== undefined) return undefined;
-  return column.defaultValue ?? null;
+  return column.hasDefault ? column.defaultValue : null;
 }
 
 /** The rules that a row breaks, as far as it says enough to tell. */

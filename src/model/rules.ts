@@ -30,10 +30,7 @@ function* computationMistakes(draft: Draft): Generator<string> {
   for (const column of draft.columns.values()) {
     const node = draft.computations.get(column);
     const label = `${draft.name}.${column.property}`;
-    if (node === undefined) {
-      if (column.isComputed && !draft.isReadOnly) yield `${label}: it is computed, but 'computes' does not say of what`;
-      continue;
-    }
+    if (node === undefined) continue;
     if (!column.isComputed) yield `${label}: 'computes' names it, but the column is not marked as computed`;
     const { type, isNullable } = typeOf(node);
     if (comparedKind(type.kind) !== comparedKind(column.kind))

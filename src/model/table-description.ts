@@ -10,10 +10,13 @@ export interface ColumnDescription {
   readonly isNullable: boolean;
   /** What the table has for rows that leave it out. */
   readonly defaultValue: Scalar | undefined;
+  readonly defaultExpression: Node | undefined;
   /** Whether the database hands its values out. */
   readonly isIdentity: boolean;
   /** What the database works it out of: an expression of the row's own columns. */
   readonly computed: Node | undefined;
+  /** What the table alone knows: the model says only that it is there. */
+  readonly unknown: "default" | "computation" | undefined;
   /** Collations by the name of the dialect; undefined where it is compared by code point. */
   readonly collations: Readonly<Record<string, string>> | undefined;
 }
@@ -79,13 +82,21 @@ const keyOf = ({ pairs, target }: Step): ForeignKeyDescription => ({
   targetColumns: pairs.map(({ to }) => to.name),
 });
 
-const columnOf = (column: ResolvedColumn, { key, computations }: ResolvedEntity): ColumnDescription => ({
+function unknownOf(column: ResolvedColumn, { computations }: ResolvedEntity): ColumnDescription["unknown"] {
+  if (column.isComputed) return computations.has(column) ? undefined : "computation";
+  const isKnown = column.defaultValue !== undefined || column.defaultExpression !== undefined;
+  return column.hasDefault && !isKnown ? "default" : undefined;
+}
+
+const columnOf = (column: ResolvedColumn, entity: ResolvedEntity): ColumnDescription => ({
   name: column.name,
   type: column.type,
   isNullable: column.isNullable,
   defaultValue: column.defaultValue,
-  isIdentity: column.kind === "identity" && key.length === 1,
-  computed: computations.get(column),
+  defaultExpression: column.defaultExpression,
+  isIdentity: column.kind === "identity" && entity.key.length === 1,
+  computed: entity.computations.get(column),
+  unknown: unknownOf(column, entity),
   collations: Object.keys(column.collations).length === 0 ? undefined : column.collations,
 });
 

@@ -61,7 +61,7 @@ function columnsFor(entity: ResolvedEntity, rows: readonly GivenRow[], call: str
     if (column.isComputed && first >= 0)
       throw new GemachError("COLUMN_COMPUTED", { column: qualified(column), call, row: first + 1 });
     const isMissed = column.isRequired && !column.isComputed && column.kind !== "identity";
-    return first >= 0 || column.initial !== undefined || (isMissed && column.defaultValue === undefined);
+    return first >= 0 || column.initial !== undefined || (isMissed && !column.hasDefault);
   });
 }
 
@@ -72,7 +72,7 @@ function valueFor(row: GivenRow, column: ResolvedColumn, at: GivenAt): Scalar | 
   if (!isThere && column.isNullable) return given === null ? null : undefined;
   if (given !== undefined) return storedOrThrow(column, given, !column.isRequired, at);
   if (column.initial !== undefined) return storedOrThrow(column, column.initial(), !column.isRequired, at);
-  if (column.defaultValue !== undefined || column.kind === "identity" || !column.isRequired) return undefined;
+  if (column.hasDefault || column.kind === "identity" || !column.isRequired) return undefined;
   return storedOrThrow(column, given, false, at);
 }
 

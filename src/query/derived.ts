@@ -51,6 +51,8 @@ function derivedColumn(property: string, name: string, nodes: readonly Node[]): 
     isHeavy: false,
     isComputed: false,
     defaultValue: undefined,
+    defaultExpression: undefined,
+    hasDefault: false,
     initial: undefined,
     schema: undefined,
     collations: {},

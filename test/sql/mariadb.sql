@@ -1180,7 +1180,7 @@ create table if not exists repair (
   id int auto_increment primary key,
   item_id int not null,
   volunteer_id int,
-  begun datetime(6) not null,
+  begun datetime(3) not null,
   cost decimal(8, 2) not null default 0.00,
   findings longtext check (json_valid(findings)),
   foreign key (item_id) references item (id)

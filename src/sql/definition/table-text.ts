@@ -1,4 +1,5 @@
 import { kinds, type ValueType } from "../../columns/index.js";
+import { GemachError } from "../../errors/index.js";
 import type {
   ColumnDescription,
   ForeignKeyDescription,
@@ -7,6 +8,7 @@ import type {
   TableInOrder,
 } from "../../model/index.js";
 import type { Dialect } from "../dialects/dialect.js";
+import { storedIn } from "../dialects/stored.js";
 import { qualifiedTable } from "../print/print.js";
 import { ownExpression } from "./own-expression.js";
 
@@ -41,10 +43,13 @@ const isIndexed = ({ primaryKey, uniques, indexes, foreignKeys }: TableDescripti
 
 function columnText(table: TableDescription, column: ColumnDescription, rules: TableRules, dialect: Dialect): string {
   const { text } = dialect;
-  const { type, computed, defaultValue } = column;
+  const { type, computed, defaultValue, defaultExpression, unknown } = column;
+  if (unknown !== undefined)
+    throw new GemachError("DEFINITION_MISSING", { column: `${table.entity}.${column.name}`, what: unknown });
   const name = text.quote(column.name);
   if (column.isIdentity) return `${name} ${rules.identity}`;
-  const collation = kinds[type.kind].hasCollation ? rules.collation(column.collations) : undefined;
+  const isOwn = storedIn(type, dialect.name) !== undefined;
+  const collation = kinds[type.kind].hasCollation && !isOwn ? rules.collation(column.collations) : undefined;
   const check = rules.check(column, name);
   return [
     `${name} ${rules.columnType(type, isIndexed(table, column.name))}`,
@@ -52,6 +57,7 @@ function columnText(table: TableDescription, column: ColumnDescription, rules: T
     computed === undefined ? "" : ` generated always as (${ownExpression(computed, dialect)}) stored`,
     column.isNullable || computed !== undefined ? "" : " not null",
     defaultValue === undefined ? "" : ` default ${text.literal(defaultValue, type)}`,
+    defaultExpression === undefined ? "" : ` default (${ownExpression(defaultExpression, dialect)})`,
     table.uniques.some(([only, ...others]) => only === column.name && others.length === 0) ? " unique" : "",
     check === undefined ? "" : ` check (${check})`,
   ].join("");

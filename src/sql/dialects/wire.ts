@@ -1,6 +1,7 @@
 import {
   type ColumnKind,
   canonicalInstant,
+  canonicalLocal,
   canonicalOf,
   canonicalTime,
   isDay,
@@ -125,6 +126,8 @@ export const decodeTime: Decoder = ofText("time", canonicalTime);
 
 export const decodeInstant: Decoder = ofText("timestamp", canonicalInstant);
 
+export const decodeLocal: Decoder = ofText("localTimestamp", canonicalLocal);
+
 /** An instant of an engine that stores none: its day and time of day are in UTC. */
 export const decodeUtc: Decoder = ofText("timestamp", (text) =>
   canonicalInstant(/[Z+]|-\d\d$/.test(text.slice(19)) ? text : `${text}Z`),
@@ -165,16 +168,24 @@ const jsonPart = (value: Wire): string => (typeof value === "bigint" ? value.toS
 export const listToJson = (values: readonly Scalar[]): string =>
   JSON.stringify(values, (_, value) => (typeof value === "bigint" ? value.toString() : value));
 
-/** A list whose values are all of its kind. */
-export function checkedList(values: unknown, { element }: ValueType): readonly Scalar[] {
-  const { codec: _, ...plain } = element as ValueType;
-  const isOfKind = (value: unknown) => canonicalOf(value, plain) !== undefined;
-  return Array.isArray(values) && values.every(isOfKind) ? values : unreadable("list");
+/** A type as the wire has it: nothing is made of its values yet, and nothing is left out of them. */
+function plainOf({ codec: _, element, ...type }: ValueType): ValueType {
+  const plain = type.kind === "timestamp" ? { ...type, isText: true } : type;
+  return element === undefined ? plain : { ...plain, element: plainOf(element) };
 }
+
+/** A list whose values are all of its kind. */
+export const checkedList = (values: unknown, type: ValueType): readonly Scalar[] =>
+  canonicalOf(values, plainOf(type)) === undefined ? unreadable("list") : (values as readonly Scalar[]);
+
+/** A list whose whole numbers of 64 bits are digits in JSON. */
+const withBigints = (values: unknown, { element, kind }: ValueType): unknown => {
+  if (element !== undefined) return Array.isArray(values) ? values.map((value) => withBigints(value, element)) : values;
+  return kind === "bigint" && wholeDigits.test(values as string) ? BigInt(values as string) : values;
+};
 
 /** A column's list from JSON text. */
 export function listDecoder(type: ValueType): Decoder {
-  const isBigint = type.element?.kind === "bigint";
   return (wire) => {
     let values: unknown;
     try {
@@ -182,8 +193,7 @@ export function listDecoder(type: ValueType): Decoder {
     } catch {
       return unreadable("list");
     }
-    const digits = (value: unknown) => (wholeDigits.test(value as string) ? BigInt(value as string) : value);
-    return checkedList(isBigint && Array.isArray(values) ? values.map(digits) : values, type);
+    return checkedList(withBigints(values, type), type);
   };
 }
 
@@ -200,6 +210,7 @@ const looseDecoders: Readonly<Partial<Record<ColumnKind, Decoder>>> = {
   json: decodeText,
   time: decodeTime,
   timestamp: decodeUtc,
+  localTimestamp: decodeLocal,
   bytes: decodeBytes,
 };
 

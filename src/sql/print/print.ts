@@ -1,6 +1,7 @@
-import { comparedKind } from "../../columns/index.js";
+import { comparedKind, type ValueType } from "../../columns/index.js";
 import type { AggregateName, Hole, NodeType, WindowName } from "../../expression/index.js";
 import type { Dialect } from "../dialects/dialect.js";
+import { inForm, storedIn } from "../dialects/stored.js";
 import { namesOf } from "../tree/common-names.js";
 import type {
   CallExpression,
@@ -170,8 +171,14 @@ function textOf(printer: Printer, expression: SqlExpression): string {
   }
 }
 
+/** A value's text, out of the form in which the engine stores it. */
+const outOfForm = ({ dialect }: Printer, text: string, type: ValueType | undefined): string =>
+  type?.stored === undefined ? text : inForm(storedIn(type, dialect.name)?.read, text);
+
 const nestedValues = (printer: Printer, items: readonly NestItem[]): readonly string[] =>
-  items.map(({ expression, type }) => printer.dialect.text.inJson(printExpression(printer, expression), type));
+  items.map(({ expression, type }) =>
+    printer.dialect.text.inJson(outOfForm(printer, printExpression(printer, expression), type), type),
+  );
 
 function printNest(printer: Printer, { items, orderBy, limit, offset }: NestExpression): string {
   const { text } = printer.dialect;
@@ -183,7 +190,9 @@ function printCall(printer: Printer, node: CallExpression): string {
   const { operands, type, of, call } = node;
   const inside = (index: number) => printExpression(printer, operands[index] as SqlExpression);
   // A choice as plain text is the same to every engine.
-  const isSame = call === "cast" && type.kind === "text" && comparedKind((of[0] as NodeType).type.kind) === "text";
+  const from = of[0]?.type;
+  const isText = call === "cast" && type.kind === "text" && from !== undefined && comparedKind(from.kind) === "text";
+  const isSame = isText && storedIn(from, printer.dialect.name) === undefined;
   if (isSame) return operand(printer, operands[0] as SqlExpression);
   return printerOf(
     printer.dialect.text.calls,
@@ -345,7 +354,7 @@ function printLimits(printer: Printer, limit: Select["limit"], offset: Select["o
 export const printItems = (printer: Printer, items: readonly SelectItem[]): string =>
   items
     .map(({ expression, alias, read: type }) => {
-      const plain = printExpression(printer, expression);
+      const plain = outOfForm(printer, printExpression(printer, expression), type);
       const text = type === undefined ? plain : printer.dialect.text.read(plain, type);
       const isNamed = alias === undefined || (expression.kind === "column" && expression.name === alias);
       return isNamed ? text : `${text} as ${printer.dialect.text.quote(alias)}`;

@@ -1,5 +1,6 @@
 import type { Derivation } from "../../expression/index.js";
 import type { Dialect } from "../dialects/dialect.js";
+import { inForm, storedIn } from "../dialects/stored.js";
 import type { Parameter, SqlExpression } from "../tree/tree.js";
 
 /** A text in the making. */
@@ -32,12 +33,14 @@ export function parameterOf(printer: Printer, expression: SqlExpression, make: (
 }
 
 /** What stands in the text for a parameter: a placeholder, or the value itself. */
-export function place({ dialect: { text }, parameters }: Printer, parameter: Parameter): string {
+export function place({ dialect: { name, text }, parameters }: Printer, parameter: Parameter): string {
   if (parameters !== undefined) {
     const known = text.isNumbered ? parameters.indexOf(parameter) + 1 : 0;
     const placeholder = text.placeholder(known > 0 ? known : parameters.push(parameter));
-    const isTyped = (parameter.kind === "value" || parameter.kind === "hole") && parameter.isTyped === true;
-    return isTyped ? text.typed(placeholder, parameter.type) : placeholder;
+    if (parameter.kind !== "value" && (parameter.kind !== "hole" || parameter.isList)) return placeholder;
+    const { isTyped, type } = parameter;
+    const typed = isTyped === true ? text.typed(placeholder, type) : placeholder;
+    return type.stored === undefined ? typed : inForm(storedIn(type, name)?.write, typed);
   }
   switch (parameter.kind) {
     case "value":

@@ -1,4 +1,4 @@
-import { kinds } from "../../columns/index.js";
+import { comparedKind, kinds } from "../../columns/index.js";
 import {
   type CallNode,
   type Comparison,
@@ -58,8 +58,10 @@ function comparison(scope: Scope, node: Extract<Node, { kind: "compare" }>, nega
       other.kind !== "column" && kinds[typeOf(own).type.kind].isExact ? operand(scope, own) : value(scope, own);
     return needsOrder ? sortable(own, item) : item;
   };
-  const left = side(node.left, node.right);
-  const right = side(node.right, node.left);
+  const isAlike = typeOf(node.left).type.stored === typeOf(node.right).type.stored;
+  const plain = (own: Node, item: SqlExpression) => (isAlike ? item : asText(scope, own, item));
+  const left = plain(node.left, side(node.left, node.right));
+  const right = plain(node.right, side(node.right, node.left));
   const missing = [node.left, node.right].filter((operand) => isNullable(scope, operand)).length;
   const [positive, isOpposite] =
     node.comparison === "unequal" ? (["equal", !negated] as const) : [node.comparison, negated];
@@ -266,10 +268,22 @@ function parameterOf(known: Scope["values"], node: ValueNode, isTyped: boolean):
   return made;
 }
 
+/** A text that is stored in a type of the engine's own as a plain one, where what is done with it is not known of that type. */
+function asText(scope: Scope, node: Node, item: SqlExpression): SqlExpression {
+  const { type, isNullable } = typeOf(node);
+  const text = { kind: "text" } as const;
+  if (type.stored === undefined || comparedKind(type.kind) !== "text") return item;
+  if (node.kind === "value" || node.kind === "hole") return operand(scope, { ...node, type: text });
+  return { kind: "call", call: "cast", operands: [item], type: text, of: [{ type, isNullable }] };
+}
+
 const callOf = (scope: Scope, { call, operands, type }: CallNode): SqlExpression => ({
   kind: "call",
   call,
-  operands: operands.map((part) => operand(scope, part)),
+  operands: operands.map((part) => {
+    const item = operand(scope, part);
+    return call === "cast" || typeOf(part).type.stored === type.stored ? item : asText(scope, part, item);
+  }),
   type,
   of: operands.map(typeOf),
 });
@@ -312,7 +326,8 @@ function windowOf(scope: Scope, node: WindowNode): SqlExpression {
 function likeOf(scope: Scope, node: CallNode, negated: boolean): SqlExpression | undefined {
   const [left, right] = node.operands;
   if (!matchCalls.has(node.call) || left === undefined || right?.kind !== "value") return undefined;
-  const like = { kind: "like", operand: value(scope, left), pattern: patternOf(node.call, right.value) } as const;
+  const text = asText(scope, left, value(scope, left));
+  const like = { kind: "like", operand: text, pattern: patternOf(node.call, right.value) } as const;
   if (!negated || !isNullable(scope, left)) return { ...like, negated };
   return { kind: "isTrue", item: { ...like, negated: false }, negated: true };
 }

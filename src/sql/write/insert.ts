@@ -2,6 +2,7 @@ import type { Scalar, ValueType } from "../../columns/index.js";
 import type { ConflictPlan, InsertFromPlan, InsertPlan, InsertPortion } from "../../plan/index.js";
 import type { Dialect } from "../dialects/dialect.js";
 import { encodeParameter } from "../dialects/encode.js";
+import { inForm, storedIn } from "../dialects/stored.js";
 import type { Wire } from "../dialects/wire.js";
 import { type Printed, print, qualifiedTable } from "../print/print.js";
 import { printInsertEnd } from "../print/print-write.js";
@@ -74,10 +75,13 @@ function valuesStatements({
 }: Inserting): readonly EncodedStatement[] {
   const types = columns.map(({ type }) => type);
   const { placeholder } = dialect.text;
+  const forms = types.map((type) => storedIn(type, dialect.name)?.write);
+  const written = (text: string, i: number) => inForm(forms[i], text);
   const textOf = (rows: Rows): { readonly text: string; readonly end: EncodedStatement } => {
     let before = 0;
     const texts = rows.map(
-      (row) => `(${row.map((value) => (value === undefined ? "default" : placeholder(++before))).join(", ")})`,
+      (row) =>
+        `(${row.map((value, i) => (value === undefined ? "default" : written(placeholder(++before), i))).join(", ")})`,
     );
     const end = endAfter(before);
     return { text: `${into} values ${texts.join(", ")}${end.text}`, end };

@@ -23,8 +23,9 @@ const reserved = `
   unlock unsigned usage use utc_date utc_time utc_timestamp varcharacter while write xor year_month zerofill
 `;
 
-/** The type in which a value of a JSON list is read: wide enough for whole numbers without a sign too. */
-const listedType = (type: ValueType): string => (type.kind === "bigint" ? "decimal(20)" : columnType(type, false));
+/** The type in which a value of a JSON list is read: wide enough for whole numbers without a sign, and all parts of a second. */
+const listedType = ({ stored: _, ...type }: ValueType): string =>
+  type.kind === "bigint" ? "decimal(20)" : columnType({ ...type, isText: true }, false);
 
 /** A condition that rows of a JSON parameter have the operands' values. */
 function among(
@@ -110,6 +111,8 @@ const calls: Calls = {
   weekday: ({ inside }) => `weekday(${inside(0)}) + 1`,
   secondsSince: ({ inside }) => `timestampdiff(second, ${inside(1)}, ${inside(0)})`,
   plusSeconds: ({ beside }) => `${beside(0)} + interval ${beside(1)} second`,
+  now: () => "utc_timestamp(6)",
+  today: () => "utc_date()",
   startOfDay: ({ inside }) => `cast(date(${inside(0)}) as datetime(6))`,
   startOfHour: ({ inside }) => `cast(date_format(${inside(0)}, '%Y-%m-%d %H:00:00') as datetime(6))`,
   plusDays: ({ beside }) => `${beside(0)} + interval ${beside(1)} day`,

@@ -6,13 +6,24 @@ const element = (value: string | null): string => (value === null ? "null" : `"$
 /** An array literal of elements, each in its own text form. */
 export const arrayLiteral = (values: readonly (string | null)[]): string => `{${values.map(element).join(",")}}`;
 
-/** The elements of an array of one dimension, as the server writes it. */
-export function parseArray(literal: string, decode: (text: string) => Scalar): readonly Scalar[] {
-  const parts: Scalar[] = [];
-  for (const match of literal.slice(1, -1).matchAll(/"((?:[^"\\]|\\.)*)"|([^,]+)/gs)) {
-    const [, quoted, bare] = match;
-    if (quoted !== undefined) parts.push(decode(quoted.replace(/\\(.)/gs, "$1")));
-    else parts.push(bare === "NULL" ? null : decode(bare as string));
+/** A list as an array literal, with a dimension for each list in lists. */
+export const arrayText = (values: readonly Scalar[], toText: (value: Scalar) => string | null): string =>
+  `{${values.map((value) => (Array.isArray(value) ? arrayText(value, toText) : element(toText(value)))).join(",")}}`;
+
+/** A bracket, a comma, an element in quotes, or a bare one. */
+const tokens = /[{},]|"((?:[^"\\]|\\.)*)"|([^{},"]+)/gs;
+
+/** The elements of an array, as the server writes it; undefined where it is none. Bounds of its own before it say nothing of what is in it. */
+export function parseArray(literal: string, decode: (text: string) => Scalar): readonly Scalar[] | undefined {
+  const text = literal.replace(/^(?:\[-?\d+:-?\d+\])+=/, "");
+  if (!text.startsWith("{")) return undefined;
+  const open: Scalar[][] = [[]];
+  for (const [token, quoted, bare] of text.matchAll(tokens)) {
+    const last = open.at(-1) as Scalar[];
+    if (token === "{") open.push([]);
+    else if (token === "}") (open.at(-2) as Scalar[]).push(open.pop() as Scalar[]);
+    else if (quoted !== undefined) last.push(decode(quoted.replace(/\\(.)/gs, "$1")));
+    else if (bare !== undefined) last.push(bare === "NULL" ? null : decode(bare));
   }
-  return parts;
+  return open[0]?.[0] as readonly Scalar[];
 }

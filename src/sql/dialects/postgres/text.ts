@@ -1,8 +1,9 @@
-import { type ColumnKind, kinds } from "../../../columns/index.js";
+import { type ColumnKind, comparedKind, kinds } from "../../../columns/index.js";
 import { type CallPrinter, type Calls, isClosed, named, type PrintedCall, wayOf } from "../../print/calls.js";
 import { identifiersOf } from "../../print/identifiers.js";
 import { quotedText, standardAggregate } from "../../print/parts.js";
 import type { TextRules } from "../dialect.js";
+import { storedIn } from "../stored.js";
 import { castType } from "./types.js";
 import { toWire } from "./wire.js";
 
@@ -25,6 +26,9 @@ const unlessMissing =
       ? `${name}(${all()})`
       : `case when ${missing.join(" or ")} then null else ${name}(${all()}) end`;
   };
+
+/** A value as the server writes it where it is read by itself; a cast to text writes some types in another way, such as inet. */
+const asWritten = (text: string): string => `case when ${text} is not null then concat(${text}) end`;
 
 /** A part of a day, or of an instant in UTC. */
 const datePart =
@@ -73,20 +77,24 @@ const callsBy = (collation: string): Calls => ({
   second: datePart("second"),
   secondsSince: ({ beside }) => `cast(trunc(extract(epoch from ${beside(0)} - ${beside(1)})) as bigint)`,
   plusSeconds: ({ beside }) => `${beside(0)} + ${beside(1)} * interval '1 second'`,
+  now: () => "current_timestamp",
+  today: () => "cast(current_timestamp at time zone 'UTC' as date)",
   startOfDay: ({ inside }) => `date_trunc('day', ${inside(0)}, 'UTC')`,
   startOfHour: ({ inside }) => `date_trunc('hour', ${inside(0)}, 'UTC')`,
   startOfMonth: ({ inside }) => `cast(date_trunc('month', ${inside(0)}) as date)`,
   startOfYear: ({ inside }) => `cast(date_trunc('year', ${inside(0)}) as date)`,
-  toDay: ({ beside }) => `cast(${beside(0)} at time zone 'UTC' as date)`,
+  toDay: ({ beside, inside, of }) =>
+    `cast(${of(0).kind === "timestamp" ? `${beside(0)} at time zone 'UTC'` : inside(0)} as date)`,
   jsonText: (call) => jsonPart(call, "string", (part) => part),
   jsonNumber: (call) => jsonPart(call, "number", (part) => `cast(${part} as double precision)`),
   jsonTruth: (call) => jsonPart(call, "boolean", (part) => `cast(${part} as boolean)`),
   least: unlessMissing("least"),
   greatest: unlessMissing("greatest"),
-  cast: ({ inside, type }) =>
-    type.kind === "numeric"
-      ? `round(cast(${inside(0)} as numeric), ${type.scale})`
-      : `cast(${inside(0)} as ${castType(type)})`,
+  cast: ({ inside, type, of }) => {
+    if (type.kind === "text" && storedIn(of(0), "postgres") !== undefined) return asWritten(inside(0));
+    if (type.kind === "numeric") return `round(cast(${inside(0)} as numeric), ${type.scale})`;
+    return `cast(${inside(0)} as ${castType(type)})`;
+  },
 });
 
 /** How PostgreSQL, 13 or later, is written, its letters mapped by a collation. Lists are one array parameter. */
@@ -127,8 +135,10 @@ export const postgresText = (collation: string): TextRules => ({
     `${limit === undefined ? "" : ` limit ${limit}`}${offset === undefined ? "" : ` offset ${offset}`}`,
   nest: (items, order) => `json_agg(json_build_array(${items.join(", ")})${order})`,
   // The texts that go over the wire; what is a text or nested already is one.
-  inJson: (expression, type) =>
-    type === undefined || nestedAsIs.has(type.kind)
-      ? expression
-      : `${isClosed(expression) ? expression : `(${expression})`}::text`,
+  inJson: (expression, type) => {
+    if (type === undefined) return expression;
+    if (comparedKind(type.kind) === "text" && storedIn(type, "postgres") !== undefined) return asWritten(expression);
+    if (nestedAsIs.has(type.kind)) return expression;
+    return `${isClosed(expression) ? expression : `(${expression})`}::text`;
+  },
 });

@@ -9,6 +9,7 @@ import {
   decodeDate,
   decodeDouble,
   decodeInstant,
+  decodeLocal,
   decodeNumeric,
   decodeTime,
   decodeUuid,
@@ -17,7 +18,7 @@ import {
   toHex,
   type Wire,
 } from "../wire.js";
-import { arrayLiteral, parseArray } from "./array.js";
+import { arrayLiteral, arrayText, parseArray } from "./array.js";
 
 const decoders: Readonly<Partial<Record<ColumnKind, Decoder>>> = {
   identity: decodeWhole,
@@ -33,6 +34,7 @@ const decoders: Readonly<Partial<Record<ColumnKind, Decoder>>> = {
   uuid: decodeUuid,
   time: decodeTime,
   timestamp: decodeInstant,
+  localTimestamp: decodeLocal,
   bytes: (wire) => {
     if (!/^\\x(?:[\da-f]{2})*$/.test(wire as string)) throw new GemachError("VALUE_UNREADABLE", { kind: "bytes" });
     return fromHex(wire as string, 2);
@@ -42,10 +44,13 @@ const decoders: Readonly<Partial<Record<ColumnKind, Decoder>>> = {
 function decoder(type: ValueType): Decoder | undefined {
   if (type.kind === "choice") return choiceDecoder(type);
   if (type.kind !== "list") return decoders[type.kind];
-  const decode = decoder(type.element as ValueType) ?? ((wire: Wire) => wire);
+  let leaf = type.element as ValueType;
+  while (leaf.element !== undefined) leaf = leaf.element;
+  const decode = decoder(leaf) ?? ((wire: Wire) => wire);
   return (wire) => {
-    if (!(wire as string).startsWith("{")) throw new GemachError("VALUE_UNREADABLE", { kind: "list" });
-    return checkedList(parseArray(wire as string, decode), type);
+    const values = parseArray(wire as string, decode);
+    if (values === undefined) throw new GemachError("VALUE_UNREADABLE", { kind: "list" });
+    return checkedList(values, type);
   };
 }
 
@@ -53,7 +58,7 @@ function decoder(type: ValueType): Decoder | undefined {
 function toText(value: Scalar): string | null {
   if (value === null) return null;
   if (value instanceof Uint8Array) return `\\x${toHex(value)}`;
-  return Array.isArray(value) ? arrayLiteral(value.map(toText)) : String(value);
+  return Array.isArray(value) ? arrayText(value, toText) : String(value);
 }
 
 const textOrNull = (wire: Wire | undefined): string | null =>

@@ -1,5 +1,6 @@
 import { quotedText, standardConflict } from "../../print/parts.js";
 import type { TextRules, WriteRules } from "../dialect.js";
+import { inForm, storedIn } from "../stored.js";
 import { castType } from "./types.js";
 
 /**
@@ -16,14 +17,19 @@ const advancing = (insert: string, table: string, identity: string, { quote }: T
 export const postgresWrites = (text: TextRules): WriteRules => ({
   emptyRow: "default values",
   insertArrays: ({ into, table, types, identity }) => {
-    // An array of arrays would be unnested as a whole: a column's lists travel as texts.
-    const arrays = types.map((type, i) => `$${i + 1}::${type.kind === "list" ? "text" : castType(type)}[]`).join(", ");
+    // An array of arrays would be unnested as a whole: a column's lists travel as texts, and so does what is yet to be made a value.
+    const forms = types.map((type) => storedIn(type, "postgres")?.write);
+    const isText = types.map(({ kind }, i) => kind === "list" || forms[i] !== undefined);
+    const arrays = types.map((type, i) => `$${i + 1}::${isText[i] ? "text" : castType(type)}[]`).join(", ");
     const names = types.map((_, i) => `part_${i + 1}`);
-    const hasLists = types.some(({ kind }) => kind === "list");
     const parts = types
-      .map((type, i) => (type.kind === "list" ? `${names[i]}::${castType(type)}` : names[i]))
+      .map((type, i) => {
+        const form = forms[i];
+        if (form !== undefined) return inForm(form, names[i] as string);
+        return isText[i] ? `${names[i]}::${castType(type)}` : names[i];
+      })
       .join(", ");
-    const rows = hasLists
+    const rows = isText.includes(true)
       ? `${parts} from unnest(${arrays}) as given (${names.join(", ")})`
       : `* from unnest(${arrays})`;
     const insert = `${into} select ${rows}`;

@@ -1,11 +1,12 @@
 import { choiceCheck, indexTexts, type TableRules, tableText } from "../../definition/table-text.js";
 import { quotedText } from "../../print/parts.js";
 import type { DefinitionRules } from "../dialect.js";
+import { storedIn } from "../stored.js";
 import { columnTypes } from "./types.js";
 
 const rules: TableRules = {
   identity: "integer primary key",
-  columnType: ({ kind }) => columnTypes[kind] ?? "text",
+  columnType: (type) => storedIn(type, "sqlite")?.type ?? columnTypes[type.kind] ?? "text",
   collation: (given) => given?.sqlite,
   check: ({ type }, name) => {
     if (type.choices !== undefined) return choiceCheck(name, type.choices, quotedText);

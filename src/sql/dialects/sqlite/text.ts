@@ -64,6 +64,8 @@ const calls: Calls = {
   daysSince: ({ inside }) => `cast(julianday(${inside(0)}) - julianday(${inside(1)}) as integer)`,
   plusSeconds: named("gemach_later"),
   secondsSince: named("gemach_since"),
+  now: () => "strftime('%Y-%m-%dT%H:%M:%f000Z', 'now')",
+  today: () => "date('now')",
   startOfDay: ({ inside }) => `substr(${inside(0)}, 1, 10) || 'T00:00:00.000000Z'`,
   startOfHour: ({ inside }) => `substr(${inside(0)}, 1, 13) || ':00:00.000000Z'`,
   startOfMonth: ({ inside }) => `date(${inside(0)}, 'start of month')`,
