@@ -150,6 +150,7 @@ export {
   type EntityQuery,
   except,
   exists,
+  firstOf,
   from,
   type Group,
   type Grouped,

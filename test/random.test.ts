@@ -1,6 +1,23 @@
 import fc from "fast-check";
 import { beforeAll, expect, test } from "vitest";
-import { and, countOver, createTables, entity, from, integer, lag, lead, model, preview, type Query, rank, rowNumber, sumOver, varchar } from "../src/index.js";
+import {
+  and,
+  countOver,
+  createTables,
+  entity,
+  firstOf,
+  from,
+  integer,
+  lag,
+  lead,
+  model,
+  preview,
+  type Query,
+  rank,
+  rowNumber,
+  sumOver,
+  varchar,
+} from "../src/index.js";
 import { useEngines } from "./support/engines.js";
 import { Probe, type ProbeRow, probeRows, probes } from "./support/probe.js";
 import { expressions, numbers, predicates } from "./support/random-expressions.js";
@@ -190,14 +207,21 @@ const writes = fc.record({
   where: predicates(2),
   among: sometimes(sources(1)),
   given: changes,
+  /** What the first row that points at the changed one tells. */
+  told: sometimes(numbers(1)),
   limit: sometimes(fc.nat({ max: 4 })),
 });
 
 test(`${runs / 8} random writes leave what plain code leaves, on every engine`, async () => {
   await fc.assert(
-    fc.asyncProperty(writes, async ({ verb, where, among, given, limit }) => {
+    fc.asyncProperty(writes, async ({ verb, where, among, given, told, limit }) => {
+      const pointing = (row: ProbeRow) => sorted(probeRows, ({ id }) => id).find(({ b }) => b === row.id);
       const changed = (row: ProbeRow): ProbeRow =>
-        ({ ...row, ...Object.fromEntries(Object.keys(given).map((name) => [name, meantBy(given, name).value(row)])) }) as ProbeRow;
+        ({
+          ...row,
+          ...(told === undefined ? {} : { b: pointing(row) === undefined ? null : told.value(pointing(row) as ProbeRow) }),
+          ...Object.fromEntries(Object.keys(given).map((name) => [name, meantBy(given, name).value(row)])),
+        }) as ProbeRow;
       const isMeant = (row: ProbeRow) => where.value(row) === true && (among === undefined || among.rows.some(({ b }) => b !== null && b === row.id));
       const meant = sorted(probeRows.filter(isMeant), (row) => row.id).slice(0, limit);
       fc.pre(fits(meant.map(changed)) && meant.map(changed).every(({ s, q, f }) => s !== null && Math.abs(Number(q)) < 1e6 && f !== null));
@@ -207,7 +231,17 @@ test(`${runs / 8} random writes leave what plain code leaves, on every engine`, 
         delete: others,
         insertFrom: [...probeRows, ...meant.map((row) => ({ ...changed(row), id: row.id + 10 }))],
       }[verb];
-      const values = (r: Untyped) => Object.fromEntries(Object.keys(given).map((name) => [name, meantBy(given, name).expression(r)]));
+      const first = (r: Untyped) =>
+        firstOf(
+          from(Probe)
+            .where((p) => p.b.is(r.id))
+            .orderBy((p) => p.id.asc)
+            .select((p) => told?.expression(p)) as Untyped,
+        );
+      const values = (r: Untyped) => ({
+        ...(told === undefined ? {} : { b: first(r) }),
+        ...Object.fromEntries(Object.keys(given).map((name) => [name, meantBy(given, name).expression(r)])),
+      });
       const copy = (r: Untyped) => ({
         ...Object.fromEntries(Object.keys(probeRows[0] as object).map((name) => [name, r[name]])),
         ...values(r),

@@ -2,10 +2,12 @@ import { afterEach, beforeAll, describe, expect, test } from "vitest";
 import {
   and,
   choice,
+  coalesce,
   createTables,
   type Database,
   date,
   entity,
+  firstOf,
   from,
   identity,
   integer,
@@ -13,9 +15,12 @@ import {
   model,
   numeric,
   or,
+  type ReferenceOf,
+  rowNumber,
   text,
   toMany,
   toOne,
+  unionAll,
   value,
   varchar,
   when,
@@ -24,6 +29,7 @@ import { useEngines } from "./support/engines.js";
 
 const shed = model({
   Shelf: entity("shelf", { id: identity, name: varchar(40).unique, room: varchar(40) }, { tools: toMany("Tool", { by: "shelfId" }) }),
+  Spare: entity("spare_shelf", { id: identity, name: varchar(40), room: varchar(40) }),
   Tool: entity(
     "tool",
     {
@@ -41,7 +47,7 @@ const shed = model({
     { computes: (t) => ({ label: t.name.concat(" (", t.state.asText(), ")") }) },
   ),
 });
-const { Shelf, Tool } = shed;
+const { Shelf, Spare, Tool } = shed;
 
 const { all } = useEngines();
 beforeAll(async () => {
@@ -113,6 +119,38 @@ describe("insert", () => {
         { name: "Drill 2", price: "25.00" },
         { name: "Saw 2", price: "6.00" },
       ]);
+      // The rows of a union, and rows as they are.
+      const both = from(
+        unionAll(
+          from(Shelf).select((s) => ({ name: s.name.concat(" 2"), room: s.room })),
+          from(Shelf).select((s) => ({ name: s.name.concat(" 3"), room: s.room })),
+        ),
+      );
+      expect(await db.insertFrom(Shelf, both), engine).toBe(4);
+      expect(
+        await db.insertFrom(
+          Shelf,
+          both.where((s) => s.name.is("top 2")).select((s) => ({ name: s.name.concat("!"), room: s.room })),
+        ),
+      ).toBe(1);
+      expect(
+        await db.insertFrom(
+          Spare,
+          from(Shelf).where((s) => s.name.endsWith("2")),
+        ),
+        engine,
+      ).toBe(2);
+      expect(
+        await db.list(
+          from(Spare)
+            .orderBy((s) => s.name.asc)
+            .columns("name", "room"),
+        ),
+      ).toEqual([
+        { name: "low 2", room: "cellar" },
+        { name: "top 2", room: "attic" },
+      ]);
+      await db.delete(from(Spare), { all: true });
       const lacking = from(Tool).select((t) => ({ nam: t.name }));
       // @ts-expect-error a new row needs its columns
       await expect(db.insertFrom(Tool, lacking)).rejects.toMatchObject({ code: "NAME_UNKNOWN" });
@@ -120,6 +158,45 @@ describe("insert", () => {
 });
 
 describe("update", () => {
+  test("what a path, a set or another query tells, of the rows as they were", () =>
+    onEach(async (db, engine) => {
+      const loud = from(Tool).where((t) => t.shelf.room.is("attic"));
+      expect(
+        await db.update(loud, (t) => ({ name: t.shelf.name.concat(" ", t.name), size: { length: t.shelf.tools.count(), note: t.shelf.room } })),
+        engine,
+      ).toBe(2);
+      expect(await db.list(from(Tool).select((t) => ({ name: t.name, size: t.size })))).toEqual([
+        { name: "top Drill", size: { length: 2, note: "attic" } },
+        { name: "top Saw", size: { length: 2, note: "attic" } },
+        { name: "Plane", size: { length: 24, note: "blunt" } },
+      ]);
+      await db.update(
+        from(Shelf),
+        (s) => ({
+          room: coalesce(
+            s.tools.max((t) => t.name),
+            "empty",
+          ),
+        }),
+        { all: true },
+      );
+      expect(await db.list(from(Shelf).select((s) => s.room))).toEqual(["top Saw", "Plane"]);
+      const priceOf = (t: ReferenceOf<typeof Tool>) =>
+        from(Tool)
+          .where((other) => and(other.shelfId.is(t.shelfId), other.id.isNot(t.id)))
+          .orderBy((other) => other.price.desc)
+          .select((other) => other.price);
+      await db.update(from(Tool), (t) => ({ price: coalesce(firstOf(priceOf(t)), t.price) }), { all: true });
+      expect(await db.list(from(Tool).select((t) => t.price))).toEqual(["3.00", "12.50", "20.00"]);
+      expect(
+        await db.list(
+          from(Tool)
+            .where((t) => firstOf(priceOf(t)).is(null))
+            .select((t) => ({ id: t.id, other: firstOf(priceOf(t)) })),
+        ),
+      ).toEqual([{ id: 3, other: null }]);
+    }));
+
   test("values and expressions, all of them of the row as it was", () =>
     onEach(async (db, engine) => {
       const changed = await db.update(
@@ -282,7 +359,13 @@ test("what is not meant is refused before anything is sent", () =>
       [db.update(one, { name: null as never }), "VALUE_UNFIT"],
       [db.update(one, { label: "x" }), "COLUMN_COMPUTED"],
       [db.update(one, { nam: "x" } as never), "NAME_UNKNOWN"],
-      [db.update(one, (t) => ({ name: (t as unknown as { shelf: typeof t }).shelf.name })), "CHANGE_BEYOND_ROW"],
+      [db.update(one, () => ({ shelfId: rowNumber({}) as never })), "CHANGE_BEYOND_ROW"],
+      [
+        db.upsert(Shelf, [{ ...shelves[0], name: "x" } as never], {
+          set: (s) => ({ room: (s as unknown as ReferenceOf<typeof Shelf>).tools.max((t) => t.name) as never }),
+        }),
+        "CHANGE_BEYOND_ROW",
+      ],
       [db.update(one, (t) => ({ name: t.price as never })), "VALUE_UNFIT"],
       [db.insert(Tool, { name: "Axe" } as never), "ROWS_EXPECTED"],
       [db.upsert(Tool, ["Axe"] as never), "ROWS_EXPECTED"],

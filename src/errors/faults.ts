@@ -103,8 +103,9 @@ export const faults = {
     "Write it with the row's own columns and plain values: a database checks nothing else in a rule.",
   ),
   CHANGE_BEYOND_ROW: define(
-    (n: { column: string }) => `In update(): the new value of ${n.column} needs more than the row's own columns.`,
-    "Use the row's own columns; or list the other values first, and write one statement for each.",
+    (n: { column: string; call: "update" | "upsert" }) =>
+      `In ${n.call}(): the new value of ${n.column} needs more than ${n.call === "update" ? "one row at a time: it is of a group or a window" : "the columns of the row itself"}.`,
+    "List the values first, and write them by a statement of their own.",
   ),
   RETURN_BEYOND_ROW: define(
     (n: { entity: string }) =>

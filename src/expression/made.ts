@@ -35,7 +35,7 @@ function addParts(node: Node, found: Set<object>): void {
   const set = setIn(node);
   if (set !== undefined) addPartsOfSet(set, found);
   if ("operand" in node && node.operand !== undefined) addParts(node.operand, found);
-  if (node.kind === "inQuery" || node.kind === "existsQuery") addPartsOfQuery(node.query, found);
+  if ("query" in node) addPartsOfQuery(node.query, found);
 }
 
 function addPartsOfSet({ where, orderBy, from }: SetNode, found: Set<object>): void {

@@ -27,6 +27,7 @@ export function typeOf(node: Node): NodeType {
     case "group":
     case "window":
     case "raw":
+    case "firstQuery":
       return node;
     case "compare":
     case "isNull":
@@ -137,6 +138,7 @@ export function partsOf(node: Node): readonly Node[] {
     case "first":
     case "exists":
     case "existsQuery":
+    case "firstQuery":
       return [];
     default:
       return node satisfies never;

@@ -22,6 +22,7 @@ const ownByKind = {
   inRows: false,
   inQuery: false,
   existsQuery: false,
+  firstQuery: false,
 } as const satisfies Record<Node["kind"], boolean>;
 
 /** Kinds of expression that a rule may be made of. */

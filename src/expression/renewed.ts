@@ -71,6 +71,7 @@ function partly(renewal: Renewal, node: Node): Node {
     case "inQuery":
       return { ...node, operands: node.operands.map(one), query: renewedQuery(renewal, node.query) };
     case "existsQuery":
+    case "firstQuery":
       return { ...node, query: renewedQuery(renewal, node.query) };
     default:
       return node satisfies never;

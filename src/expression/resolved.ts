@@ -184,7 +184,9 @@ export type Node =
   /** Whether the values are those of a row of a query. */
   | { readonly kind: "inQuery"; readonly operands: readonly Node[]; readonly query: QueryState }
   /** Whether a query has a row. */
-  | { readonly kind: "existsQuery"; readonly query: QueryState };
+  | { readonly kind: "existsQuery"; readonly query: QueryState }
+  /** The value of a query's first row. */
+  | ({ readonly kind: "firstQuery"; readonly query: QueryState } & NodeType);
 
 /** The place of a template's parameter, by its name. */
 export interface Hole {

@@ -3,7 +3,7 @@ import { type Node, type QueryState, qualified } from "../expression/index.js";
 import { isPlainQuery, rowAt } from "../query/index.js";
 import { assignedIn } from "./assigned.js";
 import { withoutCursor } from "./beside-cursor.js";
-import { isOfOwnRow } from "./leaves.js";
+import { isOfRows } from "./leaves.js";
 import { planReturning, type ReturningOption } from "./returning.js";
 import type { DeletePlan, UpdatePlan } from "./write-plan.js";
 
@@ -39,8 +39,9 @@ export function planUpdate(query: QueryState, change: unknown, { all, returning 
   const given = typeof change === "function" ? change(rowAt(query.source)) : change;
   const set = assignedIn(entity, given, { call: "update" });
   if (set.length === 0) throw new GemachError("CHANGE_EMPTY", { entity: entity.name });
-  const beyond = set.find(({ value }) => !isOfOwnRow(value));
-  if (beyond !== undefined) throw new GemachError("CHANGE_BEYOND_ROW", { column: qualified(beyond.column) });
+  const beyond = set.find(({ value }) => isOfRows(value));
+  if (beyond !== undefined)
+    throw new GemachError("CHANGE_BEYOND_ROW", { column: qualified(beyond.column), call: "update" });
   return { kind: "update", query: target, set, returning: planReturning(entity, returning) };
 }
 

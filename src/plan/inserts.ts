@@ -9,8 +9,9 @@ import {
   type ResolvedEntity,
 } from "../expression/index.js";
 import { type GivenAt, storedOrThrow } from "../model/index.js";
-import { fieldsOfQuery, rowAt } from "../query/index.js";
+import { fieldsOf, projectionOfQuery, rowAt } from "../query/index.js";
 import { assignedIn, fitted } from "./assigned.js";
+import { isOfOwnRow } from "./leaves.js";
 import { type PortionRules, portionsOf } from "./portions.js";
 import { planReturning, type ReturningOption } from "./returning.js";
 import type { Assigned, ConflictPlan, InsertFromPlan, InsertPlan } from "./write-plan.js";
@@ -88,6 +89,9 @@ function planConflict(
       .filter((column) => !keys.includes(column) && !column.isKey)
       .map((column) => ({ column, value: columnAt(pathTo(proposed), column) }));
   const assigned = set === "given" ? given() : assignedIn(entity, set(rowAt(old), rowAt(proposed)), { call: "upsert" });
+  const beyond = assigned.find(({ value }) => !isOfOwnRow(value));
+  if (beyond !== undefined)
+    throw new GemachError("CHANGE_BEYOND_ROW", { column: qualified(beyond.column), call: "upsert" });
   return { by: keys, old, proposed, set: assigned };
 }
 
@@ -135,7 +139,7 @@ export function planInsert(entity: ResolvedEntity, rows: readonly GivenRow[], op
 /** The rows of a query to be inserted, its values in the columns of their names. */
 export function planInsertFrom(entity: ResolvedEntity, query: QueryState): InsertFromPlan {
   refuseReadOnly(entity);
-  const set = [...fieldsOfQuery(query)].map(([path, node]): Assigned => {
+  const set = [...fieldsOf(projectionOfQuery(query))].map(([path, node]): Assigned => {
     const column = columnIn(entity, path);
     return { column, value: fitted(column, node, { call: "insertFrom" }) };
   });

@@ -12,15 +12,11 @@ const ownerLeavesRow = (set: SetNode): boolean =>
 
 /** Whether a node looks into rows of other tables, or of the same by another query. */
 export const hasSubquery = (node: Node): boolean =>
-  setIn(node) !== undefined ||
-  node.kind === "inQuery" ||
-  node.kind === "existsQuery" ||
-  partsOf(node).some(hasSubquery);
+  setIn(node) !== undefined || "query" in node || partsOf(node).some(hasSubquery);
+
+/** Whether a node is of many rows at once. */
+export const isOfRows = (node: Node): boolean =>
+  node.kind === "group" || node.kind === "window" || partsOf(node).some(isOfRows);
 
 /** Whether a node is of one row by itself: of nothing but its own columns. */
-export const isOfOwnRow = (node: Node): boolean =>
-  !leavesRow(node) &&
-  !hasSubquery(node) &&
-  node.kind !== "group" &&
-  node.kind !== "window" &&
-  partsOf(node).every(isOfOwnRow);
+export const isOfOwnRow = (node: Node): boolean => !leavesRow(node) && !hasSubquery(node) && !isOfRows(node);

@@ -12,7 +12,7 @@ function isOutside(node: Node, own: ReadonlySet<Source>): boolean {
     return isSetOutside(set, own) || (operand !== undefined && isOutside(operand, inside));
   }
   // A query inside of it may be tied to any row around it.
-  if (node.kind === "inQuery" || node.kind === "existsQuery") return true;
+  if ("query" in node) return true;
   return partsOf(node).some((part) => isOutside(part, own));
 }
 

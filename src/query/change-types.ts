@@ -13,7 +13,7 @@ type Given<C> =
 /** in: columns; out: what a change may say of them. */
 export type Changes<C extends Columns> = { readonly [P in keyof C]?: Given<C[P]> };
 
-/** What an update gives a row's columns: values, or expressions of the row's own columns. */
+/** What an update gives a row's columns: values, or expressions of the row. */
 export type EntityChanges<D extends Definitions<D>, E extends keyof D> = Changes<ColumnsOf<D, E>>;
 
 /** in: the type of an entity of a model; out: what an update gives its columns. */

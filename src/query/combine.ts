@@ -3,6 +3,7 @@ import { GemachError } from "../errors/index.js";
 import {
   type Expression,
   type ExpressionOf,
+  expression,
   type Predicate,
   type Projection,
   predicate,
@@ -120,6 +121,24 @@ export function recursive<S>(
   const own = projectionOfQuery(further);
   Object.assign(derivation, { step: { ...alike(projection, further, "recursive"), projection: own } });
   return queryOf(entity) as Derived<S>;
+}
+
+/**
+ * The value of a query's first row, in its own order; missing where it has none. The query may refer to the rows
+ * around it, and gives one value for each row: `from(Loan).where(…).select((loan) => loan.due)`.
+ * @throws GemachError `VALUE_UNFIT` where it gives several
+ */
+export function firstOf<V, K extends ColumnKind>(query: Selecting<Expression<V, K>>): ExpressionOf<K, V | null> {
+  const { query: state } = renewed(stateOf(query, "firstOf"));
+  const { projection } = state;
+  if (projection?.kind !== "value")
+    throw new GemachError("VALUE_UNFIT", {
+      column: "firstOf()",
+      expected: "a query that selects one value",
+      got: projection === undefined ? "one without a projection" : "one that selects several",
+    });
+  const { type } = typeOf(projection.node);
+  return expression({ kind: "firstQuery", query: state, type, isNullable: true });
 }
 
 /** Whether a query has any row; it may refer to the rows around it. */

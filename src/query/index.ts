@@ -1,5 +1,5 @@
 export type { Changes, ChangesOf, EntityChanges, UpsertOptions } from "./change-types.js";
-export { except, exists, intersect, named, notExists, recursive, union, unionAll } from "./combine.js";
+export { except, exists, firstOf, intersect, named, notExists, recursive, union, unionAll } from "./combine.js";
 export type {
   Combined,
   Derived,
@@ -11,7 +11,7 @@ export type {
   SelectedRows,
   Selecting,
 } from "./combined-types.js";
-export { fieldsOfQuery, rowAt } from "./derived.js";
+export { fieldsOf, fieldsOfQuery, projectionOfQuery, rowAt } from "./derived.js";
 export type { Group, GroupKeys } from "./group.js";
 export { from, isPlainQuery, stateOf, withProjection } from "./query.js";
 export type {

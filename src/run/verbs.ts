@@ -26,6 +26,7 @@ import {
   type EntityChanges,
   type EntityQuery,
   type RawCommand,
+  type Reference,
   rawIn,
   type Selected,
   type Selection,
@@ -138,23 +139,23 @@ export class Verbs extends Reads {
   }
 
   /**
-   * Changes the rows of a query by one statement: gives columns values, or expressions of the row's own
-   * columns. A query without any condition is refused unless `all` is said.
+   * Changes the rows of a query by one statement: gives columns values, or expressions of the row: of its columns, of what
+   * a path or a set of its relations tells, of the first row of another query (`firstOf`). A query without any condition is refused unless `all` is said.
    * @returns how many, or the rows as they are now (not on MariaDB, which has no such statement).
    */
   async update<D extends Definitions<D>, E extends EntityName<D>>(
     query: EntityQuery<D, E, unknown>,
-    changes: EntityChanges<D, E> | NoInfer<(row: OwnRow<ColumnsOf<D, E>>) => EntityChanges<D, E>>,
+    changes: EntityChanges<D, E> | NoInfer<(row: Reference<D, E>) => EntityChanges<D, E>>,
     options?: { readonly all?: boolean },
   ): Promise<number>;
   async update<D extends Definitions<D>, E extends EntityName<D>>(
     query: EntityQuery<D, E, unknown>,
-    changes: EntityChanges<D, E> | NoInfer<(row: OwnRow<ColumnsOf<D, E>>) => EntityChanges<D, E>>,
+    changes: EntityChanges<D, E> | NoInfer<(row: Reference<D, E>) => EntityChanges<D, E>>,
     options: { readonly all?: boolean; readonly returning: true },
   ): Promise<PlainRow<D, E>[]>;
   async update<D extends Definitions<D>, E extends EntityName<D>, const S extends Selection>(
     query: EntityQuery<D, E, unknown>,
-    changes: EntityChanges<D, E> | NoInfer<(row: OwnRow<ColumnsOf<D, E>>) => EntityChanges<D, E>>,
+    changes: EntityChanges<D, E> | NoInfer<(row: Reference<D, E>) => EntityChanges<D, E>>,
     options: { readonly all?: boolean; readonly returning: (row: OwnRow<ColumnsOf<D, E>>) => S },
   ): Promise<Selected<S>[]>;
   async update(

@@ -112,6 +112,8 @@ export interface WriteRules {
   readonly portions: PortionRules;
   /** What an insert does where a row is there already: sets some of its columns, or nothing. */
   readonly onConflict: (by: readonly string[], set: string) => string;
+  /** Whether an update joins the rows beside those that it changes, rather than naming them after what it sets. */
+  readonly isJoined: boolean;
   /** A column of the row that an insert would have added. */
   readonly proposed: (column: string) => string;
 }

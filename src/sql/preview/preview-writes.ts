@@ -22,6 +22,7 @@ import {
 import {
   type EntityChanges,
   type EntityQuery,
+  type Reference,
   type Selection,
   stateOf,
   type UpsertOptions,
@@ -95,7 +96,7 @@ export const writingPreviews = {
   /** What `update` will send. */
   update: <D extends Definitions<D>, E extends EntityName<D>>(
     query: EntityQuery<D, E, unknown>,
-    changes: EntityChanges<D, E> | NoInfer<(row: OwnRow<ColumnsOf<D, E>>) => EntityChanges<D, E>>,
+    changes: EntityChanges<D, E> | NoInfer<(row: Reference<D, E>) => EntityChanges<D, E>>,
     options: PreviewWriteOptions<D, E> & { readonly all?: boolean },
   ): readonly PreviewedStatement[] => {
     dialectIn(options, "preview.update");

@@ -1,6 +1,6 @@
 import type { Dialect } from "../dialects/dialect.js";
 import type { Assignment, InsertEnd, Parameter, SelectItem, Write } from "../tree/tree.js";
-import { type Printed, printExpression, printItems, printLogic, qualifiedTable } from "./print.js";
+import { type Printed, printExpression, printItems, printLogic, printTable, qualifiedTable } from "./print.js";
 import { newPrinter, type Printer } from "./printer.js";
 
 const printAssignments = (printer: Printer, set: readonly Assignment[]): string =>
@@ -15,11 +15,20 @@ function printReturning(printer: Printer, items: readonly SelectItem[]): string 
 
 /** The text of a statement that changes or deletes rows. */
 export function printWrite(given: Write, dialect: Dialect): Printed {
-  const { kind, table, set, where, returning } = dialect.rewrites.write?.(given) ?? given;
+  const { kind, table, set, beside, where, returning } = dialect.rewrites.write?.(given) ?? given;
   const parameters: Parameter[] = [];
   const printer = newPrinter(dialect, parameters);
   const name = qualifiedTable(table, dialect);
-  const begin = kind === "delete" ? `delete from ${name}` : `update ${name} set ${printAssignments(printer, set)}`;
+  const change = () => `set ${printAssignments(printer, set)}`;
+  if (beside !== undefined) {
+    const { alias, on, select } = beside;
+    const rows = () => printTable(printer, { kind: "derived", select, alias });
+    const text = dialect.writes.isJoined
+      ? `update ${name} join ${rows()} on ${printLogic(printer, "and", on)} ${change()}`
+      : `update ${name} ${change()} from ${rows()} where ${printLogic(printer, "and", on)}`;
+    return { text: text + printReturning(printer, returning), parameters };
+  }
+  const begin = kind === "delete" ? `delete from ${name}` : `update ${name} ${change()}`;
   const narrowed = where.length === 0 ? "" : ` where ${printLogic(printer, "and", where)}`;
   return { text: begin + narrowed + printReturning(printer, returning), parameters };
 }

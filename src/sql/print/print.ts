@@ -254,7 +254,8 @@ export const qualifiedTable = (
   { text: { quote } }: Dialect,
 ): string => (schema === undefined ? quote(table) : `${quote(schema)}.${quote(table)}`);
 
-function printTable(printer: Printer, term: TableTerm): string {
+/** What stands in a from clause. */
+export function printTable(printer: Printer, term: TableTerm): string {
   const { text, rewrites } = printer.dialect;
   const { quote } = text;
   if (term.kind === "derived") {

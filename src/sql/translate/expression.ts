@@ -14,7 +14,7 @@ import {
 import { totalOrder } from "../../plan/index.js";
 import { patternOf } from "../print/calls.js";
 import type { Operator, SortTerm, SqlExpression } from "../tree/tree.js";
-import { rawOf, selectOfPresence, selectOfValues } from "./queries.js";
+import { rawOf, selectOfFirst, selectOfPresence, selectOfValues } from "./queries.js";
 import { columnOf, newScope, placeOf, type Scope, type Translator } from "./scope.js";
 import { aggregateSelect, firstSelect, relatedSelect } from "./sets.js";
 
@@ -140,7 +140,8 @@ export function condition(scope: Scope, node: Node, negated = false): SqlExpress
     case "aggregate":
     case "group":
     case "window":
-    case "raw": {
+    case "raw":
+    case "firstQuery": {
       const item = value(scope, node);
       if (!negated) return item;
       return isNullable(scope, node) ? { kind: "isTrue", item, negated: true } : { kind: "not", item };
@@ -178,6 +179,7 @@ function mayBeUnknown(scope: Scope, node: Node): boolean {
     case "group":
     case "window":
     case "raw":
+    case "firstQuery":
       return false;
     default:
       return node satisfies never;
@@ -217,6 +219,8 @@ export function value(scope: Scope, node: Node): SqlExpression {
       return { kind: "subquery", select: aggregateSelect(scope, node) };
     case "first":
       return { kind: "subquery", select: firstSelect(scope, node) };
+    case "firstQuery":
+      return { kind: "subquery", select: selectOfFirst(scope, node.query) };
     case "compare":
     case "isNull":
     case "oneOf":

@@ -40,6 +40,7 @@ function addNeeded(node: Node, found: Path[]): void {
     case "inRows":
     case "inQuery":
     case "existsQuery":
+    case "firstQuery":
       break;
     default:
       node satisfies never;

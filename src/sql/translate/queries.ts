@@ -206,6 +206,14 @@ export function selectOfKeys(scope: Scope, query: QueryState, keys: readonly Nod
   return outer;
 }
 
+/** The value of a query's first row. */
+export const selectOfFirst = (scope: Scope, query: QueryState): SelectDraft =>
+  selectOf(
+    scope,
+    { ...query, limit: 1 },
+    [...fieldsOfQuery(query).values()].map((node) => [node, undefined]),
+  );
+
 /** Whether a query has a row. */
 export function selectOfPresence(scope: Scope, query: QueryState): SelectDraft {
   const select = selectOf(scope, query, []);

@@ -276,6 +276,13 @@ export interface Assignment {
   readonly value: SqlExpression;
 }
 
+/** Rows beside those that are written, found before any of them is. */
+export interface Beside {
+  readonly select: Select;
+  readonly alias: string;
+  readonly on: readonly SqlExpression[];
+}
+
 /** A statement that changes or deletes rows of a table. */
 export interface Write {
   readonly kind: "update" | "delete";
@@ -283,6 +290,7 @@ export interface Write {
   /** The columns of its primary key. */
   readonly key: readonly string[];
   readonly set: readonly Assignment[];
+  readonly beside?: Beside;
   readonly where: readonly SqlExpression[];
   /** What it gives of each row; none where it gives only their number. */
   readonly returning: readonly SelectItem[];

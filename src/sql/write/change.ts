@@ -1,13 +1,13 @@
-import { columnAt, pathTo, type QueryState, type Source } from "../../expression/index.js";
-import { type DeletePlan, isLimited, leavesRow, type UpdatePlan } from "../../plan/index.js";
+import { columnAt, pathTo, type QueryState, type ResolvedEntity, type Source } from "../../expression/index.js";
+import { type DeletePlan, hasSubquery, isLimited, leavesRow, type UpdatePlan } from "../../plan/index.js";
 import type { Dialect } from "../dialects/dialect.js";
 import type { Printed } from "../print/print.js";
 import { printWrite } from "../print/print-write.js";
 import { condition, startScope, value } from "../translate/expression.js";
-import { selectOfKeys } from "../translate/queries.js";
+import { selectOf, selectOfKeys } from "../translate/queries.js";
 import { columnOf, commonOf, type Place, placeIn, type Scope, tableOf } from "../translate/scope.js";
 import { draftFrom } from "../tree/select.js";
-import type { SqlExpression, Write } from "../tree/tree.js";
+import type { Beside, SqlExpression, Write } from "../tree/tree.js";
 import { returnedItems } from "./returned.js";
 
 /** The rows that a query means, by its conditions if that will do, else by their keys: paths need joins, which a write has not. */
@@ -33,20 +33,66 @@ function target(scope: Scope, source: Source): Place {
   return place;
 }
 
+/** A name that no column of an entity has. */
+function nameBeside({ columns }: ResolvedEntity, name: string): string {
+  const isTaken = [...columns.values()].some((column) => column.name === name);
+  return isTaken ? nameBeside({ columns } as ResolvedEntity, `${name}_`) : name;
+}
+
+/**
+ * Values that other rows tell are worked out before any row is changed, beside the keys of the rows that they are for: one
+ * engine would else see rows that it has changed already, and no write follows a path.
+ */
+function besideOf({ query, set }: UpdatePlan, place: Place): { readonly beside: Beside; readonly set: Write["set"] } {
+  const { source } = query;
+  const { entity } = source;
+  const inner = startScope();
+  const alias = "worked_out";
+  const keys = entity.key.map((column, i) => [column, nameBeside(entity, `key_${i + 1}`)] as const);
+  const values = set.map((one, i) => [one, nameBeside(entity, `value_${i + 1}`)] as const);
+  const items = [
+    ...keys.map(([column, name]) => [columnAt(pathTo(source), column), name] as const),
+    ...values.map(([{ value }, name]) => [value, name] as const),
+  ];
+  const select = { ...selectOf(inner, query, items), common: commonOf(inner) };
+  const column = (name: string): SqlExpression => ({ kind: "column", table: alias, name });
+  return {
+    beside: {
+      select,
+      alias,
+      on: keys.map(([key, name]) => ({
+        kind: "binary",
+        operator: "=",
+        left: columnOf(place, key),
+        right: column(name),
+      })),
+    },
+    set: values.map(
+      ([
+        {
+          column: { name },
+        },
+        value,
+      ]) => ({ column: name, value: column(value) }),
+    ),
+  };
+}
+
 /** The statement that changes or deletes the rows of a query. */
 export function changeStatement(plan: UpdatePlan | DeletePlan, dialect: Dialect): Printed {
   const { query, returning } = plan;
   const { entity } = query.source;
   const scope = startScope();
   const place = target(scope, query.source);
-  const set = plan.kind === "delete" ? [] : plan.set;
-  const write: Write = {
+  const common = {
     kind: plan.kind,
     table: { kind: "table", schema: entity.schema, table: entity.table },
     key: entity.key.map(({ name }) => name),
-    set: set.map((one) => ({ column: one.column.name, value: value(scope, one.value) })),
-    where: conditionsOf(scope, query, place),
     returning: returnedItems(returning),
-  };
-  return printWrite(write, dialect);
+  } as const;
+  if (plan.kind === "update" && plan.set.some(({ value: node }) => leavesRow(node) || hasSubquery(node)))
+    return printWrite({ ...common, ...besideOf(plan, place), where: [] }, dialect);
+  const set = plan.kind === "delete" ? [] : plan.set;
+  const given = set.map((one) => ({ column: one.column.name, value: value(scope, one.value) }));
+  return printWrite({ ...common, set: given, where: conditionsOf(scope, query, place) }, dialect);
 }

@@ -19,6 +19,7 @@ export const mariadbDialect: Dialect = {
     // A packet of a server may be as small as a megabyte.
     portions: { rows: [1024, 256, 64, 16, 4, 1], mostParameters: 65_535, mostBytes: 500_000, takesDefault: true },
     onConflict: (by, set) => `on duplicate key update ${set === "" ? `${by[0]} = ${by[0]}` : set}`,
+    isJoined: true,
     proposed: (column) => `values(${column})`,
   },
   definition: mariadbDefinition,

@@ -110,9 +110,14 @@ const hasKeysDown = ([condition, ...others]: readonly SqlExpression[]): boolean 
 
 /** A write cannot look into the table that it writes, unless one level down: it finds its rows by their keys. */
 function write(given: Write): Write {
-  const { kind, where, returning, key, table } = given;
+  const { kind, where, beside, returning, key, table } = given;
   if (kind === "update" && returning.length > 0)
     throw unable("give back the rows of an update", "List them in the same transaction.");
+  if (beside !== undefined) {
+    const { select } = beside;
+    // Merged into the write, it would have rows that were changed already.
+    return { ...given, beside: { ...beside, select: { ...select, limit: select.limit ?? "all" } } };
+  }
   if (!where.some(hasSelect) || hasKeysDown(where)) return given;
   const own = { ...table, kind: "table", alias: table.table } as const;
   const column = (of: string, name: string): SqlExpression => ({ kind: "column", table: of, name });

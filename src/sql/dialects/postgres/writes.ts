@@ -46,5 +46,6 @@ export const postgresWrites = (text: TextRules): WriteRules => ({
   },
   portions: { rows: [], mostParameters: 65_535, mostBytes: 100_000_000, takesDefault: true },
   onConflict: standardConflict,
+  isJoined: false,
   proposed: (column) => `excluded.${column}`,
 });

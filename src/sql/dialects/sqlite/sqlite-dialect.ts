@@ -20,6 +20,7 @@ export const sqliteDialect: Dialect = {
     advance: () => [],
     portions: { rows: [1], mostParameters: 32_766, mostBytes: 500_000_000, takesDefault: false },
     onConflict: standardConflict,
+    isJoined: false,
     proposed: (column) => `excluded.${column}`,
   },
   definition: sqliteDefinition,
