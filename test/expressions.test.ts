@@ -1,6 +1,8 @@
 import { beforeAll, expect, test } from "vitest";
 import {
   and,
+  type ColumnKind,
+  type Comparable,
   coalesce,
   createTables,
   type Expression,
@@ -165,7 +167,7 @@ test.each(values)("%s", async (_, expression, expected) => {
 });
 
 test.each(values)("%s, as an order", async (_, expression, expected) => {
-  const query = start.orderBy((r) => [expression(r).desc, r.id.asc]).select((r) => ({ id: r.id, value: expression(r) }));
+  const query = start.orderBy((r) => [(expression(r) as Comparable<unknown, ColumnKind>).desc, r.id.asc]).select((r) => ({ id: r.id, value: expression(r) }));
   const answers: unknown[] = [];
   for (const engine of all()) answers.push(await engine.connect().list(query));
   expect(new Set((answers[0] as { value: unknown }[]).map(({ value }) => value))).toEqual(new Set(probeRows.map(expected)));

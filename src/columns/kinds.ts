@@ -73,7 +73,7 @@ export const kinds = {
   localTimestamp: { ...plain, compared: "localTimestamp", isRanked: true },
   uuid: { ...plain, compared: "uuid", isTextable: true },
   json: { ...opaque, compared: "json", isElement: false },
-  bytes: { ...opaque, compared: "bytes" },
+  bytes: { ...opaque, compared: "bytes", isSortable: true },
   list: { ...opaque, compared: "list" },
 } as const satisfies Record<ColumnKind, KindFacts>;
 

@@ -187,6 +187,11 @@ export const faults = {
       `The statement gave rows of ${n.found} values, but sql.rows() names ${n.named} columns.`,
     "Name each column that the statement selects in sql.rows(), in their order.",
   ),
+  ORDER_UNFIT: define(
+    (n: { entity: string; by: string }) =>
+      `Groups, or different rows, of ${n.entity} are sorted by ${n.by}, which may differ within one of them.`,
+    "Sort by what is selected or grouped by; or by an aggregate, such as the least.",
+  ),
   DISTINCT_UNFIT: define(
     (n: { entity: string }) => `distinct() does not work on a query of ${n.entity} that has groups or windows.`,
     "Use the query as a source, from(query), and group its rows.",
@@ -343,6 +348,11 @@ export const faults = {
   CANCELLED: define(
     (n: { engine: string }) => `The statement was cancelled before it ended (${n.engine}).`,
     "Allow it more time, or make it do less.",
+  ),
+  TEXTS_UNLIKE: define(
+    (n: { engine: string; reason: string }) =>
+      `The database (${n.engine}) does not compare or join texts of these character sets and collations: ${n.reason}.`,
+    "Give the columns one character set and collation (utf8mb4 holds every text); or look for texts that the column can hold.",
   ),
   STATEMENT_REFUSED: define(
     (n: { engine: string; reason: string; statement: string }) =>

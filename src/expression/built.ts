@@ -1,4 +1,4 @@
-import { checked, comparedKind, type ValueType } from "../columns/index.js";
+import { checked, comparedKind, comparedKindsThat, kinds, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import type { CallName } from "./calls.js";
 import { noteMade } from "./made.js";
@@ -7,6 +7,18 @@ import type { Node, OrderNode } from "./resolved.js";
 
 export const nodeKey: unique symbol = Symbol("gemach.node");
 export const orderKey: unique symbol = Symbol("gemach.order");
+
+const sortable = comparedKindsThat(({ isSortable }) => isSortable);
+
+/**
+ * What rows are sorted by.
+ * @throws GemachError `KIND_UNFIT` for values that engines sort each in its own way
+ */
+function sortableNode(node: Node, call: string): Node {
+  const { kind } = typeOf(node).type;
+  if (kinds[kind].isSortable) return node;
+  throw new GemachError("KIND_UNFIT", { call, kinds: sortable, column: labelOf(node), kind });
+}
 
 /** What every expression is made of: its tree, and the orders by it. */
 export class Built {
@@ -17,11 +29,11 @@ export class Built {
   }
 
   get asc(): BuiltOrder {
-    return new BuiltOrder({ node: this[nodeKey], descending: false });
+    return new BuiltOrder({ node: sortableNode(this[nodeKey], "asc"), descending: false });
   }
 
   get desc(): BuiltOrder {
-    return new BuiltOrder({ node: this[nodeKey], descending: true });
+    return new BuiltOrder({ node: sortableNode(this[nodeKey], "desc"), descending: true });
   }
 }
 

@@ -25,10 +25,6 @@ export interface Expression<out V = unknown, out K extends ColumnKind = ColumnKi
   readonly [kindType]: K;
   /** @internal */
   readonly [nodeKey]: Node;
-  /** Sorts by it, smallest first; rows without a value come first of all. */
-  readonly asc: Order;
-  /** Sorts by it, largest first; rows without a value come last of all. */
-  readonly desc: Order;
 }
 
 /** An expression of which can be asked only whether it has a value: engines compare such values each in its own way. */
@@ -43,6 +39,10 @@ export interface Present<V, K extends ColumnKind> extends Expression<V, K> {
 export interface Comparable<V, K extends ColumnKind> extends Expression<V, K> {
   /** Equal to the value; `is(null)`: has no value. */
   is(value: Operand<V, K>): Predicate;
+  /** Sorts by it, smallest first; rows without a value come first of all. */
+  readonly asc: Order;
+  /** Sorts by it, largest first; rows without a value come last of all. */
+  readonly desc: Order;
   /** Not equal to the value; rows without a value are kept. `isNot(null)`: has a value. */
   isNot(value: Operand<V, K>): Predicate;
   /** Equal to one of the values, or to a value of the query's rows; false where there is none. */

@@ -9,6 +9,7 @@ import {
 import { GemachError } from "../errors/index.js";
 import { operandOf } from "./built.js";
 import type { CallName } from "./calls.js";
+import { atOneScale } from "./decimals.js";
 import { expression, isExpression, nodeOf, predicateNode } from "./expression.js";
 import type {
   Day,
@@ -23,21 +24,6 @@ import type {
 import { typeOf, valueNode } from "./node.js";
 import type { CaseNode, Node } from "./resolved.js";
 
-/** Of several decimals each gets as many digits after the point as the one with most has. */
-function alike(nodes: readonly Node[]): readonly Node[] {
-  const types = nodes.map((node) => typeOf(node).type);
-  if (types[0]?.kind !== "numeric") return nodes;
-  const scale = Math.max(...types.map((type) => type.scale ?? 0));
-  const whole = Math.max(...types.map((type) => (type.precision ?? 1) - (type.scale ?? 0)));
-  const type = { kind: "numeric", precision: Math.min(65, whole + scale), scale } as const;
-  return nodes.map((node): Node => {
-    const { type: own, isNullable } = typeOf(node);
-    if (own.scale === scale) return node;
-    if (node.kind === "value") return valueNode(checked(node.value, type, "a value"), type);
-    return { kind: "call", call: "cast", operands: [node], type, isNullable };
-  });
-}
-
 function several(
   name: CallName,
   first: Expression,
@@ -46,7 +32,7 @@ function several(
 ): never {
   if (!isExpression(first)) throw notExpression(name);
   const left = nodeOf(first);
-  const operands = alike([left, ...others.map((other) => operandOf(left, other))]);
+  const operands = atOneScale([left, ...others.map((other) => operandOf(left, other))]);
   const type = sharedType(operands);
   return expression({ kind: "call", call: name, operands, type, isNullable: isNullable(operands) }) as never;
 }
@@ -157,7 +143,7 @@ function caseOf(branches: readonly [Branch, ...Branch[]]): Case<unknown, ColumnK
     otherwise: (value) => {
       const values = branches.map((branch) => branch.value);
       const [last, ...made] =
-        value === null ? [undefined, ...alike(values)] : alike([operandOf(first.value, value), ...values]);
+        value === null ? [undefined, ...atOneScale(values)] : atOneScale([operandOf(first.value, value), ...values]);
       const type = sharedType(last === undefined ? (made as Node[]) : [...(made as Node[]), last]);
       const node: CaseNode = {
         kind: "case",

@@ -1,5 +1,6 @@
 import { comparedKind } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
+import { atOneScale, replaced } from "./decimals.js";
 import { labelOf, typeOf } from "./node.js";
 import { renewed } from "./renewed.js";
 import type { Node, Projection, QueryState } from "./resolved.js";
@@ -23,5 +24,12 @@ export function inQuery(operands: readonly Node[], query: QueryState): Node {
       expected: `a query of ${kinds(operands)}`,
       got: given.length === 0 ? "one without a projection" : `one of ${kinds(given)}`,
     });
-  return { kind: "inQuery", operands, query: renewed(query).query };
+  const places = operands.map((operand, i) => atOneScale([operand, given[i] as Node]));
+  const own = new Map(given.map((node, i) => [node, places[i]?.[1] as Node]));
+  const projection = query.projection === undefined ? undefined : replaced(query.projection, own);
+  return {
+    kind: "inQuery",
+    operands: places.map(([operand]) => operand as Node),
+    query: renewed({ ...query, projection }).query,
+  };
 }

@@ -2,6 +2,7 @@ export { isActive, withActive } from "./active.js";
 export { type Aggregates, aggregated, aggregateNames, type GroupAggregates } from "./aggregates.js";
 export { operandOf } from "./built.js";
 export { type CallName, matchCalls } from "./calls.js";
+export { atOneScale, replaced } from "./decimals.js";
 export { columnsIn, keepsRule } from "./evaluate.js";
 export {
   and,
@@ -51,9 +52,10 @@ export {
   typeOf,
   valueNode,
 } from "./node.js";
+export { nodeText } from "./node-text.js";
 export { isOwnKind } from "./own-kinds.js";
 export { guard, memberAt, ownRow, presenceOf } from "./own-row.js";
-export { renewed, renewedRows, sourcesOf } from "./renewed.js";
+export { filled, renewed, renewedRows, sourcesOf } from "./renewed.js";
 export {
   type AggregateName,
   type AggregateNode,

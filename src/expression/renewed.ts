@@ -1,9 +1,12 @@
-import type { JoinNode, Node, OrderNode, Path, Projection, QueryState, SetNode, Source } from "./resolved.js";
+import type { Scalar } from "../columns/index.js";
+import type { Given, JoinNode, Node, OrderNode, Path, Projection, QueryState, SetNode, Source } from "./resolved.js";
 
 /** What stands for what: sources of a query that is used again, and what was made of them. */
 interface Renewal {
   readonly sources: ReadonlyMap<Source, Source>;
   readonly nodes: Map<Node, Node>;
+  /** What a template is run with, where it is used inside of another query. */
+  readonly given?: Given | undefined;
 }
 
 const renewedSource = ({ sources }: Renewal, source: Source): Source => sources.get(source) ?? source;
@@ -31,13 +34,23 @@ function partly(renewal: Renewal, node: Node): Node {
     case "column":
       return { ...node, path: renewedPath(renewal, node.path) };
     case "value":
-    case "hole":
       return node;
+    case "hole": {
+      const value = renewal.given?.get(node.hole);
+      return value === undefined ? node : { kind: "value", value, type: node.type };
+    }
     case "compare":
       return { ...node, left: one(node.left), right: one(node.right) };
     case "isNull":
-    case "oneOf":
       return { ...node, operand: one(node.operand) };
+    case "oneOf": {
+      const values = "hole" in node.values ? renewal.given?.get(node.values.hole) : undefined;
+      return {
+        ...node,
+        operand: one(node.operand),
+        ...(values === undefined ? {} : { values: values as readonly Scalar[] }),
+      };
+    }
     case "logic":
       return { ...node, items: node.items.map(one) };
     case "not":
@@ -106,15 +119,16 @@ function renewedProjection(renewal: Renewal, projection: Projection): Projection
   }
 }
 
-function renewedQuery(renewal: Renewal, query: QueryState): QueryState {
+function renewedQuery(outer: Renewal, query: QueryState): QueryState {
+  const renewal = query.given === undefined ? outer : { ...outer, nodes: new Map(), given: query.given.values };
   const nodes = (of: readonly Node[]) => of.map((node) => renewedNode(renewal, node));
-  const { given, cursor, groupBy, projection } = query;
+  const { cursor, groupBy, projection } = query;
   return {
     ...query,
     source: renewedSource(renewal, query.source),
     where: nodes(query.where),
     orderBy: renewedOrder(renewal, query.orderBy),
-    given: given === undefined ? undefined : { ...given, template: renewedQuery(renewal, given.template) },
+    given: undefined,
     cursor: cursor?.base === undefined ? cursor : { ...cursor, base: renewedQuery(renewal, cursor.base) },
     joins: query.joins.map(
       (join): JoinNode => ({
@@ -150,6 +164,10 @@ export function renewed(query: QueryState): { readonly query: QueryState; readon
   const renewal = renewalOf(sourcesOf(query));
   return { query: renewedQuery(renewal, query), also: (node) => renewedNode(renewal, node) };
 }
+
+/** A query whose parameters have their values, to be used inside of another: as it is where it is of no template. */
+export const filled = (query: QueryState): QueryState =>
+  query.given === undefined ? query : renewedQuery({ sources: new Map(), nodes: new Map() }, query);
 
 /** The same for a set of related rows. */
 export const renewedRows = (set: SetNode): SetNode => renewedSet(renewalOf([set.source]), set);

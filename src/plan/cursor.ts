@@ -1,14 +1,16 @@
 import { canonicalOf, comparedKind, type Scalar, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { type Hole, labelOf, type Node, type OrderNode, typeOf, valueNode } from "../expression/index.js";
+import { type Hole, type Node, nodeText, type OrderNode, type Source, typeOf, valueNode } from "../expression/index.js";
 
 /** The place of a row in an order: its values by which rows are sorted. */
 type Values = readonly Scalar[];
 
+const nameOf = ({ entity }: Source): string => entity.name;
+
 /** What an order is known by, so that a cursor of another one is refused. */
 const fingerprint = (order: readonly OrderNode[]): string => {
   const text = order
-    .map(({ node, descending, nulls }) => `${labelOf(node)} ${typeOf(node).type.kind} ${descending} ${nulls}`)
+    .map(({ node, descending, nulls }) => `${nodeText(node, nameOf)} ${typeOf(node).type.kind} ${descending} ${nulls}`)
     .join();
   let hash = 0;
   for (let i = 0; i < text.length; i++) hash = (Math.imul(hash, 31) + text.charCodeAt(i)) | 0;
@@ -33,9 +35,20 @@ export const cursorOf = (order: readonly OrderNode[], values: Values): string =>
   toBase64(
     JSON.stringify([
       fingerprint(order),
-      ...values.map((value) => (typeof value === "bigint" ? value.toString() : value)),
+      ...values.map((value) => {
+        if (value instanceof Uint8Array) return platform.btoa(String.fromCharCode(...value));
+        return typeof value === "bigint" ? value.toString() : value;
+      }),
     ]),
   );
+
+function bytesIn(text: string): Uint8Array | undefined {
+  try {
+    return Uint8Array.from(platform.atob(text), (unit) => unit.charCodeAt(0));
+  } catch {
+    return undefined;
+  }
+}
 
 const plainType = ({ codec: _, ...type }: ValueType): ValueType => type;
 
@@ -44,6 +57,7 @@ function valueIn(given: unknown, type: ValueType): Scalar | undefined {
   if (given === null) return null;
   const own = plainType(type);
   const isDigits = type.kind === "bigint" && typeof given === "string" && /^-?\d{1,19}$/.test(given);
+  if (type.kind === "bytes") return typeof given === "string" ? bytesIn(given) : undefined;
   // A text has no limit of its own in an order, and a choice may be a text of former times.
   const checked = comparedKind(type.kind) === "text" ? ({ kind: "text" } as const) : own;
   return canonicalOf(isDigits ? BigInt(given) : given, type.kind === "timestamp" ? { ...own, isText: true } : checked);

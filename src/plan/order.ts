@@ -1,12 +1,17 @@
+import { GemachError } from "../errors/index.js";
 import {
   columnAt,
   isSameColumn,
   type JoinNode,
+  labelOf,
   type Node,
+  nodeText,
   type OrderNode,
   type Path,
+  partsOf,
   pathTo,
   type Source,
+  setIn,
 } from "../expression/index.js";
 
 /** Rows of a source in an order: a query, or a set of related rows. */
@@ -17,11 +22,48 @@ export interface SortedRows {
   readonly groupBy?: readonly Node[] | undefined;
 }
 
+/** Gives sources names that tell them apart. */
+function sourceNames(): (source: Source) => string {
+  const known = new Map<Source, string>();
+  return (source) => {
+    const name = known.get(source) ?? `${known.size}`;
+    known.set(source, name);
+    return name;
+  };
+}
+
+/** Whether the value of a column is the same in all rows of a group, since the key of its row is. */
+function isOfKey({ path }: Extract<Node, { kind: "column" }>, keys: readonly Node[]): boolean {
+  const own = keyOf(path);
+  return own.length > 0 && own.every((part) => keys.some((key) => isSameColumn(key, part)));
+}
+
+/**
+ * What groups are sorted by, in terms of what they have in common.
+ * @throws GemachError `ORDER_UNFIT` where it differs from row to row
+ */
+function ofGroups({ source, orderBy }: SortedRows, keys: readonly Node[]): readonly OrderNode[] {
+  const named = sourceNames();
+  const texts = new Map(keys.map((key) => [nodeText(key, named), key]));
+  const check = (node: Node): void => {
+    if (node.kind === "group" || node.kind === "window" || texts.has(nodeText(node, named))) return;
+    if (node.kind === "column" && !isOfKey(node, keys))
+      throw new GemachError("ORDER_UNFIT", { entity: source.entity.name, by: labelOf(node) });
+    if (setIn(node) === undefined) for (const part of partsOf(node)) check(part);
+  };
+  return orderBy.map((term) => {
+    check(term.node);
+    return { ...term, node: texts.get(nodeText(term.node, named)) ?? term.node };
+  });
+}
+
 /**
  * The order of a query made total: ties go by primary key, in the direction of the last order, so
  * that an index on that order can give both; those of groups by what they are grouped by.
  */
-export function totalOrder({ source, orderBy, joins = [], groupBy }: SortedRows): readonly OrderNode[] {
+export function totalOrder(rows: SortedRows): readonly OrderNode[] {
+  const { source, joins = [], groupBy } = rows;
+  const orderBy = groupBy === undefined || rows.orderBy.length === 0 ? rows.orderBy : ofGroups(rows, groupBy);
   const descending = orderBy.at(-1)?.descending ?? false;
   const isSorted = (wanted: Node) => orderBy.some(({ node }) => node === wanted || isSameColumn(node, wanted));
   const keys = groupBy ?? [

@@ -1,15 +1,19 @@
 import { type ColumnKind, comparedKind } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import {
+  atOneScale,
   type Expression,
   type ExpressionOf,
   expression,
+  filled,
+  type Node,
   type Predicate,
   type Projection,
   predicate,
   type Query,
   type QueryState,
   renewed,
+  replaced,
   type SetOperator,
   typeOf,
 } from "../expression/index.js";
@@ -60,11 +64,24 @@ type Widened<S, T> =
     ? ExpressionOf<K, V | (T extends Expression<infer X> ? X & null : never)>
     : { readonly [P in keyof S]: Widened<S[P], T extends { readonly [Q in P]: infer X } ? X : never> };
 
+/** The same, decimals that stand in the same place with as many digits after the point: engines tell them apart by their text. */
+function ofOneScale(projections: readonly Projection[]): readonly Projection[] {
+  const fields = projections.map((projection) => fieldsOf(projection));
+  const changes = projections.map(() => new Map<Node, Node>());
+  for (const name of fields[0]?.keys() ?? []) {
+    const nodes = fields.map((of) => of.get(name) as Node);
+    atOneScale(nodes).forEach((node, i) => void changes[i]?.set(nodes[i] as Node, node));
+  }
+  return projections.map((projection, i) => replaced(projection, changes[i] as ReadonlyMap<Node, Node>));
+}
+
 function compound(operator: SetOperator, queries: readonly unknown[]): never {
-  const states = queries.map((query) => stateOf(query, operator));
-  const projections = states.map(projectionOfQuery);
-  const [first] = projections as [Projection];
-  const all = states.map((state, i) => ({ ...alike(first, state, operator), projection: projections[i] }));
+  const given = queries.map((query) => filled(stateOf(query, operator)));
+  const [first, ...others] = given as [QueryState, ...QueryState[]];
+  const wanted = projectionOfQuery(first);
+  const states = [first, ...others.map((state) => alike(wanted, state, operator))];
+  const projections = ofOneScale(states.map(projectionOfQuery));
+  const all = states.map((state, i) => ({ ...state, projection: projections[i] }));
   const name = operator.replace(" all", "");
   return queryOf(derivedEntity(name, projections, { kind: "compound", operator, queries: all })) as never;
 }
@@ -97,7 +114,7 @@ export const except = <S>(first: Selecting<S>, ...others: readonly Query<Selecte
  * expression).
  */
 export function named<S>(name: string, query: Selecting<S>): Derived<S> {
-  const state = stateOf(query, "named");
+  const state = filled(stateOf(query, "named"));
   const projection = projectionOfQuery(state);
   const derivation = { kind: "named", name, query: { ...state, projection } } as const;
   return queryOf(derivedEntity(name, [projection], derivation)) as Derived<S>;
@@ -113,11 +130,11 @@ export function recursive<S>(
   seed: Selecting<S>,
   step: (found: Derived<S>) => Query<Selected<S>>,
 ): Derived<S> {
-  const state = stateOf(seed, "recursive");
+  const state = filled(stateOf(seed, "recursive"));
   const projection = projectionOfQuery(state);
   const derivation = { kind: "recursive", name, seed: { ...state, projection }, step: state } as const;
   const entity = derivedEntity(name, [projection], derivation);
-  const further = stateOf(step(queryOf(entity) as Derived<S>), "recursive");
+  const further = filled(stateOf(step(queryOf(entity) as Derived<S>), "recursive"));
   const own = projectionOfQuery(further);
   Object.assign(derivation, { step: { ...alike(projection, further, "recursive"), projection: own } });
   return queryOf(entity) as Derived<S>;

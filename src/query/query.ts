@@ -4,6 +4,7 @@ import {
   allOf,
   columnAt,
   expression,
+  filled,
   type Given,
   isActive,
   isExpression,
@@ -74,7 +75,7 @@ class BuiltQuery {
 
   #with(change: Partial<QueryState>): BuiltQuery {
     // Three times as fast as a second spread.
-    const state: QueryState = Object.assign({ ...this[stateKey], past: { isUsed: false } }, change);
+    const state: QueryState = Object.assign({ ...filled(this[stateKey]), past: { isUsed: false } }, change);
     const { cursor } = state;
     const isMore = cursor?.base !== undefined && change.cursor === undefined;
     return new BuiltQuery(isMore ? { ...state, cursor: { ...cursor, base: undefined } } : state, this.#keys);
@@ -210,6 +211,8 @@ class BuiltQuery {
   columns(...names: readonly string[]): BuiltQuery {
     const { source } = this[stateKey];
     const known = [...source.entity.members.keys()];
+    if (names.length === 0)
+      throw new GemachError("VALUE_UNFIT", { column: "columns()", expected: "at least one column", got: "none" });
     for (const name of names)
       if (!known.includes(name)) throw new GemachError("NAME_UNKNOWN", { entity: source.entity.name, name, known });
     return this.#with({ columns: names });
@@ -307,7 +310,8 @@ const isPlain = ({ where, joins, groupBy, limit, offset, cursor, source, project
   (projection === undefined || singleOf(source.entity) !== undefined);
 
 /** A query's rows as a source; those of a source without a table, taken as they are, need no query around it. */
-function derivedSource(query: QueryState): Source {
+function derivedSource(given: QueryState): Source {
+  const query = filled(given);
   if (isPlain(query)) return { entity: query.source.entity };
   const projection = projectionOfQuery(query);
   const named = { ...query, projection };

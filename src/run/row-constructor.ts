@@ -39,7 +39,7 @@ function decodersOf(dialect: Dialect): (type: ValueType) => Decode | undefined {
     const known = byType.get(type);
     if (known !== undefined) return known.decode;
     const isPlain = type.codec === undefined && type.element === undefined && type.choices === undefined;
-    const name = `${type.kind} ${type.isText} ${type.isPadded}`;
+    const name = `${type.kind} ${type.isText} ${type.isPadded} ${type.scale}`;
     const decode = isPlain && byKind.has(name) ? byKind.get(name) : decodeOf(type, dialect);
     if (isPlain) byKind.set(name, decode);
     byType.set(type, { decode });

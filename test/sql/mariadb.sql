@@ -645,7 +645,11 @@ order by item.id;
 select `member`.id, `member`.name, `member`.blocked, `member`.sponsor_id
 from `member`
 where
-  lower(`member`.name collate utf8mb4_uca1400_as_cs) collate utf8mb4_nopad_bin = lower(? collate utf8mb4_uca1400_as_cs) collate utf8mb4_nopad_bin
+  lower(
+    convert (`member`.name using utf8mb4) collate utf8mb4_uca1400_as_cs
+  ) collate utf8mb4_nopad_bin = lower(
+    convert (? using utf8mb4) collate utf8mb4_uca1400_as_cs
+  ) collate utf8mb4_nopad_bin
 order by `member`.id;
 
 -- # not a match
@@ -678,8 +682,9 @@ order by repair.id;
 select
   char_length(
     concat(
-      upper(`member`.name collate utf8mb4_uca1400_as_cs) collate utf8mb4_nopad_bin, ?,
-      trim(sponsor.name), ?
+      upper(
+        convert (`member`.name using utf8mb4) collate utf8mb4_uca1400_as_cs
+      ) collate utf8mb4_nopad_bin, ?, trim(sponsor.name), ?
     )
   )
 from

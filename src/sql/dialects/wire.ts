@@ -80,8 +80,17 @@ export const decodeDouble: Decoder = (wire) => {
   return typeof number === "number" && Number.isFinite(number) ? number : unreadable("double");
 };
 
-/** Digits of an exact decimal. */
-export const decodeNumeric: Decoder = (wire) => {
+/** Digits of an exact decimal, with all of the type's scale: an engine may store fewer. */
+export const numericDecoder = ({ scale = 0 }: ValueType): Decoder => {
+  return (wire) => {
+    const text = decodeNumeric(wire);
+    const point = text.indexOf(".");
+    const missing = scale - (point < 0 ? 0 : text.length - point - 1);
+    return missing <= 0 ? text : `${text}${point < 0 ? "." : ""}${"0".repeat(missing)}`;
+  };
+};
+
+const decodeNumeric = (wire: Wire): string => {
   const text = String(wire);
   const from = text.charCodeAt(0) === minus ? 1 : 0;
   let points = 0;
@@ -203,7 +212,6 @@ const looseDecoders: Readonly<Partial<Record<ColumnKind, Decoder>>> = {
   integer: decodeWhole,
   bigint: decodeBigint,
   double: decodeDouble,
-  numeric: decodeNumeric,
   boolean: decodeTruth,
   date: decodeDate,
   uuid: decodeUuid,
@@ -217,5 +225,6 @@ const looseDecoders: Readonly<Partial<Record<ColumnKind, Decoder>>> = {
 /** What makes values of what the driver of such an engine gives; undefined where that is the very value. */
 export const looseDecoder = (type: ValueType): Decoder | undefined => {
   if (type.kind === "list") return listDecoder(type);
+  if (type.kind === "numeric") return numericDecoder(type);
   return type.kind === "choice" ? choiceDecoder(type) : looseDecoders[type.kind];
 };

@@ -34,6 +34,8 @@ const denied = (e: MariadbFault) => new GemachError("CONNECTION_DENIED", { engin
 const busy = (e: MariadbFault) => new GemachError("BUSY", { engine }, detailsOf(e));
 const cancelled = (e: MariadbFault) => new GemachError("CANCELLED", { engine }, detailsOf(e));
 const lost = (e: MariadbFault) => new GemachError("CONNECTION_LOST", { engine }, detailsOf(e));
+const unlike = (e: MariadbFault) =>
+  new GemachError("TEXTS_UNLIKE", { engine, reason: e.sqlMessage ?? e.message }, detailsOf(e));
 const refused = (e: MariadbFault) =>
   new GemachError("CONNECTION_REFUSED", { engine, host: e.address, port: e.port }, detailsOf(e));
 
@@ -52,6 +54,9 @@ const faults: Readonly<Record<string, (error: MariadbFault) => GemachError>> = {
   1213: (e) => new GemachError("DEADLOCK", { engine }, detailsOf(e)),
   1216: foreignKey,
   1217: foreignKey,
+  1267: unlike,
+  1270: unlike,
+  1271: unlike,
   1317: cancelled,
   1364: notNull,
   1451: foreignKey,
@@ -70,6 +75,9 @@ const faults: Readonly<Record<string, (error: MariadbFault) => GemachError>> = {
   PROTOCOL_CONNECTION_LOST: lost,
 };
 
+/** Errors that are about a value: wrong, cut short, out of range (MariaDB 10.11, error codes). */
+const ofData: ReadonlySet<number> = new Set([1264, 1265, 1292, 1366, 1367, 1406, 1411, 1416, 1525]);
+
 /** What an error of MariaDB, or of the socket to it, is in this library's terms. */
 export function mariadbFault(error: unknown, statement: string): unknown {
   if (!(error instanceof Error)) return error;
@@ -81,5 +89,8 @@ export function mariadbFault(error: unknown, statement: string): unknown {
     return new GemachError("POOL_EXHAUSTED", { engine }, detailsOf(fault));
   if (/closed state/.test(fault.message)) return lost(fault);
   if (fault.sqlMessage === undefined) return error;
-  return new GemachError("STATEMENT_REFUSED", { engine, reason: fault.sqlMessage, statement }, detailsOf(fault));
+  // Errors of data quote the value, which may be somebody's secret.
+  const isOfData = ofData.has(fault.errno ?? 0);
+  const reason = isOfData ? fault.sqlMessage.replace(/'.*'/gs, "'…'") : fault.sqlMessage;
+  return new GemachError("STATEMENT_REFUSED", { engine, reason, statement }, detailsOf(fault));
 }

@@ -67,11 +67,11 @@ const castTypes: Readonly<Partial<Record<ColumnKind, (type: ValueType) => string
   date: () => "date",
 };
 
-/** Letters are mapped by a collation that knows all of Unicode; comparisons stay by code point. */
+/** Letters are mapped by a collation that knows all of Unicode, whatever the column's character set; comparisons stay by code point. */
 const inCase =
   (name: string): CallPrinter =>
   ({ beside }) =>
-    `${name}(${beside(0)} collate utf8mb4_uca1400_as_cs) collate utf8mb4_nopad_bin`;
+    `${name}(convert(${beside(0)} using utf8mb4) collate utf8mb4_uca1400_as_cs) collate utf8mb4_nopad_bin`;
 
 /** A part of a document where it is of a type; the way to it is a JSON path. */
 function jsonPart(call: PrintedCall, types: string, read: (part: string) => string): string {

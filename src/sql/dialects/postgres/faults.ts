@@ -73,5 +73,7 @@ export function postgresFault(error: unknown, statement: string): unknown {
   if (/Connection terminated|not queryable/.test(fault.message))
     return new GemachError("CONNECTION_LOST", { engine }, detailsOf(fault));
   if (fault.code === undefined || !/^[0-9A-Z]{5}$/.test(fault.code)) return error;
-  return new GemachError("STATEMENT_REFUSED", { engine, reason: fault.message, statement }, detailsOf(fault));
+  // Errors of data (SQLSTATE class 22) quote the value, which may be somebody's secret.
+  const reason = fault.code.startsWith("22") ? fault.message.replace(/".*"/gs, '"…"') : fault.message;
+  return new GemachError("STATEMENT_REFUSED", { engine, reason, statement }, detailsOf(fault));
 }

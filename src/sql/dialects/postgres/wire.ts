@@ -10,11 +10,11 @@ import {
   decodeDouble,
   decodeInstant,
   decodeLocal,
-  decodeNumeric,
   decodeTime,
   decodeUuid,
   decodeWhole,
   fromHex,
+  numericDecoder,
   toHex,
   type Wire,
 } from "../wire.js";
@@ -25,7 +25,6 @@ const decoders: Readonly<Partial<Record<ColumnKind, Decoder>>> = {
   integer: decodeWhole,
   bigint: decodeBigint,
   double: decodeDouble,
-  numeric: decodeNumeric,
   boolean: (wire) => {
     if (wire !== "t" && wire !== "f") throw new GemachError("VALUE_UNREADABLE", { kind: "boolean" });
     return wire === "t";
@@ -43,6 +42,7 @@ const decoders: Readonly<Partial<Record<ColumnKind, Decoder>>> = {
 
 function decoder(type: ValueType): Decoder | undefined {
   if (type.kind === "choice") return choiceDecoder(type);
+  if (type.kind === "numeric") return numericDecoder(type);
   if (type.kind !== "list") return decoders[type.kind];
   let leaf = type.element as ValueType;
   while (leaf.element !== undefined) leaf = leaf.element;
