@@ -211,6 +211,11 @@ export const faults = {
       `A row of ${n.entity} has a key for '${n.relation}' (${n.key}), but ${n.target} has no such row.`,
     "Where that may happen, give the relation constraint: false, and it is null. Where another connection deletes rows meanwhile, read in a snapshot().",
   ),
+  KEY_MISSING: define(
+    (n: { entity: string; call: string }) =>
+      `${n.call} tells the rows of ${n.entity} apart by their primary key, and the model says that they have none.`,
+    "Mark the columns that tell its rows apart with .key, if the table has such; else choose rows by where() alone, and list them.",
+  ),
   ROW_KEYLESS: define(
     (n: { column: string }) => `A row given to reach() has no ${n.column}, which the relation needs.`,
     "Fetch the column with the rows, or leave the relation out.",

@@ -120,6 +120,8 @@ export interface ResolvedEntity {
   readonly relations: ReadonlyMap<string, ResolvedRelation>;
   readonly indexes: readonly ResolvedIndex[];
   readonly isReadOnly: boolean;
+  /** Whether its table is another entity's. */
+  readonly isShared: boolean;
   /** Predicates that each row must fulfil, by the name of the constraint. */
   readonly checks: ReadonlyMap<string, Node>;
   /** What computed columns are worked out of. */

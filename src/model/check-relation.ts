@@ -72,6 +72,7 @@ function* keyMistakes(
   const referred = relation.rules.to === undefined ? keyOf(owner) : listOf(relation.rules.to);
   const unknown = [...unknownColumns(holderName, holder, relation.by), ...unknownColumns(ownerName, owner, referred)];
   yield* unknown;
+  if (referred.length === 0) yield `${ownerName} has no primary key; say by 'to' which of its columns the key leads to`;
   if (unknown.length > 0 || referred.length === 0) return;
   if (referred.length !== relation.by.length) {
     const what = relation.rules.to === undefined ? `the primary key of ${ownerName}` : "to";
@@ -117,7 +118,8 @@ function isAlone(definition: FlatDefinition, columns: readonly string[]): boolea
       ({ on, unique, when }) =>
         unique && when === undefined && on.every((part) => columns.includes(part.replace(/ desc$/, ""))),
     );
-  return isUnique || keyOf(definition).every((column) => columns.includes(column));
+  const key = keyOf(definition);
+  return isUnique || (key.length > 0 && key.every((column) => columns.includes(column)));
 }
 
 /** The link entity's relation to an entity, by name or the only one there is. */

@@ -49,10 +49,12 @@ function* typeMistakes({ kind, length = 1, precision = 1, scale = 0, choices, el
 }
 
 function* columnMistakes(name: string, definition: FlatDefinition, columnNames: NameConvention): Generator<string> {
-  const { table, columns, relations } = definition;
+  const { table, columns, relations, options } = definition;
   if (table === "") yield `${name}: the table has no name`;
-  if (keyOf(definition).length === 0)
-    yield `${name}: no primary key; make a column identity, or mark one or more with .key`;
+  const isKeyless = options.keyless === true;
+  if (keyOf(definition).length === 0 && !isKeyless)
+    yield `${name}: no primary key; make a column identity, mark one or more with .key, or say keyless: true of a table that has none`;
+  if (keyOf(definition).length > 0 && isKeyless) yield `${name}: it is keyless, but has a primary key`;
   const claimed = new Map<string, string>();
   for (const [property, { [factsKey]: facts }] of Object.entries(columns)) {
     const columnName = facts.columnName ?? columnNames(codeName(property));
@@ -114,6 +116,31 @@ function* nameMistakes(name: string): Generator<string> {
   if (methodNames.has(name)) yield "a relation cannot have this name, it is a method of the builder";
 }
 
+const tableOf = ({ table, options: { schema } }: FlatDefinition): string => JSON.stringify([schema ?? null, table]);
+
+/** An entity over another's table has some of that one's columns, and no others. */
+function* sharingMistakes(
+  name: string,
+  definition: FlatDefinition,
+  definitions: FlatDefinitions,
+  columnNames: NameConvention,
+): Generator<string> {
+  const { sharedWith } = definition.options;
+  if (sharedWith === undefined) return;
+  const other = Object.hasOwn(definitions, sharedWith) ? definitions[sharedWith] : undefined;
+  if (other === undefined || other.options.sharedWith !== undefined || tableOf(other) !== tableOf(definition)) {
+    yield `${name}: sharedWith names no entity that '${definition.table}' belongs to`;
+    return;
+  }
+  const named = ({ columns }: FlatDefinition) =>
+    Object.entries(columns).map(
+      ([property, { [factsKey]: facts }]) => facts.columnName ?? columnNames(codeName(property)),
+    );
+  const known = named(other);
+  for (const column of named(definition))
+    if (!known.includes(column)) yield `${name}: ${sharedWith}, whose table it shares, has no column '${column}'`;
+}
+
 /** Every mistake of the definitions, a line each. */
 export function mistakesOf(definitions: FlatDefinitions, columnNames: NameConvention): readonly string[] {
   const mistakes: string[] = [];
@@ -121,9 +148,17 @@ export function mistakesOf(definitions: FlatDefinitions, columnNames: NameConven
   for (const [name, definition] of Object.entries(definitions)) {
     const table = [definition.options.schema, definition.table].filter((part) => part !== undefined).join(".");
     const other = tables.get(table);
-    if (other !== undefined) mistakes.push(`${name}: the table '${table}' belongs to ${other} already`);
-    tables.set(table, name);
-    mistakes.push(...columnMistakes(name, definition, columnNames), ...indexMistakes(name, definition));
+    const { sharedWith } = definition.options;
+    if (other !== undefined && sharedWith === undefined)
+      mistakes.push(
+        `${name}: the table '${table}' belongs to ${other} already; say sharedWith: "${other}" if it is meant`,
+      );
+    if (sharedWith === undefined) tables.set(table, name);
+    mistakes.push(
+      ...sharingMistakes(name, definition, definitions, columnNames),
+      ...columnMistakes(name, definition, columnNames),
+      ...indexMistakes(name, definition),
+    );
     for (const [relationName, relation] of Object.entries(definition.relations)) {
       const found = [
         ...nameMistakes(relationName),

@@ -63,6 +63,13 @@ type Computed<C extends Columns> = { [P in keyof C]: HasTrait<C[P], "computed"> 
 export interface EntityOptions<C extends Columns = Columns> {
   /** Whether it is only read: a view, or a table that another program writes. `createTables` leaves it alone. */
   readonly readOnly?: boolean;
+  /**
+   * The name of another entity whose table it is too, of which it has some of the columns: a short form of rows, or those
+   * of one kind. `createTables` creates the table for the other one.
+   */
+  readonly sharedWith?: string;
+  /** Whether its table has no primary key: its rows can be read and added, but not told apart. */
+  readonly keyless?: boolean;
   /** The schema of the database that its table is in, where it is not the one that the connection leads to. */
   readonly schema?: string;
   /** Indexes that its table has besides those of its keys. */
@@ -251,8 +258,9 @@ type KeyNames<C extends Columns> = { [P in keyof C]: HasTrait<C[P], "key"> exten
 type IsSeveral<N, Each = N> = N extends unknown ? ([Each] extends [N] ? false : true) : never;
 
 /** in: an entity; out: its primary key: the value of the one column, or an object of the columns' values. */
-export type KeyOf<D extends Definitions<D>, E extends keyof D> =
-  IsSeveral<KeyNames<ColumnsOf<D, E>>> extends false
+export type KeyOf<D extends Definitions<D>, E extends keyof D> = [KeyNames<ColumnsOf<D, E>>] extends [never]
+  ? Fault<`${E & string} has no primary key`>
+  : IsSeveral<KeyNames<ColumnsOf<D, E>>> extends false
     ? MemberValue<ColumnsOf<D, E>[KeyNames<ColumnsOf<D, E>>]>
     : { readonly [P in KeyNames<ColumnsOf<D, E>>]: MemberValue<ColumnsOf<D, E>[P]> };
 

@@ -144,6 +144,7 @@ function draft(name: string, { table, columns, options }: EntityDefinition, colu
     relations: new Map(),
     indexes,
     isReadOnly: options.readOnly === true,
+    isShared: options.sharedWith !== undefined,
     checks: new Map(),
     computations: new Map(),
     make: makerOf(options),

@@ -88,6 +88,11 @@ function unknownOf(column: ResolvedColumn, { computations }: ResolvedEntity): Co
   return column.hasDefault && !isKnown ? "default" : undefined;
 }
 
+/** Each key once: several relations may go over one, to entities of one table. */
+const distinct = (keys: readonly ForeignKeyDescription[]): readonly ForeignKeyDescription[] => [
+  ...new Map(keys.map((key) => [JSON.stringify(key), key])).values(),
+];
+
 const columnOf = (column: ResolvedColumn, entity: ResolvedEntity): ColumnDescription => ({
   name: column.name,
   type: column.type,
@@ -156,9 +161,11 @@ function describe(entity: ResolvedEntity, takenIndexes: Set<string>): TableDescr
     table: entity.table,
     columns: columns.map((column) => columnOf(column, entity)),
     primaryKey: namesOf(entity.key),
-    foreignKeys: heldKeys(entity)
-      .filter(({ isBacked }) => isBacked)
-      .map(keyOf),
+    foreignKeys: distinct(
+      heldKeys(entity)
+        .filter(({ isBacked }) => isBacked)
+        .map(keyOf),
+    ),
     uniques: columns.filter(({ isUnique }) => isUnique).map(({ name }) => [name]),
     indexes: indexesOf(entity, takenIndexes),
     checks: [...entity.checks].map(([name, rule]) => ({
@@ -174,7 +181,9 @@ export const tableKey = ({ schema, table }: TableReference): string => JSON.stri
 /** The tables of a model's entities, each after those that it refers to, as far as they go in no circle. */
 export function describeTables(entities: readonly ResolvedEntity[]): readonly TableInOrder[] {
   const taken = new Set<string>();
-  const tables = entities.filter(({ isReadOnly }) => !isReadOnly).map((entity) => describe(entity, taken));
+  const tables = entities
+    .filter(({ isReadOnly, isShared }) => !isReadOnly && !isShared)
+    .map((entity) => describe(entity, taken));
   const byKey = new Map(tables.map((table) => [tableKey(table), table]));
   const targetOf = ({ target }: ForeignKeyDescription) => byKey.get(tableKey(target));
   const ordered = dependencyOrder(tables, ({ foreignKeys }) =>

@@ -1,10 +1,11 @@
 import { GemachError } from "../errors/index.js";
-import { type Node, type QueryState, qualified } from "../expression/index.js";
+import { expectKey, type Node, type QueryState, qualified } from "../expression/index.js";
 import { isPlainQuery, rowAt } from "../query/index.js";
 import { assignedIn } from "./assigned.js";
 import { withoutCursor } from "./beside-cursor.js";
-import { isOfRows } from "./leaves.js";
+import { hasSubquery, isOfRows, leavesRow } from "./leaves.js";
 import { planReturning, type ReturningOption } from "./returning.js";
+import { isLimited } from "./statement-plan.js";
 import type { DeletePlan, UpdatePlan } from "./write-plan.js";
 
 /** Options of a write that finds its rows by a query. */
@@ -25,6 +26,8 @@ function targetOf(query: QueryState, call: string, all: boolean): QueryState {
   const isWhole = query.where.every(isEmpty) && query.limit === undefined && query.offset === undefined;
   if (isWhole && query.cursor === undefined && !all)
     throw new GemachError("NOT_NARROWED", { call, entity: entity.name });
+  const isDirect = !isLimited(query) && !query.where.some(leavesRow) && query.cursor === undefined;
+  if (!isDirect) expectKey(entity, `A limit or a path in ${call}()`);
   return withoutCursor(query);
 }
 
@@ -42,6 +45,8 @@ export function planUpdate(query: QueryState, change: unknown, { all, returning 
   const beyond = set.find(({ value }) => isOfRows(value));
   if (beyond !== undefined)
     throw new GemachError("CHANGE_BEYOND_ROW", { column: qualified(beyond.column), call: "update" });
+  if (set.some(({ value }) => leavesRow(value) || hasSubquery(value)))
+    expectKey(entity, "What other rows tell in update()");
   return { kind: "update", query: target, set, returning: planReturning(entity, returning) };
 }
 

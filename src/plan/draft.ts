@@ -101,6 +101,13 @@ export function typeOfOutput(output: Output): ValueType | undefined {
 export const keySlots = ({ slots }: Draft, path: Path, columns: readonly ResolvedColumn[]): readonly number[] =>
   columns.map((column) => slots.column(path, column));
 
+/** A column that has a value wherever there is a row at the end of a path, which leads away from its source. */
+export function presenceSlots(draft: Draft, path: Path): readonly number[] {
+  const [first] = path.entity.key;
+  const told = first ?? path.steps.at(-1)?.pairs[0]?.to;
+  return told === undefined ? [] : keySlots(draft, path, [told]);
+}
+
 /** A reach that its relation cannot give. */
 export const unfit = ({ source, name }: ResolvedRelation, got: string): GemachError =>
   new GemachError("REACH_UNFIT", { entity: source.name, relation: name, got });

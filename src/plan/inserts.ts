@@ -2,6 +2,7 @@ import { type Scalar, typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import {
   columnAt,
+  expectKey,
   pathTo,
   type QueryState,
   qualified,
@@ -122,6 +123,7 @@ export function planInsert(entity: ResolvedEntity, rows: readonly GivenRow[], op
       expected: 'a list of columns, as in ["name"]',
       got: typeWord(conflict.by),
     });
+  if (conflict !== undefined && conflict.by === undefined) expectKey(entity, "upsert() without 'by'");
   const keys = conflict?.by?.map((name) => columnIn(entity, name)) ?? entity.key;
   const portions = portionsOf(columns, values, rules, conflict === undefined ? undefined : keys);
   return {

@@ -1,5 +1,5 @@
 import { type Node, type Path, type Projection, partsOf, pathTo, type QueryState } from "../expression/index.js";
-import { type Draft, keySlots } from "./draft.js";
+import { type Draft, keySlots, presenceSlots } from "./draft.js";
 import type { Shape } from "./statement-plan.js";
 
 const isSame = (a: Path, b: Path, count = a.steps.length): boolean =>
@@ -36,9 +36,7 @@ export function withRequiredPaths(draft: Draft, { projection, groupBy }: QuerySt
       (node) => node.kind === "column" && node.column.isRequired && isSame(node.path, path) && isSame(path, node.path),
     );
     const presence =
-      telling?.kind === "column"
-        ? [draft.slots.column(path, telling.column)]
-        : keySlots(draft, path, path.entity.key).slice(0, 1);
+      telling?.kind === "column" ? [draft.slots.column(path, telling.column)] : presenceSlots(draft, path);
     const [first] = path.steps as [Path["steps"][number]];
     const own = pathTo(path.source);
     const isSelected = first.pairs.every(({ from }) =>

@@ -1,5 +1,6 @@
 import {
   allOf,
+  expectKey,
   type Path,
   type Projection,
   pathOn,
@@ -15,7 +16,7 @@ import {
   typeOf,
 } from "../expression/index.js";
 import { planRelatedCount, shapeOfCount } from "./counts.js";
-import { type Draft, keySlots, makeSlots, type RowDraft, typeOfOutput, unfit } from "./draft.js";
+import { type Draft, keySlots, makeSlots, presenceSlots, type RowDraft, typeOfOutput, unfit } from "./draft.js";
 import { totalOrder } from "./order.js";
 import { dependsOnOwner } from "./outside.js";
 import { hasRow, isRequired } from "./presence.js";
@@ -86,8 +87,7 @@ function shapeOfRow(
   at: readonly string[],
   strategy: Strategy | undefined,
 ): Shape {
-  const presence =
-    path.steps.length > 0 && path.mayBeMissing ? keySlots(draft, path, path.entity.key).slice(0, 1) : undefined;
+  const presence = path.steps.length > 0 && path.mayBeMissing ? presenceSlots(draft, path) : undefined;
   if (query.projection !== undefined)
     return withRequiredPaths(draft, query, shapeOfProjection(draft, rows, query.projection, at, presence, strategy));
   const columns = shapesOfMembers(draft, path, path.entity.members, query.columns);
@@ -192,6 +192,7 @@ function planLevels(
 ): Shape {
   const { cardinality, steps, target, name } = relation;
   if (steps.length > 1 || target !== relation.source) throw unfit(relation, "deep(), and leads to other rows,");
+  expectKey(target, "deep()");
   const why = "a tree level by level: the same statement for each";
   draft.notes.push({ relation: `${relation.source.name}.${name}`, how: "batch", why });
   const followUp = planRelated(draft, { relation, query }, path, strategy);
@@ -281,8 +282,24 @@ function shapeOfRelation(
     database: draft.settings.strategy,
     isBelowMany: draft.isBelowMany === true && path.steps.length === 0,
   });
-  return loaders[way]({ draft, rows, reached, path, mount: { at, property: relation.name }, inherited, why });
+  // A join tells rows apart by their keys.
+  const isKeyless =
+    relation.cardinality === "many" && way === "join" && (isWithoutKey(path.source) || isWithoutKey(query.source));
+  const told = isKeyless
+    ? ({ way: "batch", why: "rows without a key are not told apart in a join" } as const)
+    : { way, why };
+  return loaders[told.way]({
+    why: told.why,
+    draft,
+    rows,
+    reached,
+    path,
+    mount: { at, property: relation.name },
+    inherited,
+  });
 }
+
+const isWithoutKey = ({ entity }: QueryState["source"]): boolean => entity.key.length === 0;
 
 /** The shape of a joined row without which there is an error. */
 function requiredShape(draft: Draft, relation: ResolvedRelation, path: Path, further: Path, row: Shape): Shape {
@@ -291,7 +308,7 @@ function requiredShape(draft: Draft, relation: ResolvedRelation, path: Path, fur
     path,
     relation.steps[0].pairs.map((pair) => pair.from),
   );
-  const presence = keySlots(draft, further, further.entity.key).slice(0, 1);
+  const presence = presenceSlots(draft, further);
   return { kind: "required", row, relation, keys, presence };
 }
 

@@ -138,6 +138,7 @@ export function derivedEntity(
     relations: new Map(),
     indexes: [],
     isReadOnly: true,
+    isShared: false,
     checks: new Map(),
     computations: new Map(),
     derivation,

@@ -3,6 +3,7 @@ import {
   allOf,
   columnAt,
   constantNode,
+  expectKey,
   expression,
   type Node,
   nodeOf,
@@ -76,6 +77,7 @@ export function descended(
   name: string,
 ): { readonly entity: ResolvedEntity; readonly state: QueryState } {
   const { entity } = query.source;
+  expectKey(entity, "descend()");
   const relation = entity.relations.get(name);
   const own = [...entity.relations.values()].filter(({ steps, target }) => steps.length === 1 && target === entity);
   if (relation === undefined || !own.includes(relation))

@@ -3,6 +3,7 @@ import { GemachError } from "../errors/index.js";
 import {
   allOf,
   columnAt,
+  expectKey,
   expression,
   filled,
   type Given,
@@ -110,6 +111,7 @@ class BuiltQuery {
   byKey(key: unknown): BuiltQuery {
     const { source, where } = this[stateKey];
     const { key: columns, name } = source.entity;
+    expectKey(source.entity, "byKey()");
     const isSingle = columns.length === 1;
     if (!isSingle && (typeof key !== "object" || key === null))
       throw new GemachError("VALUE_UNFIT", {

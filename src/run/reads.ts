@@ -1,5 +1,5 @@
 import { GemachError } from "../errors/index.js";
-import type { Query, QueryState } from "../expression/index.js";
+import { expectKey, type Query, type QueryState } from "../expression/index.js";
 import { type Definitions, type Entity, type EntityName, entityIn } from "../model/index.js";
 import { few, planExists, planList, planSingle, rowList } from "../plan/index.js";
 import {
@@ -163,6 +163,7 @@ export class Reads {
   }
 
   async #portion<Row>(state: QueryState, size: number, origin: VerbOrigin): Promise<Portion<Row>> {
+    if (state.groupBy === undefined) expectKey(state.source.entity, `${origin.verb}()`);
     const { compiler, sender } = this.#context;
     const { statement, given } = portionStatement(compiler, state, size + 1);
     const steps = () => fetchPortion(statement, size, state.cursor?.side, compiler.runtime, given);

@@ -82,7 +82,7 @@ export function tableText(
   const isInline = table.columns.some(({ isIdentity }) => isIdentity);
   const lines = [
     ...table.columns.map((column) => columnText(table, column, rules, dialect)),
-    ...(isInline ? [] : [`primary key (${listed(table.primaryKey, dialect)})`]),
+    ...(isInline || table.primaryKey.length === 0 ? [] : [`primary key (${listed(table.primaryKey, dialect)})`]),
     ...foreignKeys.map((key) => foreignKeyText(key, rules, dialect)),
     ...table.checks.map(
       ({ name, rule }) => `constraint ${dialect.text.quote(name)} check (${ownExpression(rule, dialect)})`,

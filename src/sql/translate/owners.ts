@@ -45,7 +45,8 @@ function narrow(scope: Scope, place: Place, set: SetNode | undefined): void {
 function isPairOnce([first, second]: readonly Step[]): boolean {
   if (first === undefined || second === undefined) return false;
   const linked = [...first.pairs.map((pair) => pair.to), ...second.pairs.map((pair) => pair.from)];
-  return second.source.key.every((column) => linked.includes(column));
+  const { key } = second.source;
+  return key.length > 0 && key.every((column) => linked.includes(column));
 }
 
 /**

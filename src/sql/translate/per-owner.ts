@@ -28,7 +28,8 @@ export const positionOf = ({ byPosition }: StatementPlan, alias: string): readon
 /** How the first rows of each owner are best taken; undefined where all rows of all owners are to be numbered. */
 export function ownerFormOf(plan: StatementPlan, { ownerForm }: Dialect): OwnerForm | undefined {
   if (plan.limitPerOwner === undefined || plan.ownerIndex === "none") return undefined;
-  return ownerForm(plan.ownerIndex, plan.source.entity.key.length, plan.limitPerOwner);
+  const { length } = plan.source.entity.key;
+  return length === 0 ? undefined : ownerForm(plan.ownerIndex, length, plan.limitPerOwner);
 }
 
 const equal = (left: SqlExpression, right: SqlExpression): SqlExpression => ({

@@ -118,7 +118,7 @@ function write(given: Write): Write {
     // Merged into the write, it would have rows that were changed already.
     return { ...given, beside: { ...beside, select: { ...select, limit: select.limit ?? "all" } } };
   }
-  if (!where.some(hasSelect) || hasKeysDown(where)) return given;
+  if (key.length === 0 || !where.some(hasSelect) || hasKeysDown(where)) return given;
   const own = { ...table, kind: "table", alias: table.table } as const;
   const column = (of: string, name: string): SqlExpression => ({ kind: "column", table: of, name });
   const keys: Select = {
