@@ -190,8 +190,8 @@ function planLevels(
   at: readonly string[],
   strategy: Strategy | undefined,
 ): Shape {
-  const { cardinality, steps, target, name } = relation;
-  if (steps.length > 1 || target !== relation.source) throw unfit(relation, "deep(), and leads to other rows,");
+  const { cardinality, target, name } = relation;
+  if (target !== relation.source) throw unfit(relation, "deep(), and leads to other rows,");
   expectKey(target, "deep()");
   const why = "a tree level by level: the same statement for each";
   draft.notes.push({ relation: `${relation.source.name}.${name}`, how: "batch", why });

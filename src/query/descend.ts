@@ -5,6 +5,7 @@ import {
   constantNode,
   expectKey,
   expression,
+  type JoinNode,
   type Node,
   nodeOf,
   type Path,
@@ -79,14 +80,15 @@ export function descended(
   const { entity } = query.source;
   expectKey(entity, "descend()");
   const relation = entity.relations.get(name);
-  const own = [...entity.relations.values()].filter(({ steps, target }) => steps.length === 1 && target === entity);
+  const own = [...entity.relations.values()].filter(({ target }) => target === entity);
   if (relation === undefined || !own.includes(relation))
     throw new GemachError("NAME_UNKNOWN", {
       entity: `${entity.name} (to itself)`,
       name,
       known: own.map((one) => one.name),
     });
-  const [step] = relation.steps;
+  const { steps } = relation;
+  const [step] = steps;
   const root = pathTo(query.source);
   const begin = call("cast", pathType, call("concat", text, word("/"), partOf(root), word("/")));
   const seed = { ...query, reach: [], projection: projectionOf(root, step, constantNode(0, whole), begin) };
@@ -104,19 +106,31 @@ export function descended(
     column(found, "path"),
     call("concat", text, word("/"), part, word("/")),
   );
-  const conditions = step.conditions.map(
-    ({ column: wanted, value }): Node =>
-      value === null
-        ? { kind: "isNull", operand: columnAt(at, wanted) }
-        : equal(columnAt(at, wanted), valueNode(value, wanted.type)),
-  );
+  // Back from the next row to the one that was found: over the rows of links, or of whatever else lies between.
+  const passed = steps.map((_, i): Source => (i === steps.length - 1 ? next : { entity: (steps[i] as Step).target }));
+  const conditions = steps.flatMap((one, i) => {
+    const path = pathTo(passed[i] as Source);
+    return one.conditions.map(({ column: wanted, value }): Node => {
+      const node = columnAt(path, wanted);
+      return value === null ? { kind: "isNull", operand: node } : equal(node, valueNode(value, wanted.type));
+    });
+  });
+  const joins = passed.slice(0, -1).map((source, i): JoinNode => {
+    const [after, beyond] = [steps[i + 1] as Step, passed[i + 1] as Source];
+    const pairs = after.pairs.map(({ from, to }) =>
+      equal(columnAt(pathTo(beyond), to), columnAt(pathTo(source), from)),
+    );
+    return { kind: "inner", source, on: all(pairs) };
+  });
+  const first = pathTo(passed[0] as Source);
   const further: QueryState = {
     ...allOf(next),
     joins: [
+      ...joins.reverse(),
       {
         kind: "inner",
         source: found,
-        on: all(step.pairs.map(({ to }, i) => equal(columnAt(at, to), column(found, onName(i))))),
+        on: all(step.pairs.map(({ to }, i) => equal(columnAt(first, to), column(found, onName(i))))),
       },
     ],
     where: [...conditions, { kind: "not", item: seen }],
