@@ -95,12 +95,13 @@ eachEngine(all, "only the columns that are named, heavy ones too, and counts in 
   void (async (db: Database) => (await db.list(from(Item).columns("name")))[0]?.note);
 });
 
-eachEngine(all, "a tree by one text a level, and a circle in it comes to an end", async (db) => {
+eachEngine(all, "a tree by one text, and a circle in it comes to an end", async (db, { name }) => {
   const roots = from(Category).where((c) => c.parentId.is(null));
   const query = roots.reach({ children: (c) => c.orderBy((x) => x.name.asc).deep() });
   const { result, totals, statements } = await withLedger(db, "tree", () => db.list(query));
-  expect(totals.statements).toBe(3);
-  expect(statements[1]?.text).toBe(statements[2]?.text);
+  const isWhole = !name.endsWith("sqlite");
+  expect(totals.statements).toBe(isWhole ? 2 : 3);
+  if (!isWhole) expect(statements[1]?.text).toBe(statements[2]?.text);
   expectTypeOf(result[0]?.children[0]?.children[0]?.children).not.toBeAny();
   expect(result[0]?.children[0]?.children).toStrictEqual([]);
   expect(result.map(({ id, children }) => [id, children.map((c) => c.id)])).toEqual(

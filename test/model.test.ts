@@ -72,7 +72,11 @@ const mistakes: readonly (readonly [name: string, definitions: object, line: str
     },
     "Item.shelf: by names 1 column ('depotId'), but the primary key of Shelf has 2 ('depotId', 'number')",
   ],
-  ["no primary key", { Depot: entity("depot", { name: text }) }, "Depot: no primary key; make a column identity, or mark one or more with .key"],
+  [
+    "no primary key",
+    { Depot: entity("depot", { name: text }) },
+    "Depot: no primary key; make a column identity, mark one or more with .key, or say keyless: true of a table that has none",
+  ],
   ["a nullable primary key", { Depot: entity("depot", { code: text.key.nullable }) }, "Depot.code: a column of the primary key cannot be nullable"],
   [
     "two properties for one column",
@@ -229,6 +233,17 @@ const mistakes: readonly (readonly [name: string, definitions: object, line: str
   ],
   ["a choice that says a text twice", { Item: entity("item", { id: identity, state: choice("new", "new") }) }, "Item.state: a choice has each text once"],
   ["a list of documents", { Item: entity("item", { id: identity, tags: list(json()) }) }, "Item.tags: a list cannot be of json"],
+  ["a key of a table that has none", { Depot: entity("depot", { id: identity }, {}, { keyless: true }) }, "Depot: it is keyless, but has a primary key"],
+  [
+    "a shared table of nobody",
+    { Depot: depot, Shed: entity("shed", { id: identity }, {}, { sharedWith: "Depot" }) },
+    "Shed: sharedWith names no entity that 'shed' belongs to",
+  ],
+  [
+    "a column that a shared table has not",
+    { Depot: depot, Shed: entity("depot", { id: identity, height: integer }, {}, { sharedWith: "Depot" }) },
+    "Shed: Depot, whose table it shares, has no column 'height'",
+  ],
   [
     "a key of a kind that engines tell apart in their own ways",
     { Item: entity("item", { weight: double.key }) },
@@ -241,7 +256,11 @@ const mistakes: readonly (readonly [name: string, definitions: object, line: str
   ],
   ["a table without a name", { Depot: entity("", { id: identity }) }, "Depot: the table has no name"],
   ["a column without a name", { Depot: entity("depot", { id: identity, name: text.named("") }) }, "Depot.name: the column has no name"],
-  ["one table twice", { Depot: depot, Shed: entity("depot", { id: identity }) }, "Shed: the table 'depot' belongs to Depot already"],
+  [
+    "one table twice",
+    { Depot: depot, Shed: entity("depot", { id: identity }) },
+    "Shed: the table 'depot' belongs to Depot already; say sharedWith: \"Depot\" if it is meant",
+  ],
   [
     "two properties that the convention makes one column of",
     { Depot: entity("depot", { id: identity, dueDay: text, due_day: text }) },
@@ -268,7 +287,7 @@ test("all mistakes are in one error, a line each", () => {
   expect(made(wrong)).toThrow(
     [
       "The model has 2 mistakes:",
-      "  - Depot: no primary key; make a column identity, or mark one or more with .key",
+      "  - Depot: no primary key; make a column identity, mark one or more with .key, or say keyless: true of a table that has none",
       "  - Depot.items: there is no entity 'Itm'. Did you mean 'Item'?",
       "Correct each line where the model is written.",
     ].join("\n"),

@@ -13,6 +13,7 @@ import {
   type PlanSettings,
   type StatementPlan,
 } from "./statement-plan.js";
+import { isWholeTree } from "./whole-tree.js";
 
 /** Whether equal keys are the same on the wire on both ends of a step. */
 const isKeyedByBytes = ({ pairs }: Step): boolean =>
@@ -107,6 +108,7 @@ function planStatement(
     isReversed,
     places,
     levels,
+    closure: isWholeTree(query, deep, settings) && !byPosition ? deep?.steps[0] : undefined,
     rows,
     isLarge: settings.isLarge === true,
     isTrusting: settings.isTrusting === true,
@@ -217,6 +219,7 @@ function planScalar(
     isReversed: false,
     places: undefined,
     levels: undefined,
+    closure: undefined,
     isLarge: false,
     isTrusting,
     notes: [],

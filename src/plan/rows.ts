@@ -193,9 +193,10 @@ function planLevels(
   const { cardinality, target, name } = relation;
   if (target !== relation.source) throw unfit(relation, "deep(), and leads to other rows,");
   expectKey(target, "deep()");
-  const why = "a tree level by level: the same statement for each";
-  draft.notes.push({ relation: `${relation.source.name}.${name}`, how: "batch", why });
   const followUp = planRelated(draft, { relation, query }, path, strategy);
+  const isWhole = followUp.statement.closure !== undefined;
+  const why = `a tree ${isWhole ? "as a whole: one statement for all levels" : "level by level: the same statement for each"}`;
+  draft.notes.push({ relation: `${relation.source.name}.${name}`, how: "batch", why });
   const identity = keySlots(draft, path, target.key);
   rows.followUps.push({ at, property: name, ...followUp, levels: { most: query.levels as number, identity } });
   return { kind: "related", cardinality };

@@ -183,6 +183,8 @@ export interface StatementPlan extends LateLimits {
   readonly places: { readonly order: readonly OrderNode[]; readonly slots: readonly number[] } | undefined;
   /** Of rows that lead on to further rows of their own kind: the slots of the keys to send, and of the primary key. */
   readonly levels: { readonly keys: readonly number[]; readonly identity: readonly number[] } | undefined;
+  /** Where it brings the rows of all levels at once: the step from each to the next. */
+  readonly closure: Step | undefined;
   readonly rows: RowPlan;
   /** Whether many rows are expected. */
   readonly isLarge: boolean;
@@ -199,4 +201,6 @@ export interface PlanSettings {
   readonly isLarge?: boolean;
   /** Whether the database is sure to have a row for each key that a constraint backs. */
   readonly isTrusting?: boolean;
+  /** Whether all levels of a tree are best fetched by one statement, as where each is a way to a server and back. */
+  readonly wholeTrees?: boolean;
 }

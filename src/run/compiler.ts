@@ -29,7 +29,7 @@ export class Compiler {
   readonly #reached = new WeakMap<ResolvedEntity, Map<string, QueryState>>();
 
   constructor(dialect: Dialect, { how, generateCode, isTrusting }: CompilerOptions) {
-    this.settings = { strategy: how, isTrusting };
+    this.settings = { strategy: how, isTrusting, wholeTrees: dialect.wholeTrees };
     const make = rowConstructors(dialect, generateCode);
     const constructorOf: ConstructorOf = (plan) => {
       let known = this.#constructors.get(plan);

@@ -1,4 +1,4 @@
-import type { FollowUp } from "../plan/index.js";
+import type { FollowUp, StatementPlan } from "../plan/index.js";
 import type { CompiledStatement, Dialect, Keys, Wire } from "../sql/index.js";
 import { type Gathered, ownerAt, type Runtime } from "./gather.js";
 import { ownerKey, ownerKeys } from "./owner-keys.js";
@@ -49,8 +49,25 @@ function copyOf({ plan, objects, rows }: Gathered, i: number, { constructorOf }:
   return copy;
 }
 
+/** Rows that were fetched, by the keys of their owners, and those of them that stand somewhere already. */
+interface Level {
+  readonly found: Gathered;
+  readonly byKey: ReadonlyMap<Wire, readonly number[]>;
+  readonly used: Set<number>;
+}
+
+function levelOf(plan: StatementPlan, found: Gathered, keys: Keys, dialect: Dialect): Level {
+  const byKey = new Map<Wire, number[]>();
+  ownerKeys(plan, found.rows, keys, dialect).forEach((key, i) => {
+    const known = byKey.get(key);
+    if (known === undefined) byKey.set(key, [i]);
+    else known.push(i);
+  });
+  return { found, byKey, used: new Set() };
+}
+
 /**
- * Fetches a relation to the entity itself level by level, until nothing more is found: one text, sent once a level.
+ * Fetches a relation to the entity itself level by level, until nothing more is found: one text, sent once a level, or once for all of them.
  * A row that is on the way to another is not put below it, so that a circle comes to an end.
  */
 export function* fetchLevels(
@@ -82,19 +99,15 @@ export function* fetchLevels(
       dialect,
     ),
   );
-  for (let level = 1; level <= most && open.length > 0; level++) {
-    const wanted = new Map(open.map(({ key, parts }) => [key, parts]));
-    const keysSent = [...wanted.values()];
-    const found = yield* fetch(keysSent);
-    const ownerOf = ownerKeys(plan, found.rows, keysSent, dialect);
-    const byKey = new Map<Wire, number[]>();
-    ownerOf.forEach((key, i) => {
-      const known = byKey.get(key);
-      if (known === undefined) byKey.set(key, [i]);
-      else known.push(i);
-    });
+  let level: Level | undefined;
+  for (let depth = 1; depth <= most && open.length > 0; depth++) {
+    // Where all levels came at once, the first has the rows of the others.
+    if (level === undefined || plan.closure === undefined) {
+      const wanted = new Map(open.map(({ key, parts }) => [key, parts]));
+      level = levelOf(plan, yield* fetch([...wanted.values()]), [...wanted.values()], dialect);
+    }
+    const { found, byKey, used } = level;
     const next: Open[] = [];
-    const used = new Set<number>();
     for (const { owner, key, parts, link } of open) {
       if (required !== undefined && !byKey.has(key)) throw rowMissing(required, parts, parts.keys());
       for (const i of byKey.get(key) ?? []) {

@@ -153,6 +153,8 @@ export interface Dialect {
   readonly definition: DefinitionRules;
   /** How the first rows of each owner are best taken; undefined where all rows of all owners are to be numbered. */
   readonly ownerForm: (index: OwnerIndex, keyLength: number, limits: Limits) => OwnerForm | undefined;
+  /** Whether all levels of a tree are best fetched by one statement. */
+  readonly wholeTrees: boolean;
   /** The same rows as one JSON value, where that is faster; undefined where rows are to come one by one. */
   readonly pack: (select: Select | Compound, plan: StatementPlan) => Select | undefined;
   /** What an error of the engine, or on the way to it, is in this library's terms; `place`: the file or server. */

@@ -126,7 +126,12 @@ function statementsOf(
   const statements: PreviewedStatement[] = [];
   const given = new Map([...(query.given?.values ?? []), ...numbers]);
   for (const plan of plans)
-    add(statements, compile(plan(query, { strategy: how, isTrusting: trustConstraints }), dialect), given, undefined);
+    add(
+      statements,
+      compile(plan(query, { strategy: how, isTrusting: trustConstraints, wholeTrees: dialect.wholeTrees }), dialect),
+      given,
+      undefined,
+    );
   return statements;
 }
 
@@ -203,6 +208,7 @@ export const readingPreviews = {
     const { rows } = planReach(state, {
       strategy: options.how ?? "auto",
       isTrusting: options.trustConstraints === true,
+      wholeTrees: dialect.wholeTrees,
     });
     const statements: PreviewedStatement[] = [];
     addFollowUps(

@@ -3,6 +3,7 @@ import { isLimited, type JoinedSource, leavesRow, type Output, type StatementPla
 import type { Dialect, OwnerForm } from "../dialects/dialect.js";
 import { draftFrom } from "../tree/select.js";
 import type { Compound, NestItem, Select, SortTerm, SqlExpression } from "../tree/tree.js";
+import { inClosure } from "./closure.js";
 import { condition, operand, sortTerm, startScope } from "./expression.js";
 import { addedName, limitPerOwner, orderOutside } from "./limits.js";
 import { nestedRows } from "./nest.js";
@@ -27,6 +28,10 @@ function tieToOwners(scope: Scope, place: Place, plan: StatementPlan): readonly 
   const [first, ...further] = plan.ownerSteps;
   if (first === undefined) return [];
   return ownersOf(scope, place, [first, ...further], plan.ownerSets, (select, keys) => {
+    if (plan.closure !== undefined) {
+      select.where.push(inClosure(scope, plan, plan.closure, keys));
+      return keys;
+    }
     if (!plan.byPosition) {
       select.where.unshift({ kind: "inKeys", operands: keys, types: first.pairs.map(({ to }) => to.type) });
       return keys;

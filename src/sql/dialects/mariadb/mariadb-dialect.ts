@@ -25,6 +25,7 @@ export const mariadbDialect: Dialect = {
   definition: mariadbDefinition,
   // Measured (10.11, which has no lateral): as fast with 10 rows an owner, 19 times with 200. Each row more is a
   // subquery more, and the rows' own key has to be one column.
+  wholeTrees: true,
   ownerForm: (index, keyLength, { limit }) =>
     index !== "owner" && keyLength === 1 && limit !== undefined && limit >= 1 && limit <= 10 ? "seeks" : undefined,
   pack: () => undefined,
