@@ -39,6 +39,11 @@ export interface TextRules {
   readonly aggregate: (operand: () => string, types: AggregateTypes, over: Over) => string;
   readonly distinct: (left: string, right: string) => string;
   readonly inList: (operand: string, placeholder: string, type: ValueType, negated: boolean) => string;
+  /**
+   * Whether the values of a list of a type are placeholders one by one, up to so many, where an engine compares those of
+   * one parameter by another rule than the column's.
+   */
+  readonly mostListed?: (type: ValueType) => number;
   /** Whether the operands are among the keys. */
   readonly inKeys: (operands: readonly string[], types: readonly ValueType[], add: AddKeys) => string;
   /** The keys as a table of columns key_1, key_2 and so on, and their position, under a name as it stands in a statement. */

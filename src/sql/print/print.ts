@@ -1,4 +1,4 @@
-import { comparedKind, type ValueType } from "../../columns/index.js";
+import { comparedKind, type Scalar, type ValueType } from "../../columns/index.js";
 import type { AggregateName, Hole, NodeType, WindowName } from "../../expression/index.js";
 import type { Dialect } from "../dialects/dialect.js";
 import { inForm, storedIn } from "../dialects/stored.js";
@@ -68,6 +68,14 @@ export const printLogic = (printer: Printer, operator: "and" | "or", conditions:
 const sayable = ({ dialect: { rewrites } }: Printer, expression: SqlExpression): SqlExpression =>
   rewrites.expression?.[expression.kind]?.(expression as never) ?? expression;
 
+/** Values as placeholders of their own; of few numbers, so that there are few texts. */
+function listed(printer: Printer, values: readonly Scalar[], type: ValueType): string {
+  let size = 1;
+  while (size < values.length) size *= 2;
+  const padded = Array.from({ length: size }, (_, i) => values[Math.min(i, values.length - 1)] as Scalar);
+  return padded.map((value) => place(printer, { kind: "value", value, type })).join(", ");
+}
+
 /** The text of an expression. */
 export const printExpression = (printer: Printer, expression: SqlExpression): string =>
   textOf(printer, sayable(printer, expression));
@@ -104,6 +112,13 @@ function textOf(printer: Printer, expression: SqlExpression): string {
     case "inList": {
       const { values, type, negated } = expression;
       const left = operand(printer, expression.operand);
+      if (
+        printer.parameters !== undefined &&
+        !("hole" in values) &&
+        values.length > 0 &&
+        values.length <= (text.mostListed?.(type) ?? 0)
+      )
+        return `${left} ${negated ? "not in" : "in"} (${listed(printer, values, type)})`;
       const list = parameterOf(printer, expression, () =>
         "hole" in values
           ? { kind: "hole", hole: values.hole, type, isTyped: false, isList: true }

@@ -146,6 +146,8 @@ export const mariadbText: TextRules = {
   aggregate: (operand, types, over) => standardAggregate(operand, types, over, "double"),
   distinct: (left, right) => `not (${left} <=> ${right})`,
   inList: (operand, placeholder, type, negated) => among([operand], [type], placeholder, negated),
+  // A text out of a JSON table has a collation of its own, which is refused beside a column of another.
+  mostListed: ({ kind }) => (kinds[kind].hasCollation ? 1024 : 0),
   inKeys: (operands, types, add) => among(operands, types, add("all"), false),
   keysTable: (types, add, alias, hasPosition) => {
     const path = (i: number) => (types.length === 1 ? "$" : `$[${i}]`);
