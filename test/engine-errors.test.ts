@@ -14,6 +14,7 @@ import { pglite } from "../src/drivers/pglite.js";
 import { postgres } from "../src/drivers/postgres.js";
 import { sqlite } from "../src/drivers/sqlite.js";
 import {
+  and,
   bigint,
   bytes,
   createTables,
@@ -245,6 +246,19 @@ test.runIf(inject("engines").includes("postgres"))("statements are prepared by n
   expect(await count()).toBe(0);
   for (const db of [database(postgres(pool)), database(postgres(pool))]) for (let i = 0; i < 3; i++) await db.list(from(Shed).limit(i));
   expect(await count()).toBe(1);
+  // Of many texts those that were sent last are kept; one that is sent once is not prepared at all.
+  const db = database(postgres(pool));
+  const shedBy = (bits: number) =>
+    from(Shed).where((s) => and(...Array.from({ length: 10 }, (_, i) => (bits & (1 << i) ? s.name.is("x") : s.name.isNot("x")))));
+  for (let bits = 0; bits < 20; bits++) await db.list(shedBy(bits));
+  expect(await count()).toBe(1);
+  for (let bits = 0; bits < 620; bits++) for (let times = 0; times < 2; times++) await db.list(shedBy(bits));
+  expect(await count()).toBeLessThanOrEqual(500);
+  expect(await count()).toBeGreaterThan(400);
+  await db.list(shedBy(0));
+  // An error of the statement leaves the connection as it was.
+  await expect(db.list(sql.rows({ id: integer })`select 1 / 0`)).rejects.toMatchObject({ code: "STATEMENT_REFUSED" });
+  expect(await count()).toBeGreaterThan(400);
   await pool.end();
 });
 

@@ -3,7 +3,7 @@ import { expect, test } from "vitest";
 import { createTables, type Database, preview } from "../src/index.js";
 import { type Engine, useEngines } from "./support/engines.js";
 import { type RandomWorld, worlds } from "./support/random-worlds.js";
-import { anyQuery, expected, queryOf, type Spec, shapeOf, withoutHow } from "./support/reference.js";
+import { anyQuery, expected, listQueryOf, queryOf, type Spec, shapeOf, withLists, withoutHow } from "./support/reference.js";
 import { seed } from "./support/seed.js";
 
 const { all } = useEngines();
@@ -51,6 +51,27 @@ async function check(engine: Engine, { world, queries }: Case): Promise<void> {
       const plain = queryOf(world, entity, withoutHow(spec));
       for (const how of ["auto", "join", "batch", "nest"] as const) await ask(engine.connect({ how }), plain, how);
       await ask(engine.connect({ generateCode: false }), queryOf(world, entity, spec), "strategies mixed");
+      const lists = withLists(world, entity, spec);
+      const listed = exact(expected(world, entity, lists));
+      for (const how of ["auto", "join", "nest"] as const) {
+        const found = await usual.list(listQueryOf(world, entity, lists).how(how));
+        expect(exact(found), `${engine.name}, lists of a projection, ${how}`).toBe(listed);
+      }
+      if (rows !== "RELATED_MISSING" && spec.limit === undefined && spec.offset === undefined) {
+        const there: unknown[] = [];
+        const back: unknown[] = [];
+        for (let portion = await usual.portion(plain, 2); ; portion = await usual.portion((plain as Untyped).after(portion.next), 2)) {
+          there.push(...portion.rows);
+          if (portion.next === null) {
+            for (let before = portion; ; before = await usual.portion((plain as Untyped).before(before.previous), 2)) {
+              back.unshift(...before.rows);
+              if (before.previous === null) break;
+            }
+            break;
+          }
+        }
+        expect([exact(there), exact(back)], `${engine.name}, portions there and back`).toEqual([rows, rows]);
+      }
       if (spec.columns === undefined && rows !== "RELATED_MISSING") {
         const bare = (await usual.list(queryOf(world, entity, { ...spec, reach: {} }))) as Untyped;
         expect(exact(await usual.reach(bare, (world.model as Untyped)[entity], shapeOf(world, entity, spec.reach) as Untyped)), "in memory").toBe(rows);

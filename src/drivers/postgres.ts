@@ -15,7 +15,7 @@ export interface PostgresQuery {
 
 /** What takes queries: a pool, or one of its connections. */
 export interface PostgresQueries {
-  query(query: PostgresQuery): Promise<{ readonly rows: unknown[]; readonly rowCount: number | null }>;
+  query(query: PostgresQuery | string): Promise<{ readonly rows: unknown[]; readonly rowCount: number | null }>;
 }
 
 /** A pool of `pg` (`new Pool({ connectionString })`). */
@@ -48,25 +48,52 @@ const sessionSettings =
 /** Values come as the server's text: this library decodes them itself. */
 const textTypes = { getTypeParser: () => (value: string) => value };
 
-/** A hash of 53 bits (multiply and rotate), well spread over texts; `seed` gives independent ones. */
-function hash(text: string, seed: number): string {
-  let high = 0xdeadbeef ^ seed;
-  let low = 0x41c6ce57 ^ seed;
-  for (let i = 0; i < text.length; i++) {
-    const unit = text.charCodeAt(i);
-    high = Math.imul(high ^ unit, 2654435761);
-    low = Math.imul(low ^ unit, 1597334677);
-  }
-  high = Math.imul(high ^ (high >>> 16), 2246822507) ^ Math.imul(low ^ (low >>> 13), 3266489909);
-  low = Math.imul(low ^ (low >>> 16), 2246822507) ^ Math.imul(high ^ (high >>> 13), 3266489909);
-  return (4294967296 * (2097151 & low) + (high >>> 0)).toString(36);
+/** How many texts one connection keeps prepared; measured: a server's process holds about 24 KB for each. */
+const mostPrepared = 500;
+
+/** How many of them are closed at once, the least used first, when there are more. */
+const closedAtOnce = 50;
+
+/** How many texts are known to have been sent before. */
+const mostSeen = 2000;
+
+/** What sets this copy of the library apart from another over the same pool. */
+const own = Math.random().toString(36).slice(2, 6);
+
+/** What a connection has prepared: a name for each text, the least used first. Names are never used again. */
+interface Prepared {
+  readonly names: Map<string, string>;
+  count: number;
 }
 
-/** A text's name on the server: the same in every driver over one pool, since connections outlive them. */
-const nameOf = (text: string): string => `gemach_${hash(text, 0)}_${hash(text, 1)}`;
+const preparedOn = new WeakMap<PostgresClient, Prepared>();
 
-/** How many names are kept rather than made again. */
-const mostNames = 1000;
+/** The name of a text on a connection, which prepares it under that name where it has not yet. */
+function nameOn(client: PostgresClient, text: string): string {
+  const known = preparedOn.get(client) ?? { names: new Map(), count: 0 };
+  preparedOn.set(client, known);
+  const { names } = known;
+  let name = names.get(text);
+  if (name === undefined) name = `gemach_${own}_${++known.count}`;
+  else names.delete(text);
+  names.set(text, name);
+  return name;
+}
+
+const hasTooMany = (client: PostgresClient): boolean => (preparedOn.get(client)?.names.size ?? 0) > mostPrepared;
+
+/** Has the server forget the texts that a connection used least. */
+async function closeLeastUsed(client: PostgresClient): Promise<void> {
+  const known = preparedOn.get(client) as Prepared;
+  const least = [...known.names].slice(0, closedAtOnce);
+  const { connection } = client as { readonly connection?: { readonly parsedStatements?: Record<string, unknown> } };
+  for (const [text, name] of least) {
+    known.names.delete(text);
+    // The package would keep the text of each name for as long as the connection lives.
+    delete connection?.parsedStatements?.[name];
+  }
+  await client.query(least.map(([, name]) => `deallocate ${name}`).join("; "));
+}
 
 /**
  * Whether the server may have prepared a statement for a table that has changed since: it never runs again where the
@@ -83,73 +110,107 @@ const mayBeOutdated = (error: unknown): boolean => {
 const beginText = ({ isolation, readOnly }: TransactionSettings): string =>
   `begin${isolation === undefined ? "" : ` isolation level ${isolation}`}${readOnly === true ? " read only" : ""}`;
 
+/** Whether a connection can be used on after an error: the server itself has answered (SQLSTATE), and lives. */
+const isUsable = (error: unknown): boolean => {
+  const { code } = error as { readonly code?: string };
+  return code !== undefined && /^(?!57P|08)[0-9A-Z]{5}$/.test(code);
+};
+
 /** The driver for PostgreSQL, over a pool that the caller made and will end. */
 export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions = {}): Driver {
   expectHandle("postgres()", pool, ["query", "connect"], "a pool of pg (new Pool({ connectionString }))");
   // A server's or a role's own settings would write days, bytes and numbers in another form, some with fewer digits.
   pool.on?.("connect", (client) => void client.query(sessionSettings)?.catch?.(() => {}));
-  const names = new Map<string, string>();
-  const named = (text: string): string => {
-    const times = renewed.get(text);
-    const known = names.get(text) ?? nameOf(times === undefined ? text : `${times} ${text}`);
-    if (names.size >= mostNames) names.clear();
-    names.set(text, known);
-    return known;
+  const seen = new Set<string>();
+  /** Whether a text is worth preparing: it was sent before. */
+  const isRepeated = (text: string): boolean => {
+    if (seen.has(text)) return true;
+    if (seen.size >= mostSeen) seen.clear();
+    seen.add(text);
+    return false;
   };
-  /** How often the table of a text was found changed: a further name makes the server prepare it anew. */
-  const renewed = new Map<string, number>();
-  const sendOn = (queries: PostgresQueries): Send => {
-    const send = async (request: Request): Promise<WireRows> => {
-      const { text, parameters, once, counts } = request;
-      const query: PostgresQuery = { text, values: [...parameters], rowMode: "array", types: textTypes };
-      if (prepare && once !== true) query.name = named(text);
-      try {
-        const { rows, rowCount } = await queries.query(query);
-        return counts === true ? [[rowCount ?? 0]] : (rows as WireRows);
-      } catch (error) {
-        const { name } = query;
-        if (name === undefined || !mayBeOutdated(error)) throw postgresDialect.fault(error, text);
-        const renew = () => {
-          if (names.get(text) !== name) return;
-          const times = (renewed.get(text) ?? 0) + 1;
-          renewed.set(text, times);
-          names.set(text, nameOf(`${times} ${text}`));
-        };
-        // A transaction has ended with the error; else nothing was done, and what was not prepared tells whose fault it was.
-        if (queries !== pool) {
-          renew();
-          throw postgresDialect.fault(error, text);
-        }
-        const rows = await send({ ...request, once: true });
-        renew();
-        return rows;
-      }
+  const connect = async (): Promise<PostgresClient> => {
+    try {
+      return await pool.connect();
+    } catch (error) {
+      throw postgresDialect.fault(error, "connect");
+    }
+  };
+  const sendOn = async (client: PostgresClient, request: Request, isPrepared: boolean): Promise<WireRows> => {
+    const { text, parameters, counts } = request;
+    const query: PostgresQuery = { text, values: [...parameters], rowMode: "array", types: textTypes };
+    if (isPrepared) query.name = nameOn(client, text);
+    try {
+      const { rows, rowCount } = await client.query(query);
+      return counts === true ? [[rowCount ?? 0]] : (rows as WireRows);
+    } catch (error) {
+      if (isPrepared && mayBeOutdated(error)) preparedOn.get(client)?.names.delete(text);
+      throw error;
+    }
+  };
+  const isWorthIt = ({ text, once }: Request): boolean => prepare && once !== true && isRepeated(text);
+  /** Sends one statement by itself, on a connection of its own meanwhile. */
+  const send: Send = async (request) => {
+    const client = await connect();
+    let isBroken = false;
+    const lost = () => {
+      isBroken = true;
     };
-    return send;
+    client.on?.("error", lost);
+    const isPrepared = isWorthIt(request);
+    try {
+      try {
+        return await sendOn(client, request, isPrepared);
+      } catch (error) {
+        if (!isPrepared || !mayBeOutdated(error)) throw error;
+        // Nothing was done; what was not prepared tells whose fault it was.
+        return await sendOn(client, request, false);
+      } finally {
+        if (isPrepared && hasTooMany(client)) await closeLeastUsed(client);
+      }
+    } catch (error) {
+      isBroken ||= !isUsable(error);
+      throw postgresDialect.fault(error, request.text);
+    } finally {
+      client.off?.("error", lost);
+      client.release(isBroken);
+    }
   };
   return {
     dialect: postgresDialect,
     answersAtOnce: false,
-    send: sendOn(pool),
+    send,
     open: async () => {
-      const client = await pool.connect().catch((error) => {
-        throw postgresDialect.fault(error, "begin");
-      });
+      const client = await connect();
       // A server that ends is an event on its connection, which would end the program; the statement in hand fails with it.
       let isLost = false;
       const lost = () => {
         isLost = true;
       };
       client.on?.("error", lost);
-      const send = sendOn(client);
+      const send: Send = async (request) => {
+        try {
+          return await sendOn(client, request, isWorthIt(request));
+        } catch (error) {
+          throw postgresDialect.fault(error, request.text);
+        }
+      };
       return {
         send,
         begin: (settings) => sendText(send, beginText(settings)),
         ...ownTransaction(send),
         ...savepoints(send),
         close: (isBroken) => {
-          client.off?.("error", lost);
-          client.release(isBroken === true || isLost);
+          const release = (isUnfit: boolean) => {
+            client.off?.("error", lost);
+            client.release(isUnfit || isLost);
+          };
+          if (isBroken || isLost || !hasTooMany(client)) release(isBroken);
+          else
+            void closeLeastUsed(client).then(
+              () => release(false),
+              () => release(true),
+            );
         },
       };
     },

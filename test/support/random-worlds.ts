@@ -1,5 +1,5 @@
 import fc from "fast-check";
-import { bigint, boolean, date, entity, integer, model, numeric, text, toMany, toOne, uuid, varchar, via } from "../../src/index.js";
+import { bigint, boolean, date, entity, integer, linked, model, numeric, text, toMany, toOne, uuid, varchar, via } from "../../src/index.js";
 import { compareIn, type Row, type Way, type World } from "./worlds.js";
 
 // biome-ignore lint/suspicious/noExplicitAny: random models are put together without types
@@ -36,6 +36,8 @@ interface EntitySpec {
   readonly name: string;
   readonly key: readonly KeyKind[];
   readonly extra: string;
+  /** Whether its rows are instances of a class. */
+  readonly isClass: boolean;
   /** Keys to other entities. */
   readonly ups: readonly {
     readonly to: number;
@@ -56,6 +58,7 @@ const entitySpecs = (isFolding: boolean) => {
       name: fc.constantFrom(...tableNames),
       key: fc.array(fc.constantFrom(...kinds), { minLength: 1, maxLength: 2 }),
       extra: fc.constantFrom(...columnNames),
+      isClass: fc.boolean(),
       ups: fc.array(
         fc.record({
           to: fc.nat({ max: 9 }),
@@ -171,6 +174,40 @@ function worldFor(specs: readonly EntitySpec[], routes: readonly (readonly numbe
       (entities[nameOf(target)] as (typeof entities)[string]).relations[down] = { to: name, here: keys.map(([key]) => key), there: columns, isOne: isOnly };
     });
   });
+  specs.forEach(({ ups }, index) => {
+    const name = nameOf(index);
+    const own = definitions[name] as (typeof definitions)[string];
+    ups.forEach(({ to, isOnly }, at) => {
+      if (isOnly) return;
+      const down = `down${index}_${at}`;
+      const target = nameOf(to % specs.length);
+      const facts = entities[target] as (typeof entities)[string];
+      const relations = (definitions[target] as Untyped).relations;
+      // Some of the rows, in an order of their own.
+      const all = facts.relations[down] as Extract<Way, { to: string }>;
+      facts.relations[`some${index}_${at}`] = {
+        ...all,
+        when: (row) => row.n === 1,
+        order: [{ column: "n", descending: false }, ...keysOf(index).map(([column]) => ({ column, descending: true }))],
+      };
+      const by = Object.keys(own.columns).filter((column) => column.startsWith(`f${at}_`));
+      relations[`some${index}_${at}`] = toMany(name, {
+        by,
+        constraint: false,
+        when: { n: 1 },
+        order: Object.fromEntries([["n", "asc"], ...keysOf(index).map(([column]) => [column, "desc"])]),
+      } as Untyped);
+      // The rows of an entity with two keys link those that they lead to.
+      if (ups.length < 2) return;
+      const other = 1 - at;
+      facts.relations[`link${index}_${at}`] = { through: [down, `up${other}`] };
+      relations[`link${index}_${at}`] = linked(nameOf((ups[other] as (typeof ups)[number]).to % specs.length), {
+        by: name,
+        from: `up${at}`,
+        to: `up${other}`,
+      } as Untyped);
+    });
+  });
   // Ways over several relations.
   routes.forEach((choices, number) => {
     const start = nameOf((choices[0] as number) % specs.length);
@@ -191,7 +228,12 @@ function worldFor(specs: readonly EntitySpec[], routes: readonly (readonly numbe
       Object.fromEntries(
         Object.entries(definitions).map(([name, { table, columns, relations, indexes }]) => [
           name,
-          hasRelations ? entity(table, columns, relations, { indexes: indexes as Untyped }) : entity(table, columns),
+          hasRelations
+            ? entity(table, columns, relations, {
+                indexes: indexes as Untyped,
+                ...(specs[Number(name.slice(1))]?.isClass === true ? { as: class Instance {} } : {}),
+              } as Untyped)
+            : entity(table, columns),
         ]),
       ) as Untyped,
     );

@@ -183,6 +183,36 @@ export const withoutHow = (spec: Spec): Spec => ({
   reach: Object.fromEntries(Object.entries(spec.reach).map(([name, inner]) => [name, withoutHow(inner)])),
 });
 
+/** Of what a query reaches only lists of rows, by themselves: what a projection can list as well. */
+export const withLists = (world: World, entity: string, spec: Spec): Spec => ({
+  ...spec,
+  reach: Object.fromEntries(
+    Object.entries(spec.reach)
+      .filter(([name, inner]) => !endOf(world, entity, name)[0] && inner.counted !== true && inner.deep === undefined && inner.beside === undefined)
+      .map(([name, inner]) => [name, { ...inner, reach: {} }]),
+  ),
+});
+
+/** The library's query of the same, as a projection. */
+export function listQueryOf(world: World, entity: string, spec: Spec): Untyped {
+  const named = (row: Untyped, of: string, columns: Spec["columns"]) =>
+    Object.fromEntries(
+      columnsOf(world, of)
+        .filter((name) => columns?.includes(name) ?? true)
+        .map((name) => [name, row[name]]),
+    );
+  const bare = shaped(world, entity, from((world.model as Untyped)[entity]), { ...withoutHow(spec), columns: undefined, reach: {} });
+  return bare.select((row: Untyped) => ({
+    ...named(row, entity, spec.columns),
+    ...Object.fromEntries(
+      Object.entries(spec.reach).map(([name, { columns, ...inner }]) => {
+        const target = endOf(world, entity, name)[1];
+        return [name, shaped(world, target, row[name], withoutHow({ ...inner, reach: {} })).select((other: Untyped) => named(other, target, columns))];
+      }),
+    ),
+  }));
+}
+
 const someValue = (world: World, entity: string, column: string): fc.Arbitrary<unknown> => {
   const found = (world.rows[entity] as readonly Row[]).map((row) => row[column] ?? null).filter((value) => value !== null);
   return fc.constantFrom(...(found.length === 0 ? [sampleOf(world, entity, column)] : found));
