@@ -11,6 +11,9 @@ import { sharesOf } from "./shares.js";
 // Hand-written code would read days as text as well: the driver's own Date is another answer.
 pg.types.setTypeParser(pg.types.builtins.DATE, (value) => value);
 
+/** Only the jobs whose names have this text in them, and nothing else. */
+const only = process.env.GEMACH_JOBS;
+const wanted = jobs.filter(({ name }) => only === undefined || name.includes(only));
 const rounds = Number(process.env.GEMACH_ROUNDS ?? 7);
 
 /** What a job was measured to take. */
@@ -37,17 +40,20 @@ async function measure(job: Job, { db, hand }: Bench, turns = rounds): Promise<M
   return { ratios, milliseconds: median(times) };
 }
 
-// First, before the heap is full of what other jobs left.
-const { compile, template, verbs } = await overhead();
-console.log(
-  `Building and compiling a query of three joins: ${compile.toFixed(1)} µs (at most 30 wanted); a template beside the driver's own call on SQLite: ${template.toFixed(1)} µs (at most 3 wanted). Medians.`,
-);
-const kept = new Table({
-  head: ["µs a call, on SQLite", "query kept", "built at each call"],
-  style: { head: [], border: [] },
-});
-for (const [verb, once, anew] of verbs) kept.push([verb, once.toFixed(1), anew.toFixed(1)]);
-console.log(String(kept));
+/** What queries cost by themselves: first, before the heap is full of what jobs left. */
+async function queries(): Promise<void> {
+  const { compile, template, verbs } = await overhead();
+  console.log(
+    `Building and compiling a query of three joins: ${compile.toFixed(1)} µs (at most 30 wanted); a template beside the driver's own call on SQLite: ${template.toFixed(1)} µs (at most 3 wanted). Medians.`,
+  );
+  const kept = new Table({
+    head: ["µs a call, on SQLite", "query kept", "built at each call"],
+    style: { head: [], border: [] },
+  });
+  for (const [verb, once, anew] of verbs) kept.push([verb, once.toFixed(1), anew.toFixed(1)]);
+  console.log(String(kept));
+}
+if (only === undefined) await queries();
 
 const opens: readonly Open[] = [openSqlite, openPglite, openPostgres, openMariadb];
 const cells = new Map<Job, string[]>();
@@ -59,7 +65,7 @@ for (const open of opens) {
   const [usual, larger] = benches;
   if (usual === undefined || larger === undefined) continue;
   names.push(usual.name);
-  for (const job of jobs) {
+  for (const job of wanted) {
     const bench = job.isLarge === true ? larger : usual;
     process.stderr.write(`${bench.name}: ${job.name}\n`);
     const { ratios, milliseconds } = await measure(job, bench);
@@ -67,22 +73,26 @@ for (const open of opens) {
     const parts = await sharesOf(job, bench.driver, milliseconds);
     add(shares, job, `${parts.database} / ${parts.decoding} / ${parts.assembling}`);
   }
-  process.stderr.write(`${usual.name}: one statement a read\n`);
-  const [ratio] = (await measure(loops, usual, 1)).ratios;
-  add(cells, loops, `${(1 / (ratio as number)).toFixed(1)} times as fast`);
+  if (only === undefined) {
+    process.stderr.write(`${usual.name}: one statement a read\n`);
+    const [ratio] = (await measure(loops, usual, 1)).ratios;
+    add(cells, loops, `${(1 / (ratio as number)).toFixed(1)} times as fast`);
+  }
   for (const bench of [usual, larger]) await bench.close();
 }
 const table = new Table({ head: ["job", "bound", ...names], style: { head: [], border: [] } });
-for (const job of jobs) table.push([job.name, job.bound ?? "", ...(cells.get(job) ?? [])]);
+for (const job of wanted) table.push([job.name, job.bound ?? "", ...(cells.get(job) ?? [])]);
 console.log(
   `${table}\nTime by that of hand-written driver code for the same answer: median of ${rounds} rounds (least to most).`,
 );
 const where = new Table({ head: ["where our time goes", ...names], style: { head: [], border: [] } });
-for (const job of jobs) where.push([job.name, ...(shares.get(job) ?? [])]);
+for (const job of wanted) where.push([job.name, ...(shares.get(job) ?? [])]);
 console.log(`${where}\nHundredths: in database and driver / decoding values and JSON / assembling objects.`);
-const beside = new Table({ head: ["against one statement a read", ...names], style: { head: [], border: [] } });
-beside.push([loops.name, ...(cells.get(loops) ?? [])]);
-console.log(String(beside));
-console.log(await large(rounds));
+if (only === undefined) {
+  const beside = new Table({ head: ["against one statement a read", ...names], style: { head: [], border: [] } });
+  beside.push([loops.name, ...(cells.get(loops) ?? [])]);
+  console.log(String(beside));
+  console.log(await large(rounds));
+}
 if (names.length < opens.length)
   console.log("left out: servers that do not answer (GEMACH_POSTGRES_URL, GEMACH_MARIADB_URL)");

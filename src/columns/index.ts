@@ -41,7 +41,15 @@ export {
   multiplyDecimals,
   parseDecimal,
 } from "./decimal.js";
-export { canonicalInstant, canonicalLocal, canonicalTime, isDay, secondsBetween, secondsLater } from "./instant.js";
+export {
+  canonicalInstant,
+  canonicalLocal,
+  canonicalTime,
+  digitsIn,
+  isDay,
+  secondsBetween,
+  secondsLater,
+} from "./instant.js";
 export { jsonPart } from "./json-part.js";
 export { type ComparedKind, comparedKind, comparedKindsThat, kinds } from "./kinds.js";
 export { lowerCase, upperCase } from "./letter-case.js";

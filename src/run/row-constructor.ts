@@ -10,6 +10,16 @@ export type RowConstructor = (row: readonly Wire[]) => unknown;
 /** Makes a value of what came over the wire; it is never asked about null. */
 type Decode = (wire: Wire) => unknown;
 
+/**
+ * What is true of a number that is the very value, where the driver gives numbers: asked in the row's own code, it takes a
+ * third of the time of a call that other engines' values have passed through too.
+ */
+function sureNumber({ kind, codec }: ValueType, { wire: { isTextSure } }: Dialect, wire: string): string | undefined {
+  if (isTextSure || codec !== undefined) return undefined;
+  if (kind === "integer" || kind === "identity") return `typeof ${wire} === "number" && Number.isSafeInteger(${wire})`;
+  return kind === "double" ? `typeof ${wire} === "number" && ${wire} - ${wire} === 0` : undefined;
+}
+
 /** What makes a type's values of what comes over the wire; undefined where that is the very value. */
 function decodeOf(type: ValueType, dialect: Dialect): Decode | undefined {
   const toValue = decoderFor(type);
@@ -93,11 +103,11 @@ function sourceOf(shape: Shape, reading: Reading, decodes: Decode[]): string {
         const known = shape.isNullable ? `${isText} || ${wire} === null` : isText;
         return `(${known} ? ${wire} : ${call(refuseOther, wire)})`;
       }
-      if (!shape.isNullable) {
-        const value = `(${wire} ?? ${call(refuseNull, "")})`;
-        return decode === undefined ? value : call(decode, value);
-      }
-      return decode === undefined ? wire : `(${wire} === null ? null : ${call(decode, wire)})`;
+      const value = shape.isNullable ? wire : `(${wire} ?? ${call(refuseNull, "")})`;
+      if (decode === undefined) return value;
+      const decoded = shape.isNullable ? `(${wire} === null ? null : ${call(decode, wire)})` : call(decode, value);
+      const sure = sureNumber(shape.type, reading.dialect, wire);
+      return sure === undefined ? decoded : `(${sure} ? ${wire} : ${decoded})`;
     }
     case "related":
       return nothing[shape.cardinality];
