@@ -1,7 +1,29 @@
 import fc from "fast-check";
-import { beforeAll, expect, test } from "vitest";
-import { createTables, entity, from, identity, integer, json, literal, model, named, or, sql, text, toMany, toOne, union } from "../src/index.js";
-import { eachEngine, useEngines } from "./support/engines.js";
+import mysql from "mysql2/promise";
+import { beforeAll, expect, inject, test } from "vitest";
+import { mariadbDialect } from "../src/drivers/mariadb.js";
+import {
+  choice,
+  createTables,
+  createTablesSql,
+  entity,
+  from,
+  identity,
+  integer,
+  json,
+  literal,
+  model,
+  named,
+  or,
+  sql,
+  text,
+  toMany,
+  toOne,
+  union,
+  value,
+} from "../src/index.js";
+import { type Engine, eachEngine, useEngines } from "./support/engines.js";
+import { mariadbUrl } from "./support/servers.js";
 
 const { all } = useEngines();
 const notes = model({
@@ -138,4 +160,51 @@ test("texts that no engine stores are refused before anything is sent", async ()
     expect(() => from(Note).where((n) => n.text.is(value))).toThrow(expect.objectContaining({ code: "VALUE_UNFIT" }));
     expect(() => sql(text)`${value}`).toThrow(expect.objectContaining({ code: "VALUE_UNFIT" }));
   }
+});
+
+eachEngine(all, "columns with dots in their names and names of the language's own, documents of any depth", async (db) => {
+  const odd = model({
+    Odd: entity(
+      "odd_name",
+      { id: identity, "a.b": text.named("ab"), hasOwnProperty: text.nullable, v: value({ "p.q": text, inner: value({ z: integer }) }), doc: json<unknown>() },
+      { kids: toMany("Kid", { by: "parent.id" }) },
+    ),
+    Kid: entity("odd_kid", { id: identity, "parent.id": integer.named("parent_id") }, { up: toOne("Odd", { by: "parent.id" }) }),
+  });
+  const { Odd, Kid } = odd;
+  await createTables(db, odd);
+  let doc: unknown = 1;
+  for (let depth = 0; depth < 200; depth++) doc = depth % 2 === 0 ? [doc] : { a: doc };
+  const row = { id: 1, "a.b": "1", hasOwnProperty: "h", v: { "p.q": "d", inner: { z: 4 } }, doc };
+  await db.insert(Odd, [row]);
+  await db.insert(Kid, [{ "parent.id": 1 }]);
+  expect(await db.list(from(Odd).reach({ kids: { up: true } }))).toEqual([{ ...row, kids: [{ id: 1, "parent.id": 1, up: row }] }]);
+  expect(await db.reach([{ "parent.id": 1 }], Kid, { up: true })).toEqual([{ "parent.id": 1, up: row }]);
+  expect(
+    await db.update(
+      from(Odd).where((o) => o.v["p.q"].is("d")),
+      { "a.b": "2", v: { "p.q": "e" } } as never,
+    ),
+  ).toBe(1);
+  await db.upsert(Odd, [{ id: 1, "a.b": "3", v: { "p.q": "f", inner: { z: 5 } }, doc: null } as never]);
+  expect(await db.list(from(Odd))).toEqual([{ ...row, "a.b": "3", v: { "p.q": "f", inner: { z: 5 } }, doc: null }]);
+  expect(await db.list(from(Odd).select((o) => ({ "x.y": o["a.b"], own: o.hasOwnProperty, z: o.v.inner.z })))).toEqual([{ "x.y": "3", own: "h", z: 5 }]);
+});
+
+test.runIf(inject("engines").includes("mariadb"))("defaults and checks mean the same where a backslash escapes nothing", async () => {
+  const slashes = model({
+    Slash: entity("slash", { id: identity, kind: choice("a\\b", "it's \\'").defaultsTo("it's \\'"), path: text.defaultsTo("c:\\new\\") }),
+  });
+  const { Slash } = slashes;
+  const mariadb = all().find(({ name }) => name === "mariadb") as Engine;
+  const server = await mysql.createConnection({ uri: mariadbUrl, database: String((await mariadb.rows("select database()"))[0]?.[0]) });
+  await server.query("set session sql_mode = 'NO_BACKSLASH_ESCAPES'");
+  for (const statement of createTablesSql(slashes, { dialect: mariadbDialect })) await server.query(statement);
+  await server.end();
+  const db = mariadb.connect();
+  await db.insert(Slash, [{}, { kind: "a\\b" }]);
+  expect((await db.list(from(Slash))).map(({ kind, path }) => [kind, path])).toEqual([
+    ["it's \\'", "c:\\new\\"],
+    ["a\\b", "c:\\new\\"],
+  ]);
 });

@@ -16,6 +16,7 @@ import {
   text,
   toMany,
   toOne,
+  value,
   varchar,
   via,
 } from "../src/index.js";
@@ -233,6 +234,11 @@ const mistakes: readonly (readonly [name: string, definitions: object, line: str
   ],
   ["a choice that says a text twice", { Item: entity("item", { id: identity, state: choice("new", "new") }) }, "Item.state: a choice has each text once"],
   ["a list of documents", { Item: entity("item", { id: identity, tags: list(json()) }) }, "Item.tags: a list cannot be of json"],
+  [
+    "two columns of one path",
+    { Depot: entity("depot", { id: identity, "a.b": text.named("x"), a: value({ b: text }) }) },
+    "Depot: two columns are called 'a.b'",
+  ],
   ["a key of a table that has none", { Depot: entity("depot", { id: identity }, {}, { keyless: true }) }, "Depot: it is keyless, but has a primary key"],
   [
     "a shared table of nobody",

@@ -40,16 +40,22 @@ export const isValueObject = (member: AnyColumn | AnyValueObject): member is Any
 /** A column of an entity by its path ("address.street"), and whether it is part of a value that may be missing. */
 export interface FlatColumn {
   readonly path: string;
+  /** The names on the way to it; a name may have a dot of its own. */
+  readonly steps: readonly string[];
   readonly column: AnyColumn;
   readonly mayBeMissing: boolean;
 }
 
 /** Every column, also those of value objects. */
-export function flatColumns(columns: Columns, path = "", mayBeMissing = false): readonly FlatColumn[] {
+export function flatColumns(
+  columns: Columns,
+  before: readonly string[] = [],
+  mayBeMissing = false,
+): readonly FlatColumn[] {
   return Object.entries(columns).flatMap(([name, member]) => {
-    const at = `${path}${name}`;
-    if (isValueObject(member)) return flatColumns(member.columns, `${at}.`, mayBeMissing || member.isNullable);
-    return [{ path: at, column: member, mayBeMissing }];
+    const steps = [...before, name];
+    if (isValueObject(member)) return flatColumns(member.columns, steps, mayBeMissing || member.isNullable);
+    return [{ path: steps.join("."), steps, column: member, mayBeMissing }];
   });
 }
 

@@ -13,6 +13,8 @@ export interface ResolvedColumn {
   readonly entity: string;
   /** The name that code uses: "name", "address.street". */
   readonly property: string;
+  /** The names on the way to it. */
+  readonly steps: readonly string[];
   /** The name in the table. */
   readonly name: string;
   readonly kind: ColumnKind;

@@ -103,11 +103,12 @@ function defaultOf({ defaultValue: given, type, traits, initial }: ColumnFacts) 
 function draft(name: string, { table, columns, options }: EntityDefinition, columnNames: NameConvention): Draft {
   const resolved = new Map(
     flatColumns(columns).map(
-      ({ path: property, column: { [factsKey]: facts }, mayBeMissing }): [string, ResolvedColumn] => [
+      ({ path: property, steps, column: { [factsKey]: facts }, mayBeMissing }): [string, ResolvedColumn] => [
         property,
         {
           entity: name,
           property,
+          steps,
           name: facts.columnName ?? columnNames(codeName(property)),
           kind: facts.type.kind,
           type: facts.type,
@@ -168,6 +169,14 @@ const flatDefinitions = (definitions: AnyDefinitions): Readonly<Record<string, F
     ]),
   );
 
+/** Columns that one path leads to, where a name has a dot of its own. */
+const pathMistakes = (definitions: AnyDefinitions): readonly string[] =>
+  Object.entries(definitions).flatMap(([name, { columns }]) => {
+    const paths = flatColumns(columns).map(({ path }) => path);
+    const twice = paths.filter((path, i) => paths.indexOf(path) < i);
+    return twice.map((path) => `${name}: two columns are called '${path}'`);
+  });
+
 const entitiesKey: unique symbol = Symbol("gemach.entities");
 
 /** A class whose instances would be the entities `D`: for a class of one's own to extend, which gives their type a name. */
@@ -204,7 +213,7 @@ export function model(definitions: object, options: ModelOptions = {}): object {
   const columnNames = options.columnNames ?? sameName;
   const given = (entitiesKey in definitions ? definitions[entitiesKey] : definitions) as AnyDefinitions;
   const flat = flatDefinitions(given);
-  const mistakes = mistakesOf(flat, columnNames);
+  const mistakes = [...pathMistakes(given), ...mistakesOf(flat, columnNames)];
   if (mistakes.length > 0) throw new GemachError("MODEL_INVALID", { mistakes });
   const drafts = new Map(Object.entries(given).map(([name, one]) => [name, draft(name, one, columnNames)]));
   link(flat, drafts);

@@ -27,7 +27,7 @@ const isOptional = (column: ResolvedColumn): boolean =>
 
 function columnIssues(column: ResolvedColumn, given: unknown, isPartial: boolean): readonly StandardIssue[] {
   if (given === undefined && (isPartial || isOptional(column))) return [];
-  const path = column.property.split(".");
+  const path = column.steps;
   const stored = storedValue(column, given, !column.isRequired);
   switch (stored.fault) {
     case undefined:
@@ -73,10 +73,11 @@ function memberIssues(
 }
 
 /** What a row has for a column, by its path; undefined where that or a value object on the way is not there. */
-const givenAt = (row: unknown, { property }: ResolvedColumn): unknown =>
-  property
-    .split(".")
-    .reduce<unknown>((at, name) => (at === null || at === undefined ? at : (at as Record<string, unknown>)[name]), row);
+const givenAt = (row: unknown, { steps }: ResolvedColumn): unknown =>
+  steps.reduce<unknown>(
+    (at, name) => (at === null || at === undefined ? at : (at as Record<string, unknown>)[name]),
+    row,
+  );
 
 /** A column's value as a check sees it; undefined where only the database or the rest of the row would tell. */
 function valueIn(row: unknown, column: ResolvedColumn, isPartial: boolean): Scalar | undefined {

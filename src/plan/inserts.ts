@@ -33,10 +33,9 @@ export interface InsertOptions {
 }
 
 /** What a row has for a column; undefined where it leaves the column out, be it with the value object that it is part of. */
-function givenFor(row: GivenRow, { property }: ResolvedColumn): unknown {
-  if (Object.hasOwn(row, property)) return row[property];
+function givenFor(row: GivenRow, { steps }: Pick<ResolvedColumn, "steps">): unknown {
   let at: unknown = row;
-  for (const name of property.split(".")) {
+  for (const name of steps) {
     if (at === null) return null;
     if (at === undefined) return undefined;
     at = Object.hasOwn(at as object, name) ? (at as GivenRow)[name] : undefined;
@@ -45,10 +44,9 @@ function givenFor(row: GivenRow, { property }: ResolvedColumn): unknown {
 }
 
 /** Whether a value object that a column is part of is given, so that its columns must have their values. */
-function isInside(row: GivenRow, { property }: ResolvedColumn): boolean {
-  const end = property.lastIndexOf(".");
-  if (end < 0) return true;
-  const owner = givenFor(row, { property: property.slice(0, end) } as ResolvedColumn);
+function isInside(row: GivenRow, { steps }: ResolvedColumn): boolean {
+  if (steps.length === 1) return true;
+  const owner = givenFor(row, { steps: steps.slice(0, -1) });
   return owner !== null && owner !== undefined;
 }
 

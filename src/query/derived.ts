@@ -41,6 +41,7 @@ function derivedColumn(property: string, name: string, nodes: readonly Node[]): 
   return {
     entity: "a query",
     property: property === "" ? "value" : property,
+    steps: [property === "" ? "value" : property],
     name,
     kind: type.kind,
     type,

@@ -23,8 +23,8 @@ export function compileReach(query: QueryState, settings: PlanSettings, dialect:
 }
 
 /** The value that a row has for a column, also inside of a value object. */
-const valueAt = (row: object, { property }: ResolvedColumn): unknown =>
-  property.split(".").reduce<unknown>((at, name) => (at as Record<string, unknown> | null | undefined)?.[name], row);
+const valueAt = (row: object, { steps }: ResolvedColumn): unknown =>
+  steps.reduce<unknown>((at, name) => (at as Record<string, unknown> | null | undefined)?.[name], row);
 
 const columnOf = (output: Output): ResolvedColumn => (output as Extract<Output, { kind: "column" }>).column;
 

@@ -1187,7 +1187,7 @@ create table if not exists repair (
   volunteer_id int,
   begun datetime(3) not null,
   cost decimal(8, 2) not null default 0.00,
-  findings longtext check (json_valid(findings)),
+  findings longtext,
   foreign key (item_id) references item (id)
 ) engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin;
 create index if not exists repair_item_id on repair (item_id);
