@@ -44,7 +44,7 @@ const { Manual } = model({
     token: uuid.startsAs(() => "0189c3a0-0000-7000-8000-000000000001"),
   }),
 });
-const { all } = useEngines();
+const { all } = useEngines(true);
 
 eachEngine(all, "defaults of the database and of code, unique columns, heavy ones", async (db, engine) => {
   await createTables(db, { Manual });

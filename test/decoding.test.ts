@@ -23,7 +23,7 @@ import {
 import { eachEngine, useEngines } from "./support/engines.js";
 
 // Columns of others: any type that an engine has, read as any kind that there is.
-const { all } = useEngines();
+const { all } = useEngines(true);
 
 // biome-ignore lint/suspicious/noExplicitAny: columns of every kind in one list
 const kinds: Readonly<Record<string, any>> = {

@@ -38,6 +38,7 @@ import {
 } from "../src/index.js";
 import { eachEngine, useSociety } from "./support/engines.js";
 import { mariadbUrl, postgresUrl } from "./support/servers.js";
+import { oddCount, oddSettings } from "./support/settings.js";
 
 const { Depot, Loan } = lending;
 const society = generate(2);
@@ -275,24 +276,14 @@ test("what is no handle of a driver's package is refused by name", () => {
 });
 
 /** Settings that a server, a database or a role may have, of which values must not depend. */
-const oddSettings: Readonly<Record<string, readonly string[]>> = {
-  postgres: [
-    "set datestyle = 'German, DMY'; set bytea_output = 'escape'; set extra_float_digits = -10; set timezone = 'Asia/Kathmandu'",
-    "set datestyle = 'SQL, MDY'; set timezone = 'America/St_Johns'; set intervalstyle = 'sql_standard'",
-  ],
-  mariadb: [
-    "set session sql_mode = 'ANSI_QUOTES,PIPES_AS_CONCAT,HIGH_NOT_PRECEDENCE,NO_BACKSLASH_ESCAPES,PAD_CHAR_TO_FULL_LENGTH', time_zone = '+05:45'",
-    "set session sql_mode = 'ORACLE', character_set_results = latin1, time_zone = '-03:30'",
-  ],
-};
-
 eachEngine(all, "values do not depend on the settings of a server or a role", async (_, { name }) => {
   const table = `odd_setting_${randomBytes(6).toString("hex")}`;
   const { Odd } = model({
     Odd: entity(table, { id: identity, day: date, at: isoTimestamp, data: bytes, ratio: double, word: text.defaultsTo("a\\'b"), big: bigint }),
   });
   const row = { day: "2026-12-31", at: "0001-01-01T00:00:00.000000Z", data: Uint8Array.of(0, 92, 255), ratio: 0.1 + 0.2, big: 2n ** 62n };
-  for (const settings of oddSettings[name] ?? []) {
+  if (name !== "postgres" && name !== "mariadb") return;
+  for (const settings of Array.from({ length: 6 }, (_, i) => oddSettings(name, Math.floor((i * oddCount(name)) / 6) + i))) {
     const pool = name === "postgres" ? new pg.Pool({ connectionString: postgresUrl, max: 1 }) : mysql.createPool({ uri: mariadbUrl, connectionLimit: 1 });
     // biome-ignore lint/suspicious/noExplicitAny: two packages' pools announce connections of their own
     (pool as any).on(name === "postgres" ? "connect" : "connection", (connection: any) => void connection.query(settings));

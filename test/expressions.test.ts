@@ -21,7 +21,7 @@ import {
 import { useEngines } from "./support/engines.js";
 import { Probe, type ProbeRow, probeRows, probes } from "./support/probe.js";
 
-const { all } = useEngines();
+const { all } = useEngines(true);
 beforeAll(async () => {
   for (const engine of all()) {
     const db = engine.connect();

@@ -3,7 +3,7 @@ import { createTables, date, entity, exists, from, identity, integer, model, typ
 import { eachEngine, useEngines } from "./support/engines.js";
 
 // Tables whose rows nothing tells apart, and tables that several entities see each in its own way.
-const { all } = useEngines();
+const { all } = useEngines(true);
 const strategies: readonly Strategy[] = ["auto", "join", "batch", "nest"];
 
 eachEngine(all, "a table without a primary key is read and added to, and says what it cannot do", async (db) => {

@@ -6,7 +6,7 @@ import { type RandomWorld, worlds } from "./support/random-worlds.js";
 import { anyQuery, expected, listQueryOf, queryOf, type Spec, shapeOf, withLists, withoutHow } from "./support/reference.js";
 import { seed } from "./support/seed.js";
 
-const { all } = useEngines();
+const { all } = useEngines(true);
 const runs = Number(process.env.GEMACH_MODELS ?? 400);
 const runsOnServers = Number(process.env.GEMACH_MODELS_ON_SERVERS ?? 40);
 // biome-ignore lint/suspicious/noExplicitAny: random models are put together without types

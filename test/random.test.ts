@@ -23,7 +23,7 @@ import { Probe, type ProbeRow, probeRows, probes } from "./support/probe.js";
 import { expressions, numbers, predicates } from "./support/random-expressions.js";
 import { changes, compare, fits, meantBy, once, orders, sometimes, sorted, sources } from "./support/random-rows.js";
 
-const { all } = useEngines();
+const { all } = useEngines(true);
 beforeAll(async () => {
   for (const engine of all()) {
     const db = engine.connect();

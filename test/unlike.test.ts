@@ -23,7 +23,7 @@ import {
 import { eachEngine, useEngines } from "./support/engines.js";
 
 // Values that engines would tell apart, sort or join each in its own way: one answer, or one refusal.
-const { all } = useEngines();
+const { all } = useEngines(true);
 const unlike = model({
   Part: entity("unlike_part", { id: identity, price: numeric(8, 2), exact: numeric(8, 3), on: date, code: bytes, sizes: list(integer), note: text }),
 });

@@ -198,7 +198,7 @@ const entities = Object.fromEntries(
   ]),
 );
 const kept = model(entities) as Untyped;
-const { all } = useEngines();
+const { all } = useEngines(true);
 const databases: { readonly name: string; readonly db: Database }[] = [];
 
 beforeAll(async () => {

@@ -3,7 +3,7 @@ import { createTables, entity, from, identity, integer, linked, model, text, toM
 import { eachEngine, useEngines } from "./support/engines.js";
 
 // Rows that lead to rows of their own kind over the rows of a link, or over several relations.
-const { all } = useEngines();
+const { all } = useEngines(true);
 const web = model({
   Spot: entity(
     "spot",

@@ -49,7 +49,7 @@ const shed = model({
 });
 const { Shelf, Spare, Tool } = shed;
 
-const { all } = useEngines();
+const { all } = useEngines(true);
 beforeAll(async () => {
   for (const engine of all()) await createTables(engine.connect(), shed);
 });

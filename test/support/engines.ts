@@ -9,7 +9,9 @@ import { postgres } from "../../src/drivers/postgres.js";
 import { type SqliteHandle, sqlite } from "../../src/drivers/sqlite.js";
 import { createTables, type Database, type DatabaseOptions, type Driver, database } from "../../src/index.js";
 import type { EngineName } from "./global-setup.js";
+import { seed } from "./seed.js";
 import { mariadbUrl, postgresUrl } from "./servers.js";
+import { oddSettings } from "./settings.js";
 
 /** An engine's empty database, made for one test file and dropped after it. */
 export interface Engine {
@@ -48,7 +50,7 @@ async function openSqlite(name: "sqlite" | "node-sqlite"): Promise<Engine> {
   };
 }
 
-async function openPostgres(): Promise<Engine> {
+async function openPostgres(isOdd: boolean): Promise<Engine> {
   const name = `gemach_test_${process.pid}_${randomBytes(6).toString("hex")}`;
   const admin = new pg.Client({ connectionString: postgresUrl });
   await admin.connect();
@@ -56,6 +58,7 @@ async function openPostgres(): Promise<Engine> {
   const url = new URL(postgresUrl);
   url.pathname = `/${name}`;
   const pool = new pg.Pool({ connectionString: url.href, max: 4 });
+  if (isOdd) pool.on("connect", (client) => void client.query(oddSettings("postgres", seed)));
   pool.on("error", () => {}); // dropping the database may end a connection that is still saying goodbye
   const driver = postgres(pool);
   return {
@@ -86,13 +89,14 @@ async function openPglite(): Promise<Engine> {
   };
 }
 
-async function openMariadb(): Promise<Engine> {
+async function openMariadb(isOdd: boolean): Promise<Engine> {
   const name = `gemach_test_${process.pid}_${randomBytes(6).toString("hex")}`;
   const admin = await mysql.createConnection({ uri: mariadbUrl });
   await admin.query(`create database ${name}`);
   const url = new URL(mariadbUrl);
   url.pathname = `/${name}`;
   const pool = mysql.createPool({ uri: url.href, connectionLimit: 4, maxPreparedStatements: 500 });
+  if (isOdd) pool.on("connection", (connection) => void connection.query(oddSettings("mariadb", seed)));
   const driver = mariadb(pool);
   return {
     name: "mariadb",
@@ -108,7 +112,7 @@ async function openMariadb(): Promise<Engine> {
   };
 }
 
-const openers: Record<EngineName, () => Promise<Engine>> = {
+const openers: Record<EngineName, (isOdd: boolean) => Promise<Engine>> = {
   sqlite: () => openSqlite("sqlite"),
   "node-sqlite": () => openSqlite("node-sqlite"),
   pglite: openPglite,
@@ -116,12 +120,12 @@ const openers: Record<EngineName, () => Promise<Engine>> = {
   mariadb: openMariadb,
 };
 
-/** Opens every engine that the run has; call it at the top of a test file. */
-export function useEngines(): { readonly all: () => readonly Engine[]; readonly names: readonly string[] } {
+/** Opens every engine that the run has; call it at the top of a test file. `isOdd`: servers have settings of somebody else's. */
+export function useEngines(isOdd = false): { readonly all: () => readonly Engine[]; readonly names: readonly string[] } {
   const names = inject("engines");
   const open: Engine[] = [];
   beforeAll(async () => {
-    for (const name of names) open.push(await openers[name]());
+    for (const name of names) open.push(await openers[name](isOdd));
   });
   afterAll(async () => {
     for (const engine of open) await engine.close();
