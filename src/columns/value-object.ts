@@ -59,5 +59,6 @@ export function flatColumns(
   });
 }
 
-/** "address.street" as code would name one column of it: "addressStreet". */
-export const codeName = (path: string): string => path.replace(/\.(.)/g, (_, first: string) => first.toUpperCase());
+/** "street" of "address" as code would name one column: "addressStreet". */
+export const codeName = ([first = "", ...further]: readonly string[]): string =>
+  first + further.map((name) => name.charAt(0).toUpperCase() + name.slice(1)).join("");

@@ -1,12 +1,10 @@
 import {
   type ColumnFacts,
   canonicalOf,
-  codeName,
   comparedKind,
   expectedOf,
   factsKey,
   kinds,
-  type NameConvention,
   type ValueType,
 } from "../columns/index.js";
 import { columnsIn, isExpression, nodeOf, typeOf } from "../expression/index.js";
@@ -48,7 +46,7 @@ function* typeMistakes({ kind, length = 1, precision = 1, scale = 0, choices, el
   if (element !== undefined && !kinds[element.kind].isElement) yield `a list cannot be of ${element.kind}`;
 }
 
-function* columnMistakes(name: string, definition: FlatDefinition, columnNames: NameConvention): Generator<string> {
+function* columnMistakes(name: string, definition: FlatDefinition): Generator<string> {
   const { table, columns, relations, options } = definition;
   if (table === "") yield `${name}: the table has no name`;
   const isKeyless = options.keyless === true;
@@ -57,7 +55,7 @@ function* columnMistakes(name: string, definition: FlatDefinition, columnNames: 
   if (keyOf(definition).length > 0 && isKeyless) yield `${name}: it is keyless, but has a primary key`;
   const claimed = new Map<string, string>();
   for (const [property, { [factsKey]: facts }] of Object.entries(columns)) {
-    const columnName = facts.columnName ?? columnNames(codeName(property));
+    const columnName = facts.columnName ?? property;
     const other = claimed.get(columnName);
     if (other !== undefined) yield `${name}: '${other}' and '${property}' are both the column '${columnName}'`;
     claimed.set(columnName, property);
@@ -119,12 +117,7 @@ function* nameMistakes(name: string): Generator<string> {
 const tableOf = ({ table, options: { schema } }: FlatDefinition): string => JSON.stringify([schema ?? null, table]);
 
 /** An entity over another's table has some of that one's columns, and no others. */
-function* sharingMistakes(
-  name: string,
-  definition: FlatDefinition,
-  definitions: FlatDefinitions,
-  columnNames: NameConvention,
-): Generator<string> {
+function* sharingMistakes(name: string, definition: FlatDefinition, definitions: FlatDefinitions): Generator<string> {
   const { sharedWith } = definition.options;
   if (sharedWith === undefined) return;
   const other = Object.hasOwn(definitions, sharedWith) ? definitions[sharedWith] : undefined;
@@ -133,16 +126,14 @@ function* sharingMistakes(
     return;
   }
   const named = ({ columns }: FlatDefinition) =>
-    Object.entries(columns).map(
-      ([property, { [factsKey]: facts }]) => facts.columnName ?? columnNames(codeName(property)),
-    );
+    Object.entries(columns).map(([property, { [factsKey]: facts }]) => facts.columnName ?? property);
   const known = named(other);
   for (const column of named(definition))
     if (!known.includes(column)) yield `${name}: ${sharedWith}, whose table it shares, has no column '${column}'`;
 }
 
 /** Every mistake of the definitions, a line each. */
-export function mistakesOf(definitions: FlatDefinitions, columnNames: NameConvention): readonly string[] {
+export function mistakesOf(definitions: FlatDefinitions): readonly string[] {
   const mistakes: string[] = [];
   const tables = new Map<string, string>();
   for (const [name, definition] of Object.entries(definitions)) {
@@ -155,8 +146,8 @@ export function mistakesOf(definitions: FlatDefinitions, columnNames: NameConven
       );
     if (sharedWith === undefined) tables.set(table, name);
     mistakes.push(
-      ...sharingMistakes(name, definition, definitions, columnNames),
-      ...columnMistakes(name, definition, columnNames),
+      ...sharingMistakes(name, definition, definitions),
+      ...columnMistakes(name, definition),
       ...indexMistakes(name, definition),
     );
     for (const [relationName, relation] of Object.entries(definition.relations)) {

@@ -109,7 +109,7 @@ function draft(name: string, { table, columns, options }: EntityDefinition, colu
           entity: name,
           property,
           steps,
-          name: facts.columnName ?? columnNames(codeName(property)),
+          name: facts.columnName ?? columnNames(codeName(steps)),
           kind: facts.type.kind,
           type: facts.type,
           isNullable: mayBeMissing || facts.traits.has("nullable"),
@@ -152,18 +152,21 @@ function draft(name: string, { table, columns, options }: EntityDefinition, colu
   };
 }
 
-/** The same definitions, each column of a value object by its path. */
-const flatDefinitions = (definitions: AnyDefinitions): Readonly<Record<string, FlatDefinition>> =>
+/** The same definitions, each column of a value object by its path, and with its name in the table. */
+const flatDefinitions = (
+  definitions: AnyDefinitions,
+  columnNames: NameConvention,
+): Readonly<Record<string, FlatDefinition>> =>
   Object.fromEntries(
     Object.entries(definitions).map(([name, given]) => [
       name,
       {
         ...given,
         columns: Object.fromEntries(
-          flatColumns(given.columns).map(({ path, column, mayBeMissing }) => [
-            path,
-            mayBeMissing ? column.nullable : column,
-          ]),
+          flatColumns(given.columns).map(({ path, steps, column, mayBeMissing }) => {
+            const named = column.named(column[factsKey].columnName ?? columnNames(codeName(steps)));
+            return [path, mayBeMissing ? named.nullable : named];
+          }),
         ),
       },
     ]),
@@ -212,8 +215,8 @@ export function model<const D extends Definitions<D>>(
 export function model(definitions: object, options: ModelOptions = {}): object {
   const columnNames = options.columnNames ?? sameName;
   const given = (entitiesKey in definitions ? definitions[entitiesKey] : definitions) as AnyDefinitions;
-  const flat = flatDefinitions(given);
-  const mistakes = [...pathMistakes(given), ...mistakesOf(flat, columnNames)];
+  const flat = flatDefinitions(given, columnNames);
+  const mistakes = [...pathMistakes(given), ...mistakesOf(flat)];
   if (mistakes.length > 0) throw new GemachError("MODEL_INVALID", { mistakes });
   const drafts = new Map(Object.entries(given).map(([name, one]) => [name, draft(name, one, columnNames)]));
   link(flat, drafts);

@@ -1,5 +1,5 @@
 import fc from "fast-check";
-import { bigint, boolean, date, entity, integer, linked, model, numeric, text, toMany, toOne, uuid, varchar, via } from "../../src/index.js";
+import { bigint, boolean, date, entity, integer, linked, model, numeric, text, toMany, toOne, uuid, value, varchar, via } from "../../src/index.js";
 import { compareIn, type Row, type Way, type World } from "./worlds.js";
 
 // biome-ignore lint/suspicious/noExplicitAny: random models are put together without types
@@ -29,8 +29,8 @@ const keyKinds = {
 type KeyKind = keyof typeof keyKinds;
 
 /** Names that mean something to a database or to the library. */
-const columnNames = ["owner_1", "position", "key_1", "order", "value", "select", "a b", 'q"t', "target_1", "ünï"];
-const tableNames = ["owner", "group", "found", "link", "listed", "some", "Ünï cöde", "T"];
+const columnNames = ["owner_1", "position", "key_1", "order", "value", "select", "a b", 'q"t', "target_1", "ünï", "a.b", "c".repeat(63)];
+const tableNames = ["owner", "group", "found", "link", "listed", "some", "Ünï cöde", "T", "reached", "t".repeat(61)];
 
 interface EntitySpec {
   readonly name: string;
@@ -38,12 +38,16 @@ interface EntitySpec {
   readonly extra: string;
   /** Whether its rows are instances of a class. */
   readonly isClass: boolean;
+  /** Whether the two columns that are no keys are a value object. */
+  readonly isNested: boolean;
   /** Keys to other entities. */
   readonly ups: readonly {
     readonly to: number;
     readonly isNullable: boolean;
     readonly isLoose: boolean;
     readonly isOnly: boolean;
+    /** Whether the database is taken at its word that every key leads to a row, where they do. */
+    readonly isTrusted: boolean;
     /** Whether some keys lead nowhere. */
     readonly isBroken: boolean;
   }[];
@@ -59,12 +63,14 @@ const entitySpecs = (isFolding: boolean) => {
       key: fc.array(fc.constantFrom(...kinds), { minLength: 1, maxLength: 2 }),
       extra: fc.constantFrom(...columnNames),
       isClass: fc.boolean(),
+      isNested: fc.boolean(),
       ups: fc.array(
         fc.record({
           to: fc.nat({ max: 9 }),
           isNullable: fc.boolean(),
           isLoose: fc.boolean(),
           isOnly: fc.boolean(),
+          isTrusted: fc.boolean(),
           isBroken: fc.nat({ max: 5 }).map((one) => one === 0),
         }),
         {
@@ -73,7 +79,7 @@ const entitySpecs = (isFolding: boolean) => {
       ),
       rows: fc.array(numbers, { maxLength: 6 }),
     }) satisfies fc.Arbitrary<EntitySpec>,
-    { minLength: 2, maxLength: 4 },
+    { minLength: 2, maxLength: 9 },
   );
 };
 
@@ -84,7 +90,7 @@ export type RandomWorld = World & { readonly tables: object };
 
 /** The world that a specification means: its model, its rows, and what they are to an evaluation. */
 function worldFor(specs: readonly EntitySpec[], routes: readonly (readonly number[])[]): RandomWorld {
-  const entities: Record<string, { columns: Record<string, Untyped>; key: string[]; relations: Record<string, Way> }> = {};
+  const entities: Record<string, { columns: Record<string, Untyped>; key: string[]; relations: Record<string, Way>; inside?: object }> = {};
   const definitions: Record<string, { table: string; columns: Record<string, Untyped>; relations: Record<string, Untyped>; indexes: object[] }> = {};
   const rows: Record<string, Row[]> = {};
   const samples: Record<string, unknown> = {};
@@ -97,6 +103,7 @@ function worldFor(specs: readonly EntitySpec[], routes: readonly (readonly numbe
       columns: { ...Object.fromEntries(keys.map(([key, kind]) => [key, keyKinds[kind].rule])), n: "ordered", [spec.extra]: "ordered?" },
       key: keys.map(([key]) => key),
       relations: {},
+      ...(spec.isNested ? { inside: { v: ["n", spec.extra] } } : {}),
     };
     definitions[name] = {
       table: `${spec.name}${index}`,
@@ -126,7 +133,7 @@ function worldFor(specs: readonly EntitySpec[], routes: readonly (readonly numbe
   });
   specs.forEach((spec, index) => {
     const name = nameOf(index);
-    spec.ups.forEach(({ to, isNullable: mayBeNull, isLoose, isOnly, isBroken }, at) => {
+    spec.ups.forEach(({ to, isNullable: mayBeNull, isLoose, isOnly, isTrusted, isBroken }, at) => {
       const target = to % specs.length;
       const keys = keysOf(target);
       const columns = keys.map((_, i) => `f${at}_${i}`);
@@ -161,7 +168,7 @@ function worldFor(specs: readonly EntitySpec[], routes: readonly (readonly numbe
         // A key that may lead nowhere.
         return set(keys.map(([, kind]) => keyKinds[kind].values[choice % keyKinds[kind].values.length]));
       });
-      const constraint = !isLoose;
+      const constraint = isLoose ? false : isTrusted && !isBroken ? "trusted" : true;
       if (isOnly) own.indexes.push({ on: columns, unique: true });
       const up = `up${at}`;
       const down = `down${index}_${at}`;
@@ -190,12 +197,13 @@ function worldFor(specs: readonly EntitySpec[], routes: readonly (readonly numbe
         when: (row) => row.n === 1,
         order: [{ column: "n", descending: false }, ...keysOf(index).map(([column]) => ({ column, descending: true }))],
       };
+      const inner = specs[index]?.isNested === true ? "v.n" : "n";
       const by = Object.keys(own.columns).filter((column) => column.startsWith(`f${at}_`));
       relations[`some${index}_${at}`] = toMany(name, {
         by,
         constraint: false,
-        when: { n: 1 },
-        order: Object.fromEntries([["n", "asc"], ...keysOf(index).map(([column]) => [column, "desc"])]),
+        when: { [inner]: 1 },
+        order: Object.fromEntries([[inner, "asc"], ...keysOf(index).map(([column]) => [column, "desc"])]),
       } as Untyped);
       // The rows of an entity with two keys link those that they lead to.
       if (ups.length < 2) return;
@@ -223,13 +231,21 @@ function worldFor(specs: readonly EntitySpec[], routes: readonly (readonly numbe
     (entities[start] as (typeof entities)[string]).relations[`via${number}`] = { through };
     (definitions[start] as Untyped).relations[`via${number}`] = (via as Untyped)(...through);
   });
+  /** The same columns, those that are no keys in a value object. */
+  const nested = ({ isNested, extra }: EntitySpec, columns: Record<string, Untyped>) => {
+    if (!isNested) return columns;
+    const { n, [extra]: other, ...rest } = columns;
+    const keys = Object.fromEntries(Object.entries(rest).filter(([name]) => name.startsWith("k")));
+    const others = Object.fromEntries(Object.entries(rest).filter(([name]) => !name.startsWith("k")));
+    return { ...keys, v: value({ n: n.named("n"), [extra]: other.named(extra) }), ...others };
+  };
   const made = (hasRelations: boolean) =>
     model(
       Object.fromEntries(
         Object.entries(definitions).map(([name, { table, columns, relations, indexes }]) => [
           name,
           hasRelations
-            ? entity(table, columns, relations, {
+            ? entity(table, nested(specs[Number(name.slice(1))] as EntitySpec, columns), relations, {
                 indexes: indexes as Untyped,
                 ...(specs[Number(name.slice(1))]?.isClass === true ? { as: class Instance {} } : {}),
               } as Untyped)

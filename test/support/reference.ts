@@ -1,13 +1,15 @@
 import fc from "fast-check";
 import { and, exists, from, not, or, type Query, type Strategy } from "../../src/index.js";
 import {
-  columnsOf,
   compareIn,
   endOf,
   isNullable,
   isTruth,
   keyOf,
+  memberOf,
+  membersOf,
   mustLead,
+  ownerOf,
   plainColumns,
   type Row,
   relatedRows,
@@ -104,8 +106,8 @@ export const expected = (world: World, entity: string, spec: Spec): readonly Row
 
 /** A row with its columns and what it reaches. */
 function whole(world: World, entity: string, row: Row, spec: Spec): Row {
-  const own = columnsOf(world, entity).filter((name) => spec.columns?.includes(name) ?? true);
-  const made: Record<string, unknown> = Object.fromEntries(own.map((name) => [name, row[name] ?? null]));
+  const own = membersOf(world, entity).filter((name) => spec.columns?.includes(name) ?? true);
+  const made: Record<string, unknown> = Object.fromEntries(own.map((name) => [name, memberOf(world, entity, row, name)]));
   for (const [name, inner] of Object.entries(spec.reach)) made[name] = reached(world, entity, row, name, inner, [row]);
   return made;
 }
@@ -131,6 +133,12 @@ function reached(world: World, entity: string, row: Row, name: string, inner: Sp
 // biome-ignore lint/suspicious/noExplicitAny: random queries are put together without types
 type Untyped = any;
 
+/** A column of a row in a callback. */
+function columnIn(world: World, entity: string, row: Untyped, column: string): Untyped {
+  const owner = ownerOf(world, entity, column);
+  return owner === undefined ? row[column] : row[owner][column];
+}
+
 function predicate(world: World, entity: string, row: Untyped, test: Test): Untyped {
   if ("all" in test) return and(...test.all.map((part) => predicate(world, entity, row, part)));
   if ("any" in test) return or(...test.any.map((part) => predicate(world, entity, row, part)));
@@ -140,8 +148,8 @@ function predicate(world: World, entity: string, row: Untyped, test: Test): Unty
     if (isOne) return predicate(world, target, row[test.along], test.test);
     return row[test.along].where((other: Untyped) => predicate(world, target, other, test.test)).exists();
   }
-  if ("oneOf" in test) return row[test.column].oneOf(test.oneOf);
-  return row[test.column][test.is](test.value);
+  const column = columnIn(world, entity, row, test.column);
+  return "oneOf" in test ? column.oneOf(test.oneOf) : column[test.is](test.value);
 }
 
 function shaped(
@@ -155,10 +163,15 @@ function shaped(
   if (beside !== undefined) {
     const own = query;
     query = own.where((row: Untyped) =>
-      exists(own.where((other: Untyped) => and(other[beside.column].is(row[beside.column]), predicate(world, entity, other, beside.test)))),
+      exists(
+        own.where((other: Untyped) =>
+          and(columnIn(world, entity, other, beside.column).is(columnIn(world, entity, row, beside.column)), predicate(world, entity, other, beside.test)),
+        ),
+      ),
     );
   }
-  if (order !== undefined) query = query.orderBy((row: Untyped) => order.map(({ column, descending }) => (descending ? row[column].desc : row[column].asc)));
+  if (order !== undefined)
+    query = query.orderBy((row: Untyped) => order.map(({ column, descending }) => columnIn(world, entity, row, column)[descending ? "desc" : "asc"]));
   if (limit !== undefined) query = query.limit(limit);
   if (offset !== undefined) query = query.offset(offset);
   if (how !== undefined) query = query.how(how);
@@ -197,7 +210,7 @@ export const withLists = (world: World, entity: string, spec: Spec): Spec => ({
 export function listQueryOf(world: World, entity: string, spec: Spec): Untyped {
   const named = (row: Untyped, of: string, columns: Spec["columns"]) =>
     Object.fromEntries(
-      columnsOf(world, of)
+      membersOf(world, of)
         .filter((name) => columns?.includes(name) ?? true)
         .map((name) => [name, row[name]]),
     );
@@ -271,7 +284,7 @@ export function specOf(world: World, entity: string, depth: number, isOne = fals
     ),
   );
   const how = sometimes(fc.constantFrom<Strategy>("auto", "join", "batch", "nest"));
-  const named = fc.option(fc.subarray(columnsOf(world, entity), { minLength: 1 }), { nil: undefined, freq: 3 });
+  const named = fc.option(fc.subarray(membersOf(world, entity), { minLength: 1 }), { nil: undefined, freq: 3 });
   if (isOne) return fc.record({ how, reach, columns: named });
   const where = sometimes(testOf(world, entity, 2));
   const beside = fc.option(fc.record({ column: fc.constantFrom(...plainColumns(world, entity)), test: testOf(world, entity, 1) }), { nil: undefined, freq: 5 });

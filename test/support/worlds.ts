@@ -31,6 +31,8 @@ export interface World {
         readonly columns: Readonly<Record<string, ColumnRule | `${ColumnRule}?`>>;
         readonly key: readonly string[];
         readonly relations: Readonly<Record<string, Way>>;
+        /** Value objects, and the columns that are inside of them. */
+        readonly inside?: Readonly<Record<string, readonly string[]>>;
       }
     >
   >;
@@ -49,6 +51,19 @@ export const sampleOf = ({ sampleOf }: World, entity: string, column: string): u
 export const keyOf = (world: World, entity: string): readonly string[] => entityOf(world, entity).key;
 export const isNullable = (world: World, entity: string, column: string): boolean => entityOf(world, entity).columns[column]?.endsWith("?") === true;
 export const isTruth = (world: World, entity: string, column: string): boolean => ruleOf(world, entity, column) === "boolean";
+/** The value object that a column is inside of. */
+export const ownerOf = (world: World, entity: string, column: string): string | undefined =>
+  Object.entries(entityOf(world, entity).inside ?? {}).find(([, columns]) => columns.includes(column))?.[0];
+/** Columns and value objects, as code sees them. */
+export const membersOf = (world: World, entity: string): string[] => [
+  ...new Set(columnsOf(world, entity).map((column) => ownerOf(world, entity, column) ?? column)),
+];
+/** A row's member: a column's value, or an object of several. */
+export function memberOf(world: World, entity: string, row: Row, member: string): unknown {
+  const columns = entityOf(world, entity).inside?.[member];
+  if (columns === undefined) return row[member] ?? null;
+  return Object.fromEntries(columns.map((column) => [column, row[column] ?? null]));
+}
 /** Columns that conditions and orders may be of. */
 export const plainColumns = (world: World, entity: string): string[] =>
   columnsOf(world, entity).filter((name) => ["ordered", "boolean"].includes(ruleOf(world, entity, name)));
