@@ -3,15 +3,18 @@ import {
   bigint,
   boolean,
   bytes,
+  character,
   choice,
   date,
   double,
   entity,
+  epoch,
   from,
   integer,
   isoTimestamp,
   json,
   list,
+  localTimestamp,
   model,
   numeric,
   text,
@@ -28,7 +31,8 @@ const { all } = useEngines(true);
 // biome-ignore lint/suspicious/noExplicitAny: columns of every kind in one list
 const kinds: Readonly<Record<string, any>> = {
   ...{ integer, bigint, double, numeric: numeric(30, 6), text, varchar: varchar(20), choice: choice("a", "b"), boolean, date, time, timestamp, isoTimestamp },
-  ...{ uuid, json: json<unknown>(), bytes, integers: list(integer), texts: list(text) },
+  ...{ uuid, json: json<unknown>(), bytes, integers: list(integer), texts: list(text), localTimestamp },
+  ...{ character: character(8), seconds: epoch("seconds"), grid: list(list(integer.nullable)) },
 };
 
 /** What a kind may give: a value of its own, and no other. */
@@ -49,6 +53,10 @@ const fits: Readonly<Record<string, (value: unknown) => boolean>> = {
   json: (value) => value !== undefined,
   bytes: (value) => value instanceof Uint8Array,
   integers: (value) => Array.isArray(value) && value.every(Number.isSafeInteger),
+  localTimestamp: (value) => /^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(\.\d{0,5}[1-9])?$/.test(String(value)),
+  character: (value) => typeof value === "string" && !value.endsWith(" "),
+  seconds: (value) => value instanceof Date,
+  grid: (value) => Array.isArray(value) && value.every((part) => Array.isArray(part) && part.every((one) => one === null || Number.isSafeInteger(one))),
   texts: (value) => Array.isArray(value) && value.every((part) => typeof part === "string"),
 };
 

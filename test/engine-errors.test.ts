@@ -263,6 +263,22 @@ test.runIf(inject("engines").includes("postgres"))("statements are prepared by n
   await pool.end();
 });
 
+test("what a trigger or a full disk says is not hidden by the end of the transaction", async () => {
+  const handle = new Sqlite(":memory:");
+  const db = database(sqlite(handle));
+  const room = model({ Room: entity("room", { id: identity, name: text, number: integer }) });
+  const { Room } = room;
+  await createTables(db, room);
+  handle.exec("create trigger no_13 before insert on room when new.number = 13 begin select raise(rollback, 'never thirteen'); end");
+  const rows = Array.from({ length: 3000 }, () => ({ name: "x".repeat(2000), number: 1 }));
+  await expect(db.insert(Room, [...rows, { name: "x", number: 13 }])).rejects.toMatchObject({ code: "STATEMENT_REFUSED", names: { reason: "never thirteen" } });
+  handle.pragma("max_page_count = 100");
+  await expect(db.insert(Room, rows)).rejects.toMatchObject({ code: "STORAGE_FULL", cause: { code: "SQLITE_FULL" } });
+  expect(await db.count(from(Room))).toBe(0);
+  expect(await db.insert(Room, [{ name: "a", number: 1 }])).toBe(1);
+  handle.close();
+});
+
 test("what is no handle of a driver's package is refused by name", () => {
   // biome-ignore lint/suspicious/noExplicitAny: handles that no compiler would let pass
   const wrong: readonly (readonly [make: (handle: any) => unknown, handle: unknown])[] = [

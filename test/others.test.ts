@@ -1,4 +1,4 @@
-import { expect } from "vitest";
+import { expect, inject, test } from "vitest";
 import {
   and,
   bigint,
@@ -17,7 +17,7 @@ import {
   toOne,
   varchar,
 } from "../src/index.js";
-import { eachEngine, useEngines } from "./support/engines.js";
+import { type Engine, eachEngine, useEngines } from "./support/engines.js";
 
 // Tables as others made them: without constraints, and with what their makers thought of.
 const { all } = useEngines();
@@ -210,3 +210,40 @@ eachEngine(all, "a tree upwards through a circle is the same whatever other root
     [3, 1, 2],
   ]);
 });
+
+test.runIf(inject("engines").includes("postgres"))(
+  "a column of citext takes letters of either case for the same in values, lists, keys and relations",
+  async () => {
+    const engine = all().find(({ name }) => name === "postgres") as Engine;
+    await engine.execute("create extension citext; create table person (name citext primary key); create table visit (id integer primary key, who citext)");
+    await engine.execute("insert into person values ('Ada'), ('Bo'); insert into visit values (1, 'ADA'), (2, 'ada'), (3, 'bo')");
+    const word = varchar(20).storedAs({ postgres: "citext" });
+    const { Person, Visit } = model({
+      Person: entity("person", { name: word.key }, { visits: toMany("Visit", { by: "who" }) }),
+      Visit: entity("visit", { id: identity, who: word }, { person: toOne("Person", { by: "who" }) }),
+    });
+    const db = engine.connect();
+    for (const how of strategies) {
+      const people = await db.list(from(Person).how(how).reach({ visits: true }));
+      expect(
+        people.map(({ name, visits }) => [name, visits.map(({ id }) => id)]),
+        how,
+      ).toEqual([
+        ["Ada", [1, 2]],
+        ["Bo", [3]],
+      ]);
+      expect((await db.list(from(Visit).how(how).reach({ person: true }))).map(({ person }) => person.name)).toEqual(["Ada", "Ada", "Bo"]);
+    }
+    expect(await db.count(from(Visit).where((v) => v.who.is("aDa")))).toBe(2);
+    expect(await db.count(from(Visit).where((v) => v.who.oneOf(["aDa", "x"])))).toBe(2);
+    expect(
+      await db.list(
+        from(Visit)
+          .where((v) => v.who.startsWith("A"))
+          .select((v) => v.who.lower()),
+      ),
+    ).toEqual(["ada"]);
+    expect(await db.upsert(Person, [{ name: "BO" }])).toBe(1);
+    expect(await db.count(from(Person))).toBe(2);
+  },
+);

@@ -354,6 +354,10 @@ export const faults = {
     (n: { engine: string }) => `The statement was cancelled before it ended (${n.engine}).`,
     "Allow it more time, or make it do less.",
   ),
+  STORAGE_FULL: define(
+    (n: { engine: string }) => `The database (${n.engine}) has no room for what was to be written; nothing was.`,
+    "Give it more room, or delete what is not needed.",
+  ),
   TEXTS_UNLIKE: define(
     (n: { engine: string; reason: string }) =>
       `The database (${n.engine}) does not compare or join texts of these character sets and collations: ${n.reason}.`,

@@ -41,6 +41,8 @@ const refused = (e: MariadbFault) =>
 
 /** Error numbers (MariaDB 10.11, error codes) and socket errors in this library's terms. */
 const faults: Readonly<Record<string, (error: MariadbFault) => GemachError>> = {
+  1021: (e) => new GemachError("STORAGE_FULL", { engine }, detailsOf(e)),
+  1114: (e) => new GemachError("STORAGE_FULL", { engine }, detailsOf(e)),
   1020: (e) => new GemachError("SERIALIZATION_FAILED", { engine }, detailsOf(e)),
   1044: denied,
   1045: denied,

@@ -8,6 +8,7 @@ const codeNames: Readonly<Record<number, string>> = {
   9: "SQLITE_INTERRUPT",
   10: "SQLITE_IOERR",
   11: "SQLITE_CORRUPT",
+  13: "SQLITE_FULL",
   14: "SQLITE_CANTOPEN",
   26: "SQLITE_NOTADB",
   275: "SQLITE_CONSTRAINT_CHECK",
@@ -54,6 +55,8 @@ export function sqliteFault(error: unknown, statement: string, file?: string): u
     case "SQLITE_CONSTRAINT_PRIMARYKEY":
     case "SQLITE_CONSTRAINT_ROWID":
       return new GemachError("UNIQUE_VIOLATED", names, details);
+    case "SQLITE_FULL":
+      return new GemachError("STORAGE_FULL", { engine }, details);
     case "SQLITE_CONSTRAINT_FOREIGNKEY":
       return new GemachError("FOREIGN_KEY_VIOLATED", names, details);
     case "SQLITE_CONSTRAINT_NOTNULL":
