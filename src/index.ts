@@ -193,6 +193,7 @@ export {
   unionAll,
 } from "./query/index.js";
 export {
+  type AnyDatabase,
   type BegunStatement,
   type CallSite,
   type Database,
@@ -205,7 +206,10 @@ export {
   type Portion,
   type SentStatement,
   type Session,
+  type Transaction,
+  type TransactionOptions,
   type TransactionSettings,
+  type TransactionWork,
 } from "./run/index.js";
 export { createTables, createTablesSql } from "./schema/index.js";
 export {

@@ -37,6 +37,14 @@ export interface MariadbPool extends MariadbStatements {
 const sessionSettings =
   "set session sql_mode = 'STRICT_ALL_TABLES,NO_AUTO_VALUE_ON_ZERO,SIMULTANEOUS_ASSIGNMENT,NO_ENGINE_SUBSTITUTION', time_zone = '+00:00', group_concat_max_len = 4294967295, names utf8mb4 collate utf8mb4_nopad_bin";
 
+/** Whether a pool has one connection alone; the package keeps its settings in the pool inside of it. */
+function isOfOne(pool: MariadbPool): boolean {
+  const { pool: inner } = pool as unknown as {
+    readonly pool?: { readonly config?: { readonly connectionLimit?: number } };
+  };
+  return inner?.config?.connectionLimit === 1;
+}
+
 /** What a transaction is begun with; one that only reads sees the state in which the data was when it began. */
 function* beginTexts({ isolation, readOnly = false }: TransactionSettings): Generator<string> {
   if (isolation !== undefined) yield `set transaction isolation level ${isolation}`;
@@ -81,6 +89,7 @@ export function mariadb(pool: MariadbPool): Driver {
     };
   return {
     dialect: mariadbDialect,
+    lone: isOfOne(pool) ? pool : undefined,
     answersAtOnce: false,
     send: sendOn(pool),
     open: async () => {

@@ -146,6 +146,7 @@ export function pglite(database: PgliteDatabase): Driver {
 
   return {
     dialect: pgliteDialect,
+    lone: database,
     answersAtOnce: false,
     send: (request) => turns.single(() => direct(request)),
     open: () => {

@@ -178,6 +178,7 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
   };
   return {
     dialect: postgresDialect,
+    lone: (pool as { readonly options?: { readonly max?: number } }).options?.max === 1 ? pool : undefined,
     answersAtOnce: false,
     send,
     open: async () => {

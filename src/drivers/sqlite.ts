@@ -139,6 +139,7 @@ export function sqlite(handle: SqliteHandle): Driver {
 
   return {
     dialect: sqliteDialect,
+    lone: handle,
     answersAtOnce: true,
     send: (request) => turns.single(() => now(request)),
     open: () => {

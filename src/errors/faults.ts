@@ -306,6 +306,37 @@ export const faults = {
       `The ${n.engine} server answered, but does not let this connection in${known({ database: n.database, user: n.user })}.`,
     "Check user, password and the name of the database.",
   ),
+  TRANSACTION_ENDED: define(
+    (n: { isLent: boolean }) =>
+      n.isLent
+        ? "The transaction is lent to one inside of it: its own handle has to wait until that one has ended."
+        : "The transaction has ended: its handle takes no more statements.",
+    "Inside of transaction(), use the handle that the work gets, and await all that it starts.",
+  ),
+  TRANSACTION_AWAITED: define(
+    (n: { engine: string }) =>
+      `A verb of the database, or another transaction, was called inside of a transaction on the only connection there is (${n.engine}): it would wait for ever.`,
+    "Use the handle that the work of the transaction gets; or give the pool more connections.",
+  ),
+  TRANSACTION_FAILED: define(
+    (n: { engine: string }) =>
+      `A statement of the transaction has failed before, and ${n.engine} takes no other one until it is rolled back.`,
+    "Let the error of that statement out; or put what may fail into a transaction() of its own inside of this one.",
+  ),
+  TRANSACTION_READ_ONLY: define(
+    (n: { call: string }) => `${n.call}() writes, and its transaction only reads.`,
+    "Leave readOnly out of the transaction's options.",
+  ),
+  COMMIT_UNKNOWN: define(
+    (_: Readonly<Record<never, never>>) =>
+      "The connection was lost in the middle of the commit: whether the transaction was committed is not known.",
+    "Look for what it would have written before it is done again.",
+  ),
+  AFTER_COMMIT_FAILED: define(
+    (n: { count: number }) =>
+      `The transaction is committed, but ${n.count === 1 ? "something" : `${n.count} things`} that afterCommit() was given failed.`,
+    "The cause is the first of the errors; nothing was undone.",
+  ),
   CONNECTION_LOST: define(
     (n: { engine: string }) => `The connection to the database (${n.engine}) ended before the statement did.`,
     "Run it again if that does no harm; the server's log says why it hung up.",

@@ -1,5 +1,4 @@
-import { connectionOf, type Database, type SentStatement } from "../run/index.js";
-import { asyncContext } from "./async-context.js";
+import { type AnyDatabase, asyncContext, connectionOf, type SentStatement } from "../run/index.js";
 /** The sums of a ledger. */
 export interface LedgerTotals {
   readonly statements: number;
@@ -45,7 +44,7 @@ function encloses(ledger: OpenLedger, inner: OpenLedger | undefined): boolean {
  * follow asynchronous calls (Node and the like) the statements of other work that goes on at the
  * same time stay out; elsewhere all of the database's statements in that time are recorded.
  */
-export async function withLedger<R>(db: Database, label: string, work: () => R | Promise<R>): Promise<Ledger<R>> {
+export async function withLedger<R>(db: AnyDatabase, label: string, work: () => R | Promise<R>): Promise<Ledger<R>> {
   const { sender, clock } = connectionOf(db, "withLedger");
   const open: OpenLedger = { statements: [], enclosing: context?.getStore() };
   const stop = sender.watch.add({

@@ -17,6 +17,8 @@ export interface Context {
   readonly sender: Sender;
   /** Whether all statements of one query are to see one state of the data. */
   readonly isSnapshot: boolean;
+  /** Whether verbs that write are refused. */
+  readonly isReadOnly: boolean;
 }
 
 /** Who asked for what; `verb` is the very method that runs. */

@@ -1,12 +1,14 @@
-import { typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { type Strategy, strategies } from "../expression/index.js";
 import type { Dialect } from "../sql/index.js";
 import { Compiler } from "./compiler.js";
+import { register } from "./connections.js";
 import type { Driver } from "./driver.js";
+import type { Transaction, TransactionWork } from "./open-transaction.js";
 import { now } from "./platform.js";
 import { canGenerateCode } from "./row-constructor.js";
-import { poolSender, type Sender } from "./sender.js";
+import { runTransaction, type TransactionOptions, type TransactionPlace } from "./run-transaction.js";
+import { poolSender } from "./sender.js";
 import { Verbs } from "./verbs.js";
 import { watch } from "./watch.js";
 
@@ -27,26 +29,11 @@ export interface DatabaseOptions {
   readonly clock?: () => number;
 }
 
-/** What the rooms that send statements of their own, or watch those of others, know of a database. */
-export interface Connection {
-  readonly sender: Sender;
-  readonly dialect: Dialect;
-  readonly clock: () => number;
-}
-
-const connections = new WeakMap<Database, Connection>();
-
-/** The connection of a database, for the rooms that send statements of their own. @internal */
-export function connectionOf(db: Database, call: string): Connection {
-  const connection = connections.get(db);
-  if (connection === undefined) throw new GemachError("DATABASE_EXPECTED", { call, got: typeWord(db) });
-  return connection;
-}
-
 /** A database that queries are run on. Made by `database(driver)`. */
 export class Database extends Verbs {
   /** The dialect that it speaks. */
   readonly dialect: Dialect;
+  readonly #place: TransactionPlace;
 
   /** @internal */
   constructor(driver: Driver, options: DatabaseOptions) {
@@ -55,11 +42,27 @@ export class Database extends Verbs {
     if (!strategies.includes(how)) throw new GemachError("STRATEGY_UNKNOWN", { given: String(how), known: strategies });
     const { dialect } = driver;
     const sender = poolSender(driver, watch(clock));
-    super({ compiler: new Compiler(dialect, { how, generateCode, isTrusting }), sender, isSnapshot: snapshot });
+    const compiler = new Compiler(dialect, { how, generateCode, isTrusting });
+    super({ compiler, sender, isSnapshot: snapshot, isReadOnly: false });
     this.dialect = dialect;
-    connections.set(this, { sender, dialect, clock });
+    this.#place = { driver, compiler, watch: sender.watch, clock };
+    register(this, { sender, dialect, clock });
+  }
+
+  /**
+   * Does work in one transaction, on one connection: it commits at the end of the work, and rolls back where the work
+   * throws; the error comes out as it is. The work gets a handle with every verb of a database, and uses that one alone.
+   * Inside of a transaction that was opened on the driver's own handle (SQLite, PGlite), it is a savepoint.
+   * @throws GemachError `OPTION_UNKNOWN`, `ENGINE_UNABLE` for a level that the engine has not, `COMMIT_UNKNOWN` where the
+   * connection was lost in the middle of the commit, `AFTER_COMMIT_FAILED`
+   */
+  async transaction<R>(work: TransactionWork<R>, options: TransactionOptions = {}): Promise<R> {
+    return await runTransaction(this.#place, work, options);
   }
 }
+
+/** A database or a transaction on it: what code that works with either takes. */
+export type AnyDatabase = Database | Transaction;
 
 const knownOptions: readonly (keyof DatabaseOptions)[] = [
   "how",

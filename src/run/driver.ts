@@ -63,6 +63,8 @@ export interface Driver {
   readonly dialect: Dialect;
   /** Whether answers come at once rather than as promises, as long as no other session is open. */
   readonly answersAtOnce: boolean;
+  /** The handle or pool, where it takes one piece of work at a time: others wait for a session that is open. */
+  readonly lone?: object | undefined;
   /** Sends one statement by itself. */
   readonly send: Send;
   /** Opens a session, as soon as there is a connection for it. */

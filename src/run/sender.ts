@@ -1,4 +1,5 @@
 import { type Driver, type Request, type Send, type Session, type Soon, snapshot, type WireRows } from "./driver.js";
+import { refuseInside } from "./lone.js";
 import type { VerbOrigin } from "./origin.js";
 import type { Steps } from "./steps.js";
 import { transact, transactAtOnce } from "./transaction.js";
@@ -20,7 +21,7 @@ export interface Sender {
 }
 
 /** Runs steps over one way to send, at once as long as answers come at once. */
-function walk<R>(send: (request: Request) => Soon<WireRows>, steps: Steps<R>): Soon<R> {
+export function walk<R>(send: (request: Request) => Soon<WireRows>, steps: Steps<R>): Soon<R> {
   let step = steps.next();
   while (step.done !== true) {
     const answer = send(step.value);
@@ -54,8 +55,12 @@ export function poolSender(driver: Driver, watch: Watch): Sender {
   };
   return {
     watch,
-    send: driver.send,
+    send: (request) => {
+      refuseInside(driver);
+      return driver.send(request);
+    },
     run: (steps, together, verb) => {
+      refuseInside(driver);
       if (together === "no" || (together === "free" && !driver.answersAtOnce))
         return walk((request) => watch.send(driver.send, request, verb), steps());
       const session = driver.open();

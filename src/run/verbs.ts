@@ -50,8 +50,13 @@ export class Verbs extends Reads {
   }
 
   /** Sends what a plan says: several statements all or none. */
+  #refuseReadOnly(call: string): void {
+    if (this.#context.isReadOnly) throw new GemachError("TRANSACTION_READ_ONLY", { call });
+  }
+
   async #write(plan: WritePlan, origin: VerbOrigin): Promise<unknown> {
     const { compiler, sender } = this.#context;
+    this.#refuseReadOnly(origin.verb);
     const given = origin.query === undefined ? undefined : stateOf(origin.query, origin.verb).given?.values;
     const { steps, isSeveral } = writing(plan, compiler.runtime, given);
     return await sender.run(steps, isSeveral ? "always" : "no", origin);
@@ -197,6 +202,7 @@ export class Verbs extends Reads {
   async send(command: RawCommand): Promise<number> {
     const raw = rawIn(command);
     if (raw === undefined) throw new GemachError("QUERY_EXPECTED", { call: "send", got: typeWord(command) });
+    this.#refuseReadOnly("send");
     const { compiler, sender } = this.#context;
     const origin = originOf(this.#context, "send", Verbs.prototype.send);
     return await sender.run(() => rawCount(raw, compiler.runtime), "no", origin);

@@ -9,7 +9,7 @@ import {
   type TableInOrder,
   tableKey,
 } from "../model/index.js";
-import { connectionOf, controlOrigin, type Database, type Steps } from "../run/index.js";
+import { type AnyDatabase, connectionOf, controlOrigin, type Steps } from "../run/index.js";
 import { type DialectOption, dialectIn } from "../sql/index.js";
 
 /**
@@ -35,7 +35,7 @@ export function createTablesSql<D extends Definitions<D>>(model: Model<D>, optio
  * Creates the tables of a model that are missing, with their indexes; never changes what exists.
  * @throws GemachError `MODEL_EXPECTED`, `DATABASE_EXPECTED`, `INDEX_UNABLE`, and what the database says
  */
-export async function createTables<D extends Definitions<D>>(db: Database, model: Model<D>): Promise<void> {
+export async function createTables<D extends Definitions<D>>(db: AnyDatabase, model: Model<D>): Promise<void> {
   const { sender, dialect } = connectionOf(db, "createTables");
   const tables = tablesOf(model, "createTables");
   const { tablesQuery, create } = dialect.definition;

@@ -33,6 +33,7 @@ const faults: Readonly<Record<string, (error: PostgresFault, statement: string) 
   "40001": (e) => new GemachError("SERIALIZATION_FAILED", { engine }, detailsOf(e)),
   "55P03": (e) => new GemachError("BUSY", { engine }, detailsOf(e)),
   "57014": (e) => new GemachError("CANCELLED", { engine }, detailsOf(e)),
+  "25P02": (e) => new GemachError("TRANSACTION_FAILED", { engine }, detailsOf(e)),
   "53100": (e) => new GemachError("STORAGE_FULL", { engine }, detailsOf(e)),
   "57P01": (e) => new GemachError("CONNECTION_LOST", { engine }, detailsOf(e)),
   "28P01": (e) => new GemachError("CONNECTION_DENIED", { engine, user: quotedIn(e.message) }, detailsOf(e)),

@@ -1,0 +1,27 @@
+import { typeWord } from "../columns/index.js";
+import { GemachError } from "../errors/index.js";
+import type { Dialect } from "../sql/index.js";
+import type { Sender } from "./sender.js";
+
+/** What the rooms that send statements of their own, or watch those of others, know of a database or a transaction. */
+export interface Connection {
+  readonly sender: Sender;
+  readonly dialect: Dialect;
+  readonly clock: () => number;
+}
+
+const connections = new WeakMap<object, Connection>();
+
+/** Makes a handle known to those rooms. @internal */
+export const register = (handle: object, connection: Connection): void => void connections.set(handle, connection);
+
+/**
+ * The connection of a database, for the rooms that send statements of their own.
+ * @throws GemachError `DATABASE_EXPECTED`
+ * @internal
+ */
+export function connectionOf(db: object, call: string): Connection {
+  const connection = typeof db === "object" && db !== null ? connections.get(db) : undefined;
+  if (connection === undefined) throw new GemachError("DATABASE_EXPECTED", { call, got: typeWord(db) });
+  return connection;
+}

@@ -1,0 +1,98 @@
+import { GemachError } from "../errors/index.js";
+import { rowCount } from "../query/index.js";
+import type { Compiler } from "./compiler.js";
+import type { Driver, Isolation, Session, TransactionSettings } from "./driver.js";
+import { insideOf, refuseInside } from "./lone.js";
+import { Transaction, type TransactionWork } from "./open-transaction.js";
+import { transact } from "./transaction.js";
+import type { Watch } from "./watch.js";
+
+/** Settings of a transaction. */
+export interface TransactionOptions {
+  /** The isolation level; the engine's own where it is left out. */
+  readonly isolation?: Isolation;
+  /** Whether it writes nothing: verbs that write are refused. */
+  readonly readOnly?: boolean;
+  /**
+   * How often the work is run again from its start where the database could not put it in an order with others
+   * (`SERIALIZATION_FAILED`, `DEADLOCK`); 0 by default. Before the n-th time it waits up to 10 · 2ⁿ milliseconds, by chance.
+   */
+  readonly retries?: number;
+}
+
+const known: readonly (keyof TransactionOptions)[] = ["isolation", "readOnly", "retries"];
+const lost: ReadonlySet<unknown> = new Set(["SERIALIZATION_FAILED", "DEADLOCK"]);
+
+/** What a transaction is run over. */
+export interface TransactionPlace {
+  readonly driver: Driver;
+  readonly compiler: Compiler;
+  readonly watch: Watch;
+  readonly clock: () => number;
+}
+
+const codeOf = (error: unknown): string | undefined => (error instanceof GemachError ? error.code : undefined);
+
+const timers = globalThis as unknown as { setTimeout(work: () => void, milliseconds: number): unknown };
+const wait = (milliseconds: number): Promise<void> =>
+  new Promise((resolve) => void timers.setTimeout(resolve, milliseconds));
+
+/** A session whose commit says whether its outcome is known. */
+const committing = (session: Session): Session => ({
+  ...session,
+  commit: async () => {
+    try {
+      await session.commit();
+    } catch (error) {
+      throw codeOf(error) === "CONNECTION_LOST" ? new GemachError("COMMIT_UNKNOWN", {}, { cause: error }) : error;
+    }
+  },
+});
+
+/** Does what was to be done after the commit, all of it, whatever fails. */
+async function doAfterwards(afterwards: readonly (() => unknown)[]): Promise<void> {
+  const errors: unknown[] = [];
+  for (const work of afterwards)
+    try {
+      await work();
+    } catch (error) {
+      errors.push(error);
+    }
+  if (errors.length > 0) throw new GemachError("AFTER_COMMIT_FAILED", { count: errors.length }, { cause: errors[0] });
+}
+
+/** Does work in a transaction: commits at its end, rolls back where it throws, and lets the error out as it is. */
+export async function runTransaction<R>(
+  { driver, compiler, watch, clock }: TransactionPlace,
+  work: TransactionWork<R>,
+  options: TransactionOptions,
+): Promise<R> {
+  for (const option of Object.keys(options))
+    if (!known.includes(option as keyof TransactionOptions))
+      throw new GemachError("OPTION_UNKNOWN", { call: "transaction()", option, known });
+  const { retries = 0, readOnly = false, isolation } = options;
+  rowCount(retries, "retries");
+  const settings: TransactionSettings = { readOnly, ...(isolation === undefined ? {} : { isolation }) };
+  refuseInside(driver);
+  for (let attempt = 1; ; attempt++) {
+    const state = { at: "open" as "open" | "lent" | "ended", afterwards: [] as (() => unknown)[] };
+    const session = committing(await driver.open());
+    let result: R;
+    try {
+      result = await transact(session, settings, async () => {
+        try {
+          const tx = new Transaction({ session, compiler, watch, clock, isReadOnly: readOnly }, state);
+          return await insideOf(driver, () => work(tx));
+        } finally {
+          state.at = "ended";
+        }
+      });
+    } catch (error) {
+      if (attempt > retries || !lost.has(codeOf(error))) throw error;
+      await wait(Math.random() * 10 * 2 ** attempt);
+      continue;
+    }
+    await doAfterwards(state.afterwards);
+    return result;
+  }
+}
