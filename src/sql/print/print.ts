@@ -1,7 +1,7 @@
-import { comparedKind, type Scalar, type ValueType } from "../../columns/index.js";
+import { comparedKind } from "../../columns/index.js";
 import type { AggregateName, Hole, NodeType, WindowName } from "../../expression/index.js";
 import type { Dialect } from "../dialects/dialect.js";
-import { inForm, storedIn } from "../dialects/stored.js";
+import { storedIn } from "../dialects/stored.js";
 import { namesOf } from "../tree/common-names.js";
 import type {
   CallExpression,
@@ -19,7 +19,7 @@ import type {
   WindowExpression,
 } from "../tree/tree.js";
 import { isClosed, printerOf } from "./calls.js";
-import { newPrinter, type Printer, parameterOf, place } from "./printer.js";
+import { listed, newPrinter, outOfForm, type Printer, parameterOf, place } from "./printer.js";
 import { printFrame, windowNames } from "./windows.js";
 
 /** A statement's text, with what belongs to its placeholders in the order of their positions. */
@@ -67,14 +67,6 @@ export const printLogic = (printer: Printer, operator: "and" | "or", conditions:
 /** An expression as the engine can say it. */
 const sayable = ({ dialect: { rewrites } }: Printer, expression: SqlExpression): SqlExpression =>
   rewrites.expression?.[expression.kind]?.(expression as never) ?? expression;
-
-/** Values as placeholders of their own; of few numbers, so that there are few texts. */
-function listed(printer: Printer, values: readonly Scalar[], type: ValueType): string {
-  let size = 1;
-  while (size < values.length) size *= 2;
-  const padded = Array.from({ length: size }, (_, i) => values[Math.min(i, values.length - 1)] as Scalar);
-  return padded.map((value) => place(printer, { kind: "value", value, type })).join(", ");
-}
 
 /** The text of an expression. */
 export const printExpression = (printer: Printer, expression: SqlExpression): string =>
@@ -185,10 +177,6 @@ function textOf(printer: Printer, expression: SqlExpression): string {
       return expression satisfies never;
   }
 }
-
-/** A value's text, out of the form in which the engine stores it. */
-const outOfForm = ({ dialect }: Printer, text: string, type: ValueType | undefined): string =>
-  type?.stored === undefined ? text : inForm(storedIn(type, dialect.name)?.read, text);
 
 const nestedValues = (printer: Printer, items: readonly NestItem[]): readonly string[] =>
   items.map(({ expression, type }) =>

@@ -1,3 +1,4 @@
+import type { Scalar, ValueType } from "../../columns/index.js";
 import type { Derivation } from "../../expression/index.js";
 import type { Dialect } from "../dialects/dialect.js";
 import { inForm, storedIn } from "../dialects/stored.js";
@@ -56,3 +57,15 @@ export function place({ dialect: { name, text }, parameters }: Printer, paramete
       return parameter satisfies never;
   }
 }
+
+/** Values as placeholders of their own; of few numbers, so that there are few texts. */
+export function listed(printer: Printer, values: readonly Scalar[], type: ValueType): string {
+  let size = 1;
+  while (size < values.length) size *= 2;
+  const padded = Array.from({ length: size }, (_, i) => values[Math.min(i, values.length - 1)] as Scalar);
+  return padded.map((value) => place(printer, { kind: "value", value, type })).join(", ");
+}
+
+/** A value's text, out of the form in which the engine stores it. */
+export const outOfForm = ({ dialect }: Printer, text: string, type: ValueType | undefined): string =>
+  type?.stored === undefined ? text : inForm(storedIn(type, dialect.name)?.read, text);
