@@ -120,7 +120,15 @@ const isUsable = (error: unknown): boolean => {
 export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions = {}): Driver {
   expectHandle("postgres()", pool, ["query", "connect"], "a pool of pg (new Pool({ connectionString }))");
   // A server's or a role's own settings would write days, bytes and numbers in another form, some with fewer digits.
-  pool.on?.("connect", (client) => void client.query(sessionSettings)?.catch?.(() => {}));
+  const settling = new WeakMap<PostgresClient, Promise<unknown>>();
+  pool.on?.(
+    "connect",
+    (client) =>
+      void settling.set(
+        client,
+        Promise.resolve(client.query(sessionSettings)).catch(() => {}),
+      ),
+  );
   const seen = new Set<string>();
   /** Whether a text is worth preparing: it was sent before. */
   const isRepeated = (text: string): boolean => {
@@ -131,7 +139,14 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
   };
   const connect = async (): Promise<PostgresClient> => {
     try {
-      return await pool.connect();
+      const client = await pool.connect();
+      // The package takes one query at a time.
+      const settings = settling.get(client);
+      if (settings !== undefined) {
+        await settings;
+        settling.delete(client);
+      }
+      return client;
     } catch (error) {
       throw postgresDialect.fault(error, "connect");
     }
