@@ -48,14 +48,24 @@ interface EntitySpec {
     readonly isOnly: boolean;
     /** Whether the database is taken at its word that every key leads to a row, where they do. */
     readonly isTrusted: boolean;
+    /** Whether its decimals have another scale than those of the key that they lead to. */
+    readonly isWide: boolean;
     /** Whether some keys lead nowhere. */
     readonly isBroken: boolean;
   }[];
   readonly rows: readonly (readonly number[])[];
 }
 
+/** How an engine compares keys. */
+export interface Comparing {
+  /** With collations that do not tell letters of either case apart. */
+  readonly isFolding: boolean;
+  /** Decimals by their value, whatever their scale. */
+  readonly isScaled: boolean;
+}
+
 const numbers = fc.array(fc.nat({ max: 99 }), { minLength: 12, maxLength: 12 });
-const entitySpecs = (isFolding: boolean) => {
+const entitySpecs = ({ isFolding, isScaled }: Comparing) => {
   const kinds = (Object.keys(keyKinds) as KeyKind[]).filter((kind) => isFolding || kind !== "folded");
   return fc.array(
     fc.record({
@@ -71,6 +81,7 @@ const entitySpecs = (isFolding: boolean) => {
           isLoose: fc.boolean(),
           isOnly: fc.boolean(),
           isTrusted: fc.boolean(),
+          isWide: isScaled ? fc.boolean() : fc.constant(false),
           isBroken: fc.nat({ max: 5 }).map((one) => one === 0),
         }),
         {
@@ -133,7 +144,7 @@ function worldFor(specs: readonly EntitySpec[], routes: readonly (readonly numbe
   });
   specs.forEach((spec, index) => {
     const name = nameOf(index);
-    spec.ups.forEach(({ to, isNullable: mayBeNull, isLoose, isOnly, isTrusted, isBroken }, at) => {
+    spec.ups.forEach(({ to, isNullable: mayBeNull, isLoose, isOnly, isTrusted, isWide, isBroken }, at) => {
       const target = to % specs.length;
       const keys = keysOf(target);
       const columns = keys.map((_, i) => `f${at}_${i}`);
@@ -141,9 +152,11 @@ function worldFor(specs: readonly EntitySpec[], routes: readonly (readonly numbe
       const isNullable = mayBeNull || isOnly || candidates.length === 0;
       const own = definitions[name] as (typeof definitions)[string];
       const facts = entities[name] as (typeof entities)[string];
+      const widened = (value: unknown, i: number) => (isWide && value !== null && keys[i]?.[1] === "numeric" ? `${value}00` : value);
       keys.forEach(([, kind], i) => {
-        const { rule, column } = keyKinds[kind];
-        samples[`${name}.${columns[i]}`] = keyKinds[kind].values[0];
+        const { rule } = keyKinds[kind];
+        const column = () => (isWide && kind === "numeric" ? numeric(12, 4) : keyKinds[kind].column());
+        samples[`${name}.${columns[i]}`] = widened(keyKinds[kind].values[0], i);
         facts.columns[columns[i] as string] = isNullable ? `${rule}?` : rule;
         own.columns[columns[i] as string] = isNullable ? (column() as Untyped).nullable : column();
       });
@@ -151,7 +164,7 @@ function worldFor(specs: readonly EntitySpec[], routes: readonly (readonly numbe
       rows[name] = (rows[name] as Row[]).map((row, number): Row => {
         const choices = spec.rows[number % spec.rows.length] as readonly number[];
         const choice = choices[4 + at] as number;
-        const set = (values: readonly unknown[]) => ({ ...row, ...Object.fromEntries(columns.map((column, i) => [column, values[i]])) });
+        const set = (values: readonly unknown[]) => ({ ...row, ...Object.fromEntries(columns.map((column, i) => [column, widened(values[i], i)])) });
         const nothing = keys.map(() => null);
         if (isNullable && choice % 4 === 0) return set(nothing);
         const aim = candidates[choice % Math.max(1, candidates.length)];
@@ -257,8 +270,8 @@ function worldFor(specs: readonly EntitySpec[], routes: readonly (readonly numbe
   return Object.defineProperties(world, { model: { value: made(true) }, tables: { value: made(false) } }) as RandomWorld;
 }
 
-/** Models of several entities with rows; `isFolding`: with collations that do not tell letters of either case apart. */
-export const worlds = (isFolding: boolean): fc.Arbitrary<RandomWorld> =>
+/** Models of several entities with rows. */
+export const worlds = (comparing: Comparing): fc.Arbitrary<RandomWorld> =>
   fc
-    .record({ specs: entitySpecs(isFolding), routes: fc.array(fc.array(fc.nat({ max: 9 }), { minLength: 3, maxLength: 4 }), { maxLength: 2 }) })
+    .record({ specs: entitySpecs(comparing), routes: fc.array(fc.array(fc.nat({ max: 9 }), { minLength: 3, maxLength: 4 }), { maxLength: 2 }) })
     .map(({ specs, routes }) => worldFor(specs, routes));
