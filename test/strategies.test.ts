@@ -7,7 +7,7 @@ import { anyQuery, expected, queryOf, type Spec, shapeOf, withoutHow } from "./s
 import { seed } from "./support/seed.js";
 import { type World, worldOf } from "./support/worlds.js";
 
-const runs = Number(process.env.GEMACH_TREES ?? 1000);
+const runs = Number(process.env.GEMACH_TREES ?? 500);
 
 /** Few rows: joins of several to-many relations side by side multiply them. */
 const societies = [
