@@ -76,7 +76,7 @@ const mistakes: readonly (readonly [name: string, definitions: object, line: str
   [
     "no primary key",
     { Depot: entity("depot", { name: text }) },
-    "Depot: no primary key; make a column identity, mark one or more with .key, or say keyless: true of a table that has none",
+    "Depot: no primary key; make a column identity, mark one or more with .key, or say withoutKey: true of a table that has none",
   ],
   ["a nullable primary key", { Depot: entity("depot", { code: text.key.nullable }) }, "Depot.code: a column of the primary key cannot be nullable"],
   [
@@ -239,7 +239,11 @@ const mistakes: readonly (readonly [name: string, definitions: object, line: str
     { Depot: entity("depot", { id: identity, "a.b": text.named("x"), a: value({ b: text }) }) },
     "Depot: two columns are called 'a.b'",
   ],
-  ["a key of a table that has none", { Depot: entity("depot", { id: identity }, {}, { keyless: true }) }, "Depot: it is keyless, but has a primary key"],
+  [
+    "a key of a table that has none",
+    { Depot: entity("depot", { id: identity }, {}, { withoutKey: true }) },
+    "Depot: it is said to be without a key, but has a primary key",
+  ],
   [
     "a shared table of nobody",
     { Depot: depot, Shed: entity("shed", { id: identity }, {}, { sharedWith: "Depot" }) },
@@ -293,7 +297,7 @@ test("all mistakes are in one error, a line each", () => {
   expect(made(wrong)).toThrow(
     [
       "The model has 2 mistakes:",
-      "  - Depot: no primary key; make a column identity, mark one or more with .key, or say keyless: true of a table that has none",
+      "  - Depot: no primary key; make a column identity, mark one or more with .key, or say withoutKey: true of a table that has none",
       "  - Depot.items: there is no entity 'Itm'. Did you mean 'Item'?",
       "Correct each line where the model is written.",
     ].join("\n"),

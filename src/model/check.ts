@@ -49,10 +49,11 @@ function* typeMistakes({ kind, length = 1, precision = 1, scale = 0, choices, el
 function* columnMistakes(name: string, definition: FlatDefinition): Generator<string> {
   const { table, columns, relations, options } = definition;
   if (table === "") yield `${name}: the table has no name`;
-  const isKeyless = options.keyless === true;
-  if (keyOf(definition).length === 0 && !isKeyless)
-    yield `${name}: no primary key; make a column identity, mark one or more with .key, or say keyless: true of a table that has none`;
-  if (keyOf(definition).length > 0 && isKeyless) yield `${name}: it is keyless, but has a primary key`;
+  const isWithoutKey = options.withoutKey === true;
+  if (keyOf(definition).length === 0 && !isWithoutKey)
+    yield `${name}: no primary key; make a column identity, mark one or more with .key, or say withoutKey: true of a table that has none`;
+  if (keyOf(definition).length > 0 && isWithoutKey)
+    yield `${name}: it is said to be without a key, but has a primary key`;
   const claimed = new Map<string, string>();
   for (const [property, { [factsKey]: facts }] of Object.entries(columns)) {
     const columnName = facts.columnName ?? property;

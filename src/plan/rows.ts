@@ -284,9 +284,9 @@ function shapeOfRelation(
     isBelowMany: draft.isBelowMany === true && path.steps.length === 0,
   });
   // A join tells rows apart by their keys.
-  const isKeyless =
+  const isUnsure =
     relation.cardinality === "many" && way === "join" && (isWithoutKey(path.source) || isWithoutKey(query.source));
-  const told = isKeyless
+  const told = isUnsure
     ? ({ way: "batch", why: "rows without a key are not told apart in a join" } as const)
     : { way, why };
   return loaders[told.way]({

@@ -9,7 +9,7 @@ const strategies: readonly Strategy[] = ["auto", "join", "batch", "nest"];
 eachEngine(all, "a table without a primary key is read and added to, and says what it cannot do", async (db) => {
   const club = model({
     Guest: entity("guest", { id: identity, name: varchar(20).unique }, { visits: toMany("Visit", { by: "who", to: "name" }) }),
-    Visit: entity("guest_visit", { who: varchar(20), on: date }, { guest: toOne("Guest", { by: "who", to: "name" }) }, { keyless: true }),
+    Visit: entity("guest_visit", { who: varchar(20), on: date }, { guest: toOne("Guest", { by: "who", to: "name" }) }, { withoutKey: true }),
   });
   const { Guest, Visit } = club;
   await createTables(db, club);
