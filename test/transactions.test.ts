@@ -114,9 +114,13 @@ eachEngine(all, "one verb of several statements is all or none inside of a trans
     ];
     const beside = tx.update(from(Account).byKey(2), { cents: 7 });
     expect(await Promise.all([...attempts, beside])).toEqual(["refused", "UNIQUE_VIOLATED", 1]);
+    // A transaction inside waits for a verb that is on its way.
+    const late = tx.insert(Account, [...many, { owner: "Bo", cents: 1 }]).catch((error) => error.code);
+    const inner = tx.transaction((t2) => t2.update(from(Account).byKey(1), { cents: 8 }));
+    expect(await Promise.all([late, inner])).toEqual(["UNIQUE_VIOLATED", 1]);
     expect(await tx.count(from(Account))).toBe(2);
   });
-  expect(await cents(db)).toEqual([500, 7]);
+  expect(await cents(db)).toEqual([8, 7]);
 });
 
 eachEngine(all, "work beside a transaction never slips into it", async (db, { name }) => {

@@ -118,7 +118,7 @@ export const faults = {
   VALUE_LOSSY: define(
     (n: { kind: string } & ReadNames) =>
       `${readPlace(n)} in the database has more digits than the kind ${n.kind} holds.`,
-    "Map the column with a kind that holds it: bigint for whole numbers of 64 bits, isoTimestamp for microseconds.",
+    "Map the column with a kind that holds it: bigint for whole numbers of 64 bits, text for a document with longer ones.",
   ),
   VALUE_UNREADABLE: define(
     (n: { kind: string } & ReadNames) => `${readPlace(n)} in the database is no value of the kind ${n.kind}.`,

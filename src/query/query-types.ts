@@ -113,7 +113,7 @@ export type Deep<Row, P extends string, K> = Row & {
 export interface Deepening<D extends Definitions<D>, E extends EntityName<D>, P extends string, R> {
   /**
    * Goes on from the rows that were reached, by the same relation, so many levels, or until nothing more is found: a
-   * whole tree, down or up. What is said of the rows holds on every level. Each level is one more statement. A row
+   * whole tree, down or up. What is said of the rows holds on every level. A row
    * that is on the way to another is not put below it again.
    */
   deep(levels?: number): Query<Deep<PlainRow<D, E>, P, CardinalityOf<D, E, R>>>;

@@ -31,6 +31,7 @@ export class Transaction extends Verbs {
   readonly dialect: Dialect;
   readonly #shared: Shared;
   readonly #state: State;
+  readonly #free: () => Promise<void>;
 
   /** @internal */
   constructor(shared: Shared, state: State) {
@@ -38,6 +39,7 @@ export class Transaction extends Verbs {
     const sender = sessionSender(session, watch, () => refuseEnded(state));
     super({ compiler, sender, isSnapshot: false, isReadOnly });
     this.#shared = shared;
+    this.#free = sender.free;
     this.#state = state;
     this.dialect = compiler.runtime.dialect;
     register(this, { sender, dialect: this.dialect, clock });
@@ -48,6 +50,9 @@ export class Transaction extends Verbs {
    * used meanwhile, and not this one.
    */
   async transaction<R>(work: TransactionWork<R>): Promise<R> {
+    refuseEnded(this.#state);
+    // A savepoint of a verb that is on its way would end this one with it.
+    await this.#free();
     refuseEnded(this.#state);
     const { session } = this.#shared;
     const name = savepointName();

@@ -1,7 +1,6 @@
 import type { Request, Send, Session, Soon, WireRows } from "./driver.js";
 import type { VerbOrigin } from "./origin.js";
-import type { Sender, Together } from "./sender.js";
-import { walk } from "./sender.js";
+import { type Sender, type Together, walk } from "./sender.js";
 import type { Steps } from "./steps.js";
 import type { Watch } from "./watch.js";
 
@@ -9,19 +8,24 @@ import type { Watch } from "./watch.js";
 let count = 0;
 export const savepointName = (): string => `gemach_${++count}`;
 
+/** What sends to one session; `free`: waits until no savepoint of its own is open. */
+export interface SessionSender extends Sender {
+  free(): Promise<void>;
+}
+
 /**
  * Sends to one session that has a transaction open. Work that is all or none is a savepoint in it, and other statements
  * wait meanwhile, so that nothing of theirs is undone with it.
  * @param check is asked before each statement, and refuses it by an error.
  */
-export function sessionSender(session: Session, watch: Watch, check: () => void): Sender {
+export function sessionSender(session: Session, watch: Watch, check: () => void): SessionSender {
   let busy: Promise<unknown> | undefined;
   const free = async (): Promise<void> => {
     while (busy !== undefined) await busy;
   };
   const send: Send = (request) => {
     check();
-    return busy === undefined ? session.send(request) : free().then(() => session.send(request));
+    return busy === undefined ? session.send(request) : free().then(() => send(request));
   };
   /** A savepoint's own statements go past the wait for it. */
   const watched = (request: Request, verb: VerbOrigin): Soon<WireRows> => watch.send(session.send, request, verb);
@@ -63,7 +67,7 @@ export function sessionSender(session: Session, watch: Watch, check: () => void)
     busy = own;
     return work;
   };
-  return { watch, send, run };
+  return { watch, send, run, free };
 }
 
 /** A trigger may have ended the savepoint with the transaction: the error that did it is what counts. */

@@ -9,7 +9,7 @@ import type {
 } from "../../model/index.js";
 import type { Dialect } from "../dialects/dialect.js";
 import { storedIn } from "../dialects/stored.js";
-import { qualifiedTable } from "../print/print.js";
+import { qualifiedTable } from "../print/printer.js";
 import { ownExpression } from "./own-expression.js";
 
 /** What sets one engine's definitions of tables apart. */

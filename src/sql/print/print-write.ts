@@ -1,7 +1,7 @@
 import type { Dialect } from "../dialects/dialect.js";
 import type { Assignment, InsertEnd, Parameter, SelectItem, Write } from "../tree/tree.js";
-import { type Printed, printExpression, printItems, printLogic, printTable, qualifiedTable } from "./print.js";
-import { newPrinter, type Printer } from "./printer.js";
+import { type Printed, printExpression, printItems, printLogic, printTable } from "./print.js";
+import { newPrinter, type Printer, qualifiedTable } from "./printer.js";
 
 const printAssignments = (printer: Printer, set: readonly Assignment[]): string =>
   set

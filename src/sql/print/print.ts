@@ -19,7 +19,7 @@ import type {
   WindowExpression,
 } from "../tree/tree.js";
 import { isClosed, printerOf } from "./calls.js";
-import { listed, newPrinter, outOfForm, type Printer, parameterOf, place } from "./printer.js";
+import { listed, newPrinter, outOfForm, type Printer, parameterOf, place, qualifiedTable } from "./printer.js";
 import { printFrame, windowNames } from "./windows.js";
 
 /** A statement's text, with what belongs to its placeholders in the order of their positions. */
@@ -250,12 +250,6 @@ function printOrder(printer: Printer, given: readonly SortTerm[]): string {
   });
   return ` order by ${printed.join(", ")}`;
 }
-
-/** A table's name, with its schema where that was given. */
-export const qualifiedTable = (
-  { schema, table }: { readonly schema: string | undefined; readonly table: string },
-  { text: { quote } }: Dialect,
-): string => (schema === undefined ? quote(table) : `${quote(schema)}.${quote(table)}`);
 
 /** What stands in a from clause. */
 export function printTable(printer: Printer, term: TableTerm): string {

@@ -69,3 +69,9 @@ export function listed(printer: Printer, values: readonly Scalar[], type: ValueT
 /** A value's text, out of the form in which the engine stores it. */
 export const outOfForm = ({ dialect }: Printer, text: string, type: ValueType | undefined): string =>
   type?.stored === undefined ? text : inForm(storedIn(type, dialect.name)?.read, text);
+
+/** A table's name, with its schema where that was given. */
+export const qualifiedTable = (
+  { schema, table }: { readonly schema: string | undefined; readonly table: string },
+  { text: { quote } }: Dialect,
+): string => (schema === undefined ? quote(table) : `${quote(schema)}.${quote(table)}`);
