@@ -1,7 +1,17 @@
 import { GemachError } from "../errors/index.js";
-import type { Driver, Request, Send, TransactionSettings, WireRows } from "../run/index.js";
+import {
+  cancelling,
+  type Driver,
+  orStopped,
+  type Request,
+  type Send,
+  type Stop,
+  type TransactionSettings,
+  type WireRows,
+} from "../run/index.js";
 import { mariadbDialect, type Wire } from "../sql/index.js";
 import { expectHandle, ownTransaction, savepoints, sendText } from "./controls.js";
+import { cancelOnServer } from "./mariadb-cancel.js";
 
 export { mariadbDialect } from "../sql/index.js";
 
@@ -22,9 +32,15 @@ export interface MariadbStatements {
   execute(statement: MariadbStatement): Promise<[any, any]>;
 }
 
+/** One of a pool's connections. */
+export interface MariadbConnection extends MariadbStatements {
+  release(): void;
+  destroy(): void;
+}
+
 /** A pool of `mysql2/promise` (`createPool({ uri })`). */
 export interface MariadbPool extends MariadbStatements {
-  getConnection(): Promise<MariadbStatements & { release(): void; destroy(): void }>;
+  getConnection(): Promise<MariadbConnection>;
   // biome-ignore lint/suspicious/noExplicitAny: the pool announces connections of its own class
   on(event: "connection", listener: (connection: any) => void): unknown;
 }
@@ -87,16 +103,41 @@ export function mariadb(pool: MariadbPool): Driver {
         throw mariadbDialect.fault(error, text);
       }
     };
+  const connect = async (stop: Stop | undefined): Promise<MariadbConnection> => {
+    try {
+      return await orStopped(stop, pool.getConnection(), (late) => late.release());
+    } catch (error) {
+      throw error instanceof GemachError ? error : mariadbDialect.fault(error, "begin");
+    }
+  };
+  const sendTo = (connection: MariadbConnection): Send => {
+    const send = sendOn(connection);
+    return (request) =>
+      cancelling(
+        request.stop,
+        async () => await send(request),
+        () => cancelOnServer(pool, connection),
+        (error) => error instanceof GemachError && (error.code === "CANCELLED" || error.code === "CONNECTION_LOST"),
+      );
+  };
+  const direct = sendOn(pool);
+  /** Sends what may be ended on a connection that is known, so that it can be. */
+  const known = async (request: Request): Promise<WireRows> => {
+    const connection = await connect(request.stop);
+    try {
+      return await sendTo(connection)(request);
+    } finally {
+      connection.release();
+    }
+  };
   return {
     dialect: mariadbDialect,
     lone: isOfOne(pool) ? pool : undefined,
     answersAtOnce: false,
-    send: sendOn(pool),
-    open: async () => {
-      const connection = await pool.getConnection().catch((error) => {
-        throw mariadbDialect.fault(error, "begin");
-      });
-      const send = sendOn(connection);
+    send: (request) => (request.stop === undefined ? direct(request) : known(request)),
+    open: async (stop) => {
+      const connection = await connect(stop);
+      const send = sendTo(connection);
       return {
         send,
         begin: async (settings) => {

@@ -148,9 +148,9 @@ export function pglite(database: PgliteDatabase): Driver {
     dialect: pgliteDialect,
     lone: database,
     answersAtOnce: false,
-    send: (request) => turns.single(() => direct(request)),
-    open: () => {
-      const entered = turns.enter();
+    send: (request) => turns.single(() => direct(request), request.stop),
+    open: (stop) => {
+      const entered = turns.enter(stop);
       return entered instanceof Promise ? entered.then(session) : session(entered);
     },
   };

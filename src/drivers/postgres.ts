@@ -1,6 +1,17 @@
-import type { Driver, Request, Send, TransactionSettings, WireRows } from "../run/index.js";
+import { GemachError } from "../errors/index.js";
+import {
+  cancelling,
+  type Driver,
+  orStopped,
+  type Request,
+  type Send,
+  type Stop,
+  type TransactionSettings,
+  type WireRows,
+} from "../run/index.js";
 import { postgresDialect } from "../sql/index.js";
 import { expectHandle, ownTransaction, savepoints, sendText } from "./controls.js";
+import { cancelOnServer } from "./postgres-cancel.js";
 
 export { postgresDialect } from "../sql/index.js";
 
@@ -137,9 +148,9 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
     seen.add(text);
     return false;
   };
-  const connect = async (): Promise<PostgresClient> => {
+  const connect = async (stop: Stop | undefined): Promise<PostgresClient> => {
     try {
-      const client = await pool.connect();
+      const client = await orStopped(stop, pool.connect(), (late) => late.release());
       // The package takes one query at a time.
       const settings = settling.get(client);
       if (settings !== undefined) {
@@ -148,7 +159,7 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
       }
       return client;
     } catch (error) {
-      throw postgresDialect.fault(error, "connect");
+      throw error instanceof GemachError ? error : postgresDialect.fault(error, "connect");
     }
   };
   const sendOn = async (client: PostgresClient, request: Request, isPrepared: boolean): Promise<WireRows> => {
@@ -163,10 +174,20 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
       throw error;
     }
   };
+  const faultOf = (error: unknown, { text }: Request) =>
+    error instanceof GemachError ? error : postgresDialect.fault(error, text);
+  /** The same, cancelled on the server where it is time to stop. */
+  const cancellable = (client: PostgresClient, request: Request, isPrepared: boolean): Promise<WireRows> =>
+    cancelling(
+      request.stop,
+      () => sendOn(client, request, isPrepared),
+      () => cancelOnServer(pool, client),
+      (error) => (error as { readonly code?: string }).code === "57014" || !isUsable(error),
+    );
   const isWorthIt = ({ text, once }: Request): boolean => prepare && once !== true && isRepeated(text);
   /** Sends one statement by itself, on a connection of its own meanwhile. */
   const send: Send = async (request) => {
-    const client = await connect();
+    const client = await connect(request.stop);
     let isBroken = false;
     const lost = () => {
       isBroken = true;
@@ -175,17 +196,17 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
     const isPrepared = isWorthIt(request);
     try {
       try {
-        return await sendOn(client, request, isPrepared);
+        return await cancellable(client, request, isPrepared);
       } catch (error) {
         if (!isPrepared || !mayBeOutdated(error)) throw error;
         // Nothing was done; what was not prepared tells whose fault it was.
-        return await sendOn(client, request, false);
+        return await cancellable(client, request, false);
       } finally {
         if (isPrepared && hasTooMany(client)) await closeLeastUsed(client);
       }
     } catch (error) {
       isBroken ||= !isUsable(error);
-      throw postgresDialect.fault(error, request.text);
+      throw faultOf(error, request);
     } finally {
       client.off?.("error", lost);
       client.release(isBroken);
@@ -196,8 +217,8 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
     lone: (pool as { readonly options?: { readonly max?: number } }).options?.max === 1 ? pool : undefined,
     answersAtOnce: false,
     send,
-    open: async () => {
-      const client = await connect();
+    open: async (stop) => {
+      const client = await connect(stop);
       // A server that ends is an event on its connection, which would end the program; the statement in hand fails with it.
       let isLost = false;
       const lost = () => {
@@ -206,9 +227,9 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
       client.on?.("error", lost);
       const send: Send = async (request) => {
         try {
-          return await sendOn(client, request, isWorthIt(request));
+          return await cancellable(client, request, isWorthIt(request));
         } catch (error) {
-          throw postgresDialect.fault(error, request.text);
+          throw faultOf(error, request);
         }
       };
       return {

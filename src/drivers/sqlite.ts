@@ -141,9 +141,9 @@ export function sqlite(handle: SqliteHandle): Driver {
     dialect: sqliteDialect,
     lone: handle,
     answersAtOnce: true,
-    send: (request) => turns.single(() => now(request)),
-    open: () => {
-      const entered = turns.enter();
+    send: (request) => turns.single(() => now(request), request.stop),
+    open: (stop) => {
+      const entered = turns.enter(stop);
       return entered instanceof Promise ? entered.then(session) : session(entered);
     },
   };

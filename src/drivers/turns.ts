@@ -1,11 +1,11 @@
-import type { Soon } from "../run/index.js";
+import type { Soon, Stop } from "../run/index.js";
 
 /** Whose turn it is on an engine with one handle: one session, or any number of single statements. */
 export interface Turns {
-  /** Does work as soon as no session is open: right now where that is so. */
-  single<R>(work: () => Soon<R>): Soon<R>;
+  /** Does work as soon as no session is open: right now where that is so. What is stopped before is not done. */
+  single<R>(work: () => Soon<R>, stop?: Stop): Soon<R>;
   /** Waits until no session is open, and keeps all others waiting until the function that it gives is called. */
-  enter(): Soon<() => void>;
+  enter(stop?: Stop): Soon<() => void>;
 }
 
 function turns(): Turns {
@@ -26,20 +26,27 @@ function turns(): Turns {
     };
   };
   const isFree = () => !isTaken && waiting.length === 0;
-  return {
-    single: (work) => {
-      if (isFree()) return work();
-      return new Promise((resolve, reject) => {
-        waiting.push(() => {
-          try {
-            resolve(work());
-          } catch (error) {
-            reject(error);
-          }
-        });
+  /** Waits for a turn; whoever is stopped meanwhile gives it up. */
+  const inTurn = <R>(work: () => Soon<R>, stop: Stop | undefined): Promise<R> =>
+    new Promise((resolve, reject) => {
+      const forget = stop?.on(() => {
+        waiting.splice(waiting.indexOf(begin), 1);
+        reject(stop.error());
       });
-    },
-    enter: () => (isFree() ? take() : new Promise((resolve) => waiting.push(() => resolve(take())))),
+      const begin = () => {
+        forget?.();
+        try {
+          stop?.check();
+          resolve(work());
+        } catch (error) {
+          reject(error);
+        }
+      };
+      waiting.push(begin);
+    });
+  return {
+    single: (work, stop) => (isFree() ? work() : inTurn(work, stop)),
+    enter: (stop) => (isFree() ? take() : inTurn(take, stop)),
   };
 }
 

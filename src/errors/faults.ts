@@ -222,6 +222,10 @@ export const faults = {
     (_: Record<never, never>) => "The name of a table or column has a NUL character in it.",
     "Correct the name in the model.",
   ),
+  PLATFORM_UNABLE: define(
+    (n: { option: string }) => `This platform cannot follow asynchronous calls, which the option '${n.option}' needs.`,
+    "Leave the option out, and use the handle that the work gets.",
+  ),
   OPTION_UNKNOWN: define(
     (n: { call: string; option: string; known: readonly string[] }) =>
       `${n.call} has no option '${n.option}'; it has ${n.known.join(", ")}.${didYouMean(n.option, n.known)}`,

@@ -42,6 +42,11 @@ export const serverFaults = {
       `A statement of the transaction has failed before, and ${n.engine} takes no other one until it is rolled back.`,
     "Let the error of that statement out; or put what may fail into a transaction() of its own inside of this one.",
   ),
+  LOCK_OUTSIDE: define(
+    (n: { entity: string }) =>
+      `A query of ${n.entity} locks rows outside of a transaction, where the lock ends with its statement.`,
+    "Run it inside of db.transaction(), by the handle that the work gets.",
+  ),
   TRANSACTION_READ_ONLY: define(
     (n: { call: string }) => `${n.call}() writes, and its transaction only reads.`,
     "Leave readOnly out of the transaction's options.",
@@ -103,6 +108,15 @@ export const serverFaults = {
   CANCELLED: define(
     (n: { engine: string }) => `The statement was cancelled before it ended (${n.engine}).`,
     "Allow it more time, or make it do less.",
+  ),
+  ABORTED: define(
+    (n: { call: string }) => `${n.call}() was ended by its signal.`,
+    "Call it again with a signal that is not aborted, where its result is still wanted; the cause is the signal's reason.",
+  ),
+  TIME_LIMIT_PASSED: define(
+    (n: { call: string; milliseconds: number }) =>
+      `${n.call}() was ended since its timeLimit of ${n.milliseconds} milliseconds had passed.`,
+    "Allow it more time, or make it do less; it may also have waited for a connection.",
   ),
   STORAGE_FULL: define(
     (n: { engine: string }) => `The database (${n.engine}) has no room for what was to be written; nothing was.`,

@@ -1,3 +1,4 @@
+import { GemachError } from "../errors/index.js";
 import type { Query, QueryState } from "../expression/index.js";
 import { planCount } from "../plan/index.js";
 import type { CompiledStatement } from "../sql/index.js";
@@ -7,6 +8,7 @@ import { fetch, isAlone, objectsOf, requestOf } from "./fetch.js";
 import type { VerbOrigin } from "./origin.js";
 import type { Sender, Together } from "./sender.js";
 import type { Steps } from "./steps.js";
+import { isLimited, type Limits, stopOf } from "./stop.js";
 
 /** Frames between the place where the stack is taken and the caller of a verb: `callSite`, `originOf`, the verb. */
 const framesBetween = 4;
@@ -19,6 +21,32 @@ export interface Context {
   readonly isSnapshot: boolean;
   /** Whether verbs that write are refused. */
   readonly isReadOnly: boolean;
+  /** Whether all that is sent is part of one transaction. */
+  readonly isTransaction: boolean;
+}
+
+/** Does what a verb does, as long as its limits let it. */
+export async function run<R>(
+  { sender }: Context,
+  steps: () => Steps<R>,
+  together: Together,
+  origin: VerbOrigin,
+  limits: Limits,
+): Promise<R> {
+  if (!isLimited(limits)) return await sender.run(steps, together, origin);
+  const stop = stopOf(limits, origin.verb, sender.stop);
+  try {
+    return await sender.run(steps, together, origin, stop);
+  } finally {
+    stop.end();
+  }
+}
+
+export const noLimits: Limits = Object.freeze({});
+
+/** Refuses a lock where it would end with its statement. */
+export function expectTransaction({ isTransaction }: Context, { lock, source }: QueryState): void {
+  if (lock !== undefined && !isTransaction) throw new GemachError("LOCK_OUTSIDE", { entity: source.entity.name });
 }
 
 /** Who asked for what; `verb` is the very method that runs. */
@@ -32,8 +60,9 @@ export function rowsAlone(
   { compiler: { runtime }, sender }: Context,
   statement: CompiledStatement,
   state: QueryState,
+  limits: Limits,
 ): readonly unknown[] | Promise<readonly unknown[]> | undefined {
-  if (!isAlone(statement) || sender.watch.isWatched()) return undefined;
+  if (!isAlone(statement) || sender.watch.isWatched() || isLimited(limits)) return undefined;
   const answer = sender.send(requestOf(statement, runtime, [], state.given?.values));
   return answer instanceof Promise
     ? answer.then((rows) => objectsOf(statement, rows, runtime))

@@ -3,8 +3,11 @@ import { type Strategy, strategies } from "../expression/index.js";
 import type { Dialect } from "../sql/index.js";
 import { Compiler } from "./compiler.js";
 import { register } from "./connections.js";
+import type { Context } from "./context.js";
 import type { Driver } from "./driver.js";
-import type { Transaction, TransactionWork } from "./open-transaction.js";
+import { joining } from "./joining.js";
+import type { Joining, Transaction, TransactionWork } from "./open-transaction.js";
+import { expectOptions } from "./options.js";
 import { now } from "./platform.js";
 import { canGenerateCode } from "./row-constructor.js";
 import { runTransaction, type TransactionOptions, type TransactionPlace } from "./run-transaction.js";
@@ -25,6 +28,11 @@ export interface DatabaseOptions {
    * looking whether their rows are there; false by default. A relation says it for itself by `constraint: "trusted"`.
    */
   readonly trustConstraints?: boolean;
+  /**
+   * Whether the verbs of the database itself, called inside of a transaction's work, are part of the transaction; false by
+   * default. It follows asynchronous calls, where the platform can: not in a browser.
+   */
+  readonly ambient?: boolean;
   /** Milliseconds since any moment, for the times in a ledger; `performance.now` by default. */
   readonly clock?: () => number;
 }
@@ -34,18 +42,23 @@ export class Database extends Verbs {
   /** The dialect that it speaks. */
   readonly dialect: Dialect;
   readonly #place: TransactionPlace;
+  readonly #current: (() => Transaction | undefined) | undefined;
 
   /** @internal */
   constructor(driver: Driver, options: DatabaseOptions) {
-    const { how = "auto", generateCode = canGenerateCode(), clock = now, snapshot = false } = options;
+    const { how = "auto", generateCode = canGenerateCode(), clock = now, snapshot = false, ambient = false } = options;
     const isTrusting = options.trustConstraints === true;
     if (!strategies.includes(how)) throw new GemachError("STRATEGY_UNKNOWN", { given: String(how), known: strategies });
     const { dialect } = driver;
     const sender = poolSender(driver, watch(clock));
     const compiler = new Compiler(dialect, { how, generateCode, isTrusting });
-    super({ compiler, sender, isSnapshot: snapshot, isReadOnly: false });
+    const own: Context = { compiler, sender, isSnapshot: snapshot, isReadOnly: false, isTransaction: false };
+    const joined = ambient ? joining(own) : undefined;
+    super(joined?.context ?? own);
     this.dialect = dialect;
-    this.#place = { driver, compiler, watch: sender.watch, clock };
+    this.#current = joined?.current;
+    const join: Joining = joined?.join ?? ((_tx, _context, work) => work());
+    this.#place = { driver, compiler, watch: sender.watch, clock, join };
     register(this, { sender, dialect, clock });
   }
 
@@ -57,7 +70,9 @@ export class Database extends Verbs {
    * connection was lost in the middle of the commit, `AFTER_COMMIT_FAILED`
    */
   async transaction<R>(work: TransactionWork<R>, options: TransactionOptions = {}): Promise<R> {
-    return await runTransaction(this.#place, work, options);
+    const current = this.#current?.();
+    if (current === undefined) return await runTransaction(this.#place, work, options);
+    return await current.transaction(work, options);
   }
 }
 
@@ -70,6 +85,7 @@ const knownOptions: readonly (keyof DatabaseOptions)[] = [
   "clock",
   "snapshot",
   "trustConstraints",
+  "ambient",
 ];
 
 /**
@@ -77,8 +93,6 @@ const knownOptions: readonly (keyof DatabaseOptions)[] = [
  * @throws GemachError `OPTION_UNKNOWN`, `STRATEGY_UNKNOWN`
  */
 export function database(driver: Driver, options: DatabaseOptions = {}): Database {
-  for (const option of Object.keys(options))
-    if (!knownOptions.includes(option as keyof DatabaseOptions))
-      throw new GemachError("OPTION_UNKNOWN", { call: "database()", option, known: knownOptions });
+  expectOptions("database", options, knownOptions);
   return new Database(driver, options);
 }

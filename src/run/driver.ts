@@ -1,4 +1,5 @@
 import type { Dialect, StatementOrigin, Wire } from "../sql/index.js";
+import type { Stop } from "./stop.js";
 
 /** Rows as they came over the wire, each an array in the order of the select's items. */
 export type WireRows = readonly (readonly Wire[])[];
@@ -15,6 +16,8 @@ export interface Request {
   readonly counts?: boolean;
   /** Its one row has all rows as one JSON value, to be answered as rows; where that is too long, this text gives them. */
   readonly unpacked?: string;
+  /** What ends it before its own end, on the server too where the engine can. */
+  readonly stop?: Stop;
 }
 
 /** What may come at once or later. */
@@ -68,5 +71,5 @@ export interface Driver {
   /** Sends one statement by itself. */
   readonly send: Send;
   /** Opens a session, as soon as there is a connection for it. */
-  open(): Soon<Session>;
+  open(stop?: Stop): Soon<Session>;
 }

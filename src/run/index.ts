@@ -9,4 +9,5 @@ export type { Portion } from "./portion.js";
 export type { Page } from "./reads.js";
 export type { TransactionOptions } from "./run-transaction.js";
 export type { Steps } from "./steps.js";
+export { cancelling, type Limits, orStopped, type Signal, type Stop } from "./stop.js";
 export type { BegunStatement, Observer, SentStatement } from "./watch.js";

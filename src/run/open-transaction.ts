@@ -2,21 +2,28 @@ import { GemachError } from "../errors/index.js";
 import type { Dialect } from "../sql/index.js";
 import type { Compiler } from "./compiler.js";
 import { register } from "./connections.js";
+import type { Context } from "./context.js";
 import type { Session } from "./driver.js";
-import { savepointName, sessionSender } from "./session-sender.js";
+import { expectOptions } from "./options.js";
+import { type SessionSender, savepointName, sessionSender } from "./session-sender.js";
+import { type Limits, limitNames, orStopped, type Stop, stopOf } from "./stop.js";
 import { Verbs } from "./verbs.js";
 import type { Watch } from "./watch.js";
 
 /** Work in a transaction: what it gives is what the transaction gives. */
 export type TransactionWork<R> = (tx: Transaction) => Promise<R>;
 
+/** Runs work, so that verbs of the database itself join a transaction, where that is asked for. */
+export type Joining = <R>(tx: Transaction, context: Context, work: () => Promise<R>) => Promise<R>;
+
 /** What all handles of one transaction share. */
-interface Shared {
+export interface Shared {
   readonly session: Session;
   readonly compiler: Compiler;
   readonly watch: Watch;
   readonly clock: () => number;
   readonly isReadOnly: boolean;
+  readonly join: Joining;
 }
 
 /** Where a handle stands: in use, lent to a transaction inside of it, or at its end. */
@@ -25,21 +32,54 @@ interface State {
   readonly afterwards: (() => unknown)[];
 }
 
+/** What was done in a transaction, and what is to be done after its commit. */
+export interface Worked<R> {
+  readonly result: R;
+  readonly afterwards: readonly (() => unknown)[];
+}
+
+/**
+ * Does work with a handle of its own, until it is time to stop. Nothing is on its way any more when it ends: what the work
+ * has begun and not awaited is waited for, and takes no further statement.
+ */
+export async function workWith<R>(
+  shared: Shared,
+  stop: Stop | undefined,
+  work: TransactionWork<R>,
+): Promise<Worked<R>> {
+  const state: State = { at: "open", afterwards: [] };
+  const sender = sessionSender(shared.session, shared.watch, () => refuseEnded(state), stop);
+  const { compiler, isReadOnly } = shared;
+  const context: Context = { compiler, sender, isSnapshot: false, isReadOnly, isTransaction: true };
+  const tx = new Transaction(shared, state, sender, context);
+  try {
+    const result = await orStopped(
+      stop,
+      shared.join(tx, context, () => work(tx)),
+    );
+    await sender.settled();
+    stop?.check();
+    return { result, afterwards: state.afterwards };
+  } finally {
+    state.at = "ended";
+    await sender.settled();
+  }
+}
+
 /** A transaction: every verb of a database, on one connection. Made by `transaction()`, and of no use after its end. */
 export class Transaction extends Verbs {
   /** The dialect that it speaks. */
   readonly dialect: Dialect;
   readonly #shared: Shared;
   readonly #state: State;
-  readonly #free: () => Promise<void>;
+  readonly #sender: SessionSender;
 
   /** @internal */
-  constructor(shared: Shared, state: State) {
-    const { session, compiler, watch, clock, isReadOnly } = shared;
-    const sender = sessionSender(session, watch, () => refuseEnded(state));
-    super({ compiler, sender, isSnapshot: false, isReadOnly });
+  constructor(shared: Shared, state: State, sender: SessionSender, context: Context) {
+    const { compiler, clock } = shared;
+    super(context);
     this.#shared = shared;
-    this.#free = sender.free;
+    this.#sender = sender;
     this.#state = state;
     this.dialect = compiler.runtime.dialect;
     register(this, { sender, dialect: this.dialect, clock });
@@ -48,29 +88,30 @@ export class Transaction extends Verbs {
   /**
    * Does work in a transaction inside of this one, a savepoint: what fails in it is undone alone. Its own handle is to be
    * used meanwhile, and not this one.
+   * @throws GemachError `OPTION_UNKNOWN`, `ABORTED`, `TIME_LIMIT_PASSED`
    */
-  async transaction<R>(work: TransactionWork<R>): Promise<R> {
+  async transaction<R>(work: TransactionWork<R>, options: Limits = {}): Promise<R> {
+    expectOptions("transaction", options, limitNames);
     refuseEnded(this.#state);
     // A savepoint of a verb that is on its way would end this one with it.
-    await this.#free();
+    await this.#sender.free();
     refuseEnded(this.#state);
     const { session } = this.#shared;
     const name = savepointName();
-    const state: State = { at: "open", afterwards: [] };
+    const stop = stopOf(options, "transaction", this.#sender.stop);
     this.#state.at = "lent";
     try {
       await session.savepoint(name);
-      const result = await work(new Transaction(this.#shared, state));
-      state.at = "ended";
+      const { result, afterwards } = await workWith(this.#shared, stop, work);
       await session.release(name);
-      this.#state.afterwards.push(...state.afterwards);
+      this.#state.afterwards.push(...afterwards);
       return result;
     } catch (error) {
-      state.at = "ended";
       await Promise.resolve(session.rollbackTo(name)).catch(() => {});
       throw error;
     } finally {
-      this.#state.at = "open";
+      stop.end();
+      if (this.#state.at === "lent") this.#state.at = "open";
     }
   }
 

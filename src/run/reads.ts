@@ -12,15 +12,26 @@ import {
   rowCount,
   stateOf,
 } from "../query/index.js";
-import { type Context, countRows, originOf, rowsAlone, togetherFor } from "./context.js";
+import {
+  type Context,
+  countRows,
+  expectTransaction,
+  noLimits,
+  originOf,
+  rowsAlone,
+  run,
+  togetherFor,
+} from "./context.js";
 import { fetch } from "./fetch.js";
 import { oneByOne } from "./one-by-one.js";
+import { expectOptions } from "./options.js";
 import type { VerbOrigin } from "./origin.js";
 import { pageStatement, portionStatement } from "./paging.js";
 import { fetchPortion, type Portion } from "./portion.js";
 import { rawRows } from "./raw.js";
 import { compileReach, reachRows } from "./reach.js";
 import type { Steps } from "./steps.js";
+import { type Limits, limitNames } from "./stop.js";
 
 /** One page of a query's rows. */
 export interface Page<Row> {
@@ -45,26 +56,31 @@ export class Reads {
   }
 
   /** All rows of a query, in its order. */
-  async list<Row>(query: Query<Row>): Promise<Row[]> {
-    const { compiler, sender } = this.#context;
+  async list<Row>(query: Query<Row>, limits: Limits = noLimits): Promise<Row[]> {
+    expectOptions("list", limits, limitNames);
+    const { compiler } = this.#context;
     const raw = rawIn(query);
     const origin = originOf(this.#context, "list", Reads.prototype.list, query);
-    if (raw !== undefined) return (await sender.run(() => rawRows(raw, compiler.runtime), "no", origin)) as Row[];
+    if (raw !== undefined)
+      return (await run(this.#context, () => rawRows(raw, compiler.runtime), "no", origin, limits)) as Row[];
     const state = stateOf(query, "list");
+    expectTransaction(this.#context, state);
     const statement = compiler.compile(state, "list", planList);
-    const alone = rowsAlone(this.#context, statement, state);
+    const alone = rowsAlone(this.#context, statement, state, limits);
     if (alone !== undefined) return (await alone) as Row[];
     const steps = () => fetch(statement, compiler.runtime, state.given?.values);
-    return (await sender.run(steps, togetherFor(this.#context, state, statement.followUps.size > 0), origin)) as Row[];
+    const together = togetherFor(this.#context, state, statement.followUps.size > 0);
+    return (await run(this.#context, steps, together, origin, limits)) as Row[];
   }
 
   /**
    * The one row of a query.
    * @throws GemachError `NONE_FOUND`, or `SEVERAL_FOUND` with their number.
    */
-  async single<Row>(query: Query<Row>): Promise<Row> {
+  async single<Row>(query: Query<Row>, limits: Limits = noLimits): Promise<Row> {
     const state = stateOf(query, "single");
-    const found = await this.#one<Row>(state, originOf(this.#context, "single", Reads.prototype.single, query));
+    const origin = originOf(this.#context, "single", Reads.prototype.single, query);
+    const found = await this.#one<Row>(state, origin, limits);
     if (found.length === 0) throw new GemachError("NONE_FOUND", { entity: state.source.entity.name });
     return found[0] as Row;
   }
@@ -73,27 +89,29 @@ export class Reads {
    * The one row of a query, or null.
    * @throws GemachError `SEVERAL_FOUND` with their number.
    */
-  async maybe<Row>(query: Query<Row>): Promise<Row | null> {
+  async maybe<Row>(query: Query<Row>, limits: Limits = noLimits): Promise<Row | null> {
     const origin = originOf(this.#context, "maybe", Reads.prototype.maybe, query);
-    const found = await this.#one<Row>(stateOf(query, "maybe"), origin);
+    const found = await this.#one<Row>(stateOf(query, "maybe"), origin, limits);
     return found[0] ?? null;
   }
 
   /** The number of a query's rows, counted by the database. */
-  async count(query: Query): Promise<number> {
+  async count(query: Query, limits: Limits = noLimits): Promise<number> {
+    expectOptions("count", limits, limitNames);
     const state = stateOf(query, "count");
     const origin = originOf(this.#context, "count", Reads.prototype.count, query);
-    return await this.#context.sender.run(() => countRows(this.#context, state), "no", origin);
+    return await run(this.#context, () => countRows(this.#context, state), "no", origin, limits);
   }
 
   /** Whether a query has any row; the database stops at the first. */
-  async exists(query: Query): Promise<boolean> {
-    const { compiler, sender } = this.#context;
+  async exists(query: Query, limits: Limits = noLimits): Promise<boolean> {
+    expectOptions("exists", limits, limitNames);
+    const { compiler } = this.#context;
     const state = stateOf(query, "exists");
     const origin = originOf(this.#context, "exists", Reads.prototype.exists, query);
     const statement = compiler.compile(state, "exists", planExists);
     const steps = () => fetch(statement, compiler.runtime, state.given?.values);
-    return (await sender.run(steps, "no", origin)).length > 0;
+    return (await run(this.#context, steps, "no", origin, limits)).length > 0;
   }
 
   /**
@@ -101,8 +119,11 @@ export class Reads {
    * lists that change, `portion` is the better way.
    * @throws GemachError `LIMIT_UNFIT`
    */
-  async page<Row>(query: Query<Row>, { size, number = 1 }: { size: number; number?: number }): Promise<Page<Row>> {
+  async page<Row>(query: Query<Row>, options: { size: number; number?: number } & Limits): Promise<Page<Row>> {
+    expectOptions("page", options, ["size", "number", ...limitNames]);
+    const { size, number = 1 } = options;
     const state = stateOf(query, "page");
+    expectTransaction(this.#context, state);
     rowCount(size, "page", 1);
     rowCount(number, "page", 1);
     const context = this.#context;
@@ -115,7 +136,7 @@ export class Reads {
       const rows = (yield* fetch(statement, context.compiler.runtime, given)) as Row[];
       return { rows, total, pages: Math.ceil(total / size), number, size };
     };
-    return await context.sender.run(steps, togetherFor(context, state, true), origin);
+    return await run(context, steps, togetherFor(context, state, true), origin, options);
   }
 
   /**
@@ -124,28 +145,32 @@ export class Reads {
    * hundredth portion costs what the first does.
    * @throws GemachError `LIMIT_UNFIT`, `CURSOR_UNFIT`
    */
-  async portion<Row>(query: Query<Row>, size: number): Promise<Portion<Row>> {
+  async portion<Row>(query: Query<Row>, size: number, limits: Limits = noLimits): Promise<Portion<Row>> {
+    expectOptions("portion", limits, limitNames);
     const state = stateOf(query, "portion");
     rowCount(size, "portion", 1);
-    return await this.#portion<Row>(state, size, originOf(this.#context, "portion", Reads.prototype.portion, query));
+    const origin = originOf(this.#context, "portion", Reads.prototype.portion, query);
+    return await this.#portion<Row>(state, size, origin, limits);
   }
 
   /**
    * The rows of a query one after the other, fetched in chunks as they are taken: a loop over a million
    * rows holds four thousand in memory (or `chunk` of them), and may end at any time. Each chunk is a statement of its
    * own (and one for each relation that is reached by batch), so that rows which change meanwhile are seen as they are
-   * then.
+   * then; `timeLimit` is that of each chunk.
    */
-  stream<Row>(query: Query<Row>, { chunk = 4000 }: { readonly chunk?: number } = {}): AsyncIterableIterator<Row> {
+  stream<Row>(query: Query<Row>, options: { readonly chunk?: number } & Limits = noLimits): AsyncIterableIterator<Row> {
     const origin = originOf(this.#context, "stream", Reads.prototype.stream, query);
-    return oneByOne(this.#chunks<Row>(query, chunk, origin));
+    return oneByOne(this.#chunks<Row>(query, options, origin));
   }
 
   async *#chunks<Row>(
     query: Query<Row>,
-    chunk: number,
+    options: { readonly chunk?: number } & Limits,
     origin: VerbOrigin,
   ): AsyncGenerator<readonly Row[], void, void> {
+    expectOptions("stream", options, ["chunk", ...limitNames]);
+    const { chunk = 4000 } = options;
     const state = stateOf(query, "stream");
     rowCount(chunk, "stream", 1);
     if (state.cursor?.side === "before")
@@ -154,7 +179,7 @@ export class Reads {
     let at = state;
     const base = withoutLimits(state);
     while (rest > 0) {
-      const portion = await this.#portion<Row>(at, Math.min(chunk, rest), origin);
+      const portion = await this.#portion<Row>(at, Math.min(chunk, rest), origin, options);
       yield portion.rows;
       if (portion.next === null) return;
       rest -= portion.rows.length;
@@ -162,13 +187,14 @@ export class Reads {
     }
   }
 
-  async #portion<Row>(state: QueryState, size: number, origin: VerbOrigin): Promise<Portion<Row>> {
+  async #portion<Row>(state: QueryState, size: number, origin: VerbOrigin, limits: Limits): Promise<Portion<Row>> {
+    expectTransaction(this.#context, state);
     if (state.groupBy === undefined) expectKey(state.source.entity, `${origin.verb}()`);
-    const { compiler, sender } = this.#context;
+    const { compiler } = this.#context;
     const { statement, given } = portionStatement(compiler, state, size + 1);
     const steps = () => fetchPortion(statement, size, state.cursor?.side, compiler.runtime, given);
     const together = togetherFor(this.#context, state, statement.followUps.size > 0);
-    return (await sender.run(steps, together, origin)) as Portion<Row>;
+    return (await run(this.#context, steps, together, origin, limits)) as Portion<Row>;
   }
 
   /**
@@ -185,8 +211,10 @@ export class Reads {
     rows: readonly R[],
     entity: Entity<D, E>,
     shape: S & NoInfer<ReachFaults<D, E, S>>,
+    limits: Limits = noLimits,
   ): Promise<Reached<D, E, R, S>[]> {
-    const { compiler, sender } = this.#context;
+    expectOptions("reach", limits, limitNames);
+    const { compiler } = this.#context;
     const origin = originOf(this.#context, "reach", Reads.prototype.reach);
     const resolved = entityIn(entity, "reach");
     const given = rowList(rows, resolved, "reach");
@@ -197,14 +225,16 @@ export class Reads {
     );
     const steps = () => reachRows(plan, given, compiler.runtime);
     const together = togetherFor(this.#context, state, plan.followUps.size > 1);
-    return (await sender.run(steps, together, origin)) as Reached<D, E, R, S>[];
+    return (await run(this.#context, steps, together, origin, limits)) as Reached<D, E, R, S>[];
   }
 
-  async #one<Row>(state: QueryState, origin: VerbOrigin): Promise<readonly Row[]> {
+  async #one<Row>(state: QueryState, origin: VerbOrigin, limits: Limits): Promise<readonly Row[]> {
+    expectOptions(origin.verb, limits, limitNames);
     const context = this.#context;
-    const { compiler, sender } = context;
+    const { compiler } = context;
+    expectTransaction(context, state);
     const statement = compiler.compile(state, "single", planSingle);
-    const alone = rowsAlone(context, statement, state);
+    const alone = rowsAlone(context, statement, state, limits);
     if (alone !== undefined) {
       const found = await alone;
       if (found.length < 2) return found as readonly Row[];
@@ -219,11 +249,8 @@ export class Reads {
       });
     };
     const steps = () => fetch(statement, compiler.runtime, state.given?.values, check);
-    return (await sender.run(
-      steps,
-      togetherFor(context, state, statement.followUps.size > 0),
-      origin,
-    )) as readonly Row[];
+    const together = togetherFor(context, state, statement.followUps.size > 0);
+    return (await run(context, steps, together, origin, limits)) as readonly Row[];
   }
 }
 

@@ -3,12 +3,14 @@ import { rowCount } from "../query/index.js";
 import type { Compiler } from "./compiler.js";
 import type { Driver, Isolation, Session, TransactionSettings } from "./driver.js";
 import { insideOf, refuseInside } from "./lone.js";
-import { Transaction, type TransactionWork } from "./open-transaction.js";
+import { type Joining, type Shared, type TransactionWork, type Worked, workWith } from "./open-transaction.js";
+import { expectOptions } from "./options.js";
+import { isLimited, type Limits, limitNames, stopOf, wait } from "./stop.js";
 import { transact } from "./transaction.js";
 import type { Watch } from "./watch.js";
 
 /** Settings of a transaction. */
-export interface TransactionOptions {
+export interface TransactionOptions extends Limits {
   /** The isolation level; the engine's own where it is left out. */
   readonly isolation?: Isolation;
   /** Whether it writes nothing: verbs that write are refused. */
@@ -20,7 +22,7 @@ export interface TransactionOptions {
   readonly retries?: number;
 }
 
-const known: readonly (keyof TransactionOptions)[] = ["isolation", "readOnly", "retries"];
+const known: readonly (keyof TransactionOptions)[] = ["isolation", "readOnly", "retries", ...limitNames];
 const lost: ReadonlySet<unknown> = new Set(["SERIALIZATION_FAILED", "DEADLOCK"]);
 
 /** What a transaction is run over. */
@@ -29,13 +31,10 @@ export interface TransactionPlace {
   readonly compiler: Compiler;
   readonly watch: Watch;
   readonly clock: () => number;
+  readonly join: Joining;
 }
 
 const codeOf = (error: unknown): string | undefined => (error instanceof GemachError ? error.code : undefined);
-
-const timers = globalThis as unknown as { setTimeout(work: () => void, milliseconds: number): unknown };
-const wait = (milliseconds: number): Promise<void> =>
-  new Promise((resolve) => void timers.setTimeout(resolve, milliseconds));
 
 /** A session whose commit says whether its outcome is known. */
 const committing = (session: Session): Session => ({
@@ -63,36 +62,33 @@ async function doAfterwards(afterwards: readonly (() => unknown)[]): Promise<voi
 
 /** Does work in a transaction: commits at its end, rolls back where it throws, and lets the error out as it is. */
 export async function runTransaction<R>(
-  { driver, compiler, watch, clock }: TransactionPlace,
+  { driver, join, ...place }: TransactionPlace,
   work: TransactionWork<R>,
   options: TransactionOptions,
 ): Promise<R> {
-  for (const option of Object.keys(options))
-    if (!known.includes(option as keyof TransactionOptions))
-      throw new GemachError("OPTION_UNKNOWN", { call: "transaction()", option, known });
+  expectOptions("transaction", options, known);
   const { retries = 0, readOnly = false, isolation } = options;
   rowCount(retries, "retries");
   const settings: TransactionSettings = { readOnly, ...(isolation === undefined ? {} : { isolation }) };
   refuseInside(driver);
-  for (let attempt = 1; ; attempt++) {
-    const state = { at: "open" as "open" | "lent" | "ended", afterwards: [] as (() => unknown)[] };
-    const session = committing(await driver.open());
-    let result: R;
-    try {
-      result = await transact(session, settings, async () => {
-        try {
-          const tx = new Transaction({ session, compiler, watch, clock, isReadOnly: readOnly }, state);
-          return await insideOf(driver, () => work(tx));
-        } finally {
-          state.at = "ended";
-        }
-      });
-    } catch (error) {
-      if (attempt > retries || !lost.has(codeOf(error))) throw error;
-      await wait(Math.random() * 10 * 2 ** attempt);
-      continue;
+  const stop = isLimited(options) ? stopOf(options, "transaction", undefined) : undefined;
+  try {
+    for (let attempt = 1; ; attempt++) {
+      let worked: Worked<R>;
+      try {
+        stop?.check();
+        const session = committing(await driver.open(stop));
+        const shared: Shared = { ...place, session, join, isReadOnly: readOnly };
+        worked = await transact(session, settings, () => insideOf(driver, () => workWith(shared, stop, work)));
+      } catch (error) {
+        if (attempt > retries || !lost.has(codeOf(error))) throw error;
+        await wait(Math.random() * 10 * 2 ** attempt, stop);
+        continue;
+      }
+      await doAfterwards(worked.afterwards);
+      return worked.result;
     }
-    await doAfterwards(state.afterwards);
-    return result;
+  } finally {
+    stop?.end();
   }
 }

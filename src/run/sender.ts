@@ -2,6 +2,7 @@ import { type Driver, type Request, type Send, type Session, type Soon, snapshot
 import { refuseInside } from "./lone.js";
 import type { VerbOrigin } from "./origin.js";
 import type { Steps } from "./steps.js";
+import type { Stop } from "./stop.js";
 import { transact, transactAtOnce } from "./transaction.js";
 import type { Watch } from "./watch.js";
 
@@ -14,11 +15,22 @@ export type Together = "always" | "snapshot" | "free" | "no";
 /** Where statements are sent: to a pool, each by itself, or to one session. */
 export interface Sender {
   readonly watch: Watch;
+  /** What ends all that it sends. */
+  readonly stop: Stop | undefined;
   /** Sends one statement that nobody watches. */
   readonly send: Send;
-  /** Runs steps to their end. */
-  run<R>(steps: () => Steps<R>, together: Together, verb: VerbOrigin): Soon<R>;
+  /** Runs steps to their end, or until it is time to stop; by its own stop where none is said. */
+  run<R>(steps: () => Steps<R>, together: Together, verb: VerbOrigin, stop?: Stop): Soon<R>;
 }
+
+/** Sends what may be ended before its end. */
+export const stoppable = (send: Send, stop: Stop | undefined): Send =>
+  stop === undefined
+    ? send
+    : (request) => {
+        stop.check();
+        return send({ ...request, stop });
+      };
 
 /** Runs steps over one way to send, at once as long as answers come at once. */
 export function walk<R>(send: (request: Request) => Soon<WireRows>, steps: Steps<R>): Soon<R> {
@@ -46,27 +58,38 @@ async function goOn<R>(
 
 /** Sends to a driver: work that is to be one transaction gets a session of its own. */
 export function poolSender(driver: Driver, watch: Watch): Sender {
-  const inSession = <R>(session: Session, steps: () => Steps<R>, together: Together, verb: VerbOrigin): Soon<R> => {
+  const inSession = <R>(
+    session: Session,
+    steps: () => Steps<R>,
+    together: Together,
+    verb: VerbOrigin,
+    stop: Stop | undefined,
+  ): Soon<R> => {
     const settings = together === "always" ? {} : snapshot;
-    const work = () => walk((request) => watch.send(session.send, request, verb), steps());
+    const send = stoppable(session.send, stop);
+    const work = () => walk((request) => watch.send(send, request, verb), steps());
     return driver.answersAtOnce
       ? transactAtOnce(session, settings, work as () => R)
       : transact(session, settings, work);
   };
   return {
     watch,
+    stop: undefined,
     send: (request) => {
       refuseInside(driver);
       return driver.send(request);
     },
-    run: (steps, together, verb) => {
+    run: (steps, together, verb, stop) => {
       refuseInside(driver);
-      if (together === "no" || (together === "free" && !driver.answersAtOnce))
-        return walk((request) => watch.send(driver.send, request, verb), steps());
-      const session = driver.open();
+      if (together === "no" || (together === "free" && !driver.answersAtOnce)) {
+        const send = stoppable(driver.send, stop);
+        return walk((request) => watch.send(send, request, verb), steps());
+      }
+      stop?.check();
+      const session = driver.open(stop);
       return session instanceof Promise
-        ? session.then((opened) => inSession(opened, steps, together, verb))
-        : inSession(session, steps, together, verb);
+        ? session.then((opened) => inSession(opened, steps, together, verb, stop))
+        : inSession(session, steps, together, verb, stop);
     },
   };
 }

@@ -1,16 +1,20 @@
 import type { Request, Send, Session, Soon, WireRows } from "./driver.js";
 import type { VerbOrigin } from "./origin.js";
-import { type Sender, type Together, walk } from "./sender.js";
+import { type Sender, stoppable, type Together, walk } from "./sender.js";
 import type { Steps } from "./steps.js";
+import type { Stop } from "./stop.js";
 import type { Watch } from "./watch.js";
 
 /** Numbers savepoints, so that none has the name of another. */
 let count = 0;
 export const savepointName = (): string => `gemach_${++count}`;
 
-/** What sends to one session; `free`: waits until no savepoint of its own is open. */
+/** What sends to one session. */
 export interface SessionSender extends Sender {
+  /** Waits until no savepoint of its own is open. */
   free(): Promise<void>;
+  /** Waits until nothing that was begun is on its way any more. */
+  settled(): Promise<void>;
 }
 
 /**
@@ -18,24 +22,37 @@ export interface SessionSender extends Sender {
  * wait meanwhile, so that nothing of theirs is undone with it.
  * @param check is asked before each statement, and refuses it by an error.
  */
-export function sessionSender(session: Session, watch: Watch, check: () => void): SessionSender {
+export function sessionSender(session: Session, watch: Watch, check: () => void, own: Stop | undefined): SessionSender {
   let busy: Promise<unknown> | undefined;
+  const underway = new Set<Promise<unknown>>();
   const free = async (): Promise<void> => {
     while (busy !== undefined) await busy;
   };
-  const send: Send = (request) => {
-    check();
-    return busy === undefined ? session.send(request) : free().then(() => send(request));
+  const settled = async (): Promise<void> => {
+    while (underway.size > 0) await Promise.allSettled(underway);
   };
-  /** A savepoint's own statements go past the wait for it. */
-  const watched = (request: Request, verb: VerbOrigin): Soon<WireRows> => watch.send(session.send, request, verb);
+  const noted = <R>(work: Soon<R>): Soon<R> => {
+    if (!(work instanceof Promise)) return work;
+    underway.add(work);
+    const done = () => void underway.delete(work);
+    work.then(done, done);
+    return work;
+  };
+  const direct = (stop: Stop | undefined): Send => {
+    const send = stoppable(session.send, stop);
+    return (request) => {
+      check();
+      return busy === undefined ? send(request) : free().then(() => direct(stop)(request));
+    };
+  };
+  const ownSend = direct(own);
 
-  function inSavepoint<R>(steps: () => Steps<R>, verb: VerbOrigin): Soon<R> {
+  function inSavepoint<R>(watched: (request: Request) => Soon<WireRows>, steps: () => Steps<R>): Soon<R> {
     const name = savepointName();
     const begun = session.savepoint(name);
-    if (begun instanceof Promise) return begun.then(() => later(name, steps, verb));
+    if (begun instanceof Promise) return begun.then(() => later(name, watched, steps));
     try {
-      const result = walk((request) => watched(request, verb), steps()) as R;
+      const result = walk(watched, steps()) as R;
       session.release(name);
       return result;
     } catch (error) {
@@ -43,9 +60,13 @@ export function sessionSender(session: Session, watch: Watch, check: () => void)
       throw error;
     }
   }
-  async function later<R>(name: string, steps: () => Steps<R>, verb: VerbOrigin): Promise<R> {
+  async function later<R>(
+    name: string,
+    watched: (request: Request) => Soon<WireRows>,
+    steps: () => Steps<R>,
+  ): Promise<R> {
     try {
-      const result = await walk((request) => watched(request, verb), steps());
+      const result = await walk(watched, steps());
       await session.release(name);
       return result;
     } catch (error) {
@@ -53,21 +74,31 @@ export function sessionSender(session: Session, watch: Watch, check: () => void)
       throw error;
     }
   }
-  const run = <R>(steps: () => Steps<R>, together: Together, verb: VerbOrigin): Soon<R> => {
+  const begin = <R>(steps: () => Steps<R>, together: Together, verb: VerbOrigin, stop: Stop | undefined): Soon<R> => {
     check();
-    if (busy !== undefined) return free().then(() => run(steps, together, verb));
-    if (together !== "always") return walk((request) => watch.send(send, request, verb), steps());
-    const work = inSavepoint(steps, verb);
+    stop?.check();
+    if (busy !== undefined) return free().then(() => begin(steps, together, verb, stop));
+    const sendBy = (send: Send) => (request: Request) => watch.send(send, request, verb);
+    if (together !== "always") return walk(sendBy(stop === own ? ownSend : direct(stop)), steps());
+    // A savepoint's own statements go past the wait for it.
+    const work = inSavepoint(sendBy(stoppable(session.send, stop)), steps);
     if (!(work instanceof Promise)) return work;
-    const own = work
+    const self = work
       .catch(() => {})
       .then(() => {
-        if (busy === own) busy = undefined;
+        if (busy === self) busy = undefined;
       });
-    busy = own;
+    busy = self;
     return work;
   };
-  return { watch, send, run, free };
+  return {
+    watch,
+    stop: own,
+    send: (request) => noted(ownSend(request)),
+    run: (steps, together, verb, stop = own) => noted(begin(steps, together, verb, stop)),
+    free,
+    settled,
+  };
 }
 
 /** A trigger may have ended the savepoint with the transaction: the error that did it is what counts. */

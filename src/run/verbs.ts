@@ -33,10 +33,12 @@ import {
   stateOf,
   type UpsertOptions,
 } from "../query/index.js";
-import { type Context, originOf } from "./context.js";
+import { type Context, noLimits, originOf, run } from "./context.js";
+import { expectOptions } from "./options.js";
 import type { VerbOrigin } from "./origin.js";
 import { rawCount } from "./raw.js";
 import { Reads } from "./reads.js";
+import { type Limits, limitNames } from "./stop.js";
 import { writing } from "./write.js";
 
 /** The verbs that write, beside those that read. */
@@ -54,12 +56,12 @@ export class Verbs extends Reads {
     if (this.#context.isReadOnly) throw new GemachError("TRANSACTION_READ_ONLY", { call });
   }
 
-  async #write(plan: WritePlan, origin: VerbOrigin): Promise<unknown> {
-    const { compiler, sender } = this.#context;
+  async #write(plan: WritePlan, origin: VerbOrigin, limits: Limits): Promise<unknown> {
+    const { compiler } = this.#context;
     this.#refuseReadOnly(origin.verb);
     const given = origin.query === undefined ? undefined : stateOf(origin.query, origin.verb).given?.values;
     const { steps, isSeveral } = writing(plan, compiler.runtime, given);
-    return await sender.run(steps, isSeveral ? "always" : "no", origin);
+    return await run(this.#context, steps, isSeveral ? "always" : "no", origin, limits);
   }
 
   /**
@@ -70,24 +72,30 @@ export class Verbs extends Reads {
   async insert<D extends Definitions<D>, E extends EntityName<D>>(
     entity: Entity<D, E>,
     rows: readonly NewRow<D, E>[],
+    options?: Limits,
   ): Promise<number>;
   async insert<D extends Definitions<D>, E extends EntityName<D>>(
     entity: Entity<D, E>,
     rows: readonly NewRow<D, E>[],
-    options: { readonly returning: true },
+    options: { readonly returning: true } & Limits,
   ): Promise<PlainRow<D, E>[]>;
   async insert<D extends Definitions<D>, E extends EntityName<D>, const S extends Selection>(
     entity: Entity<D, E>,
     rows: readonly NewRow<D, E>[],
-    options: { readonly returning: (row: OwnRow<ColumnsOf<D, E>>) => S },
+    options: { readonly returning: (row: OwnRow<ColumnsOf<D, E>>) => S } & Limits,
   ): Promise<Selected<S>[]>;
-  async insert(to: unknown, rows: readonly unknown[], options: { returning?: unknown } = {}): Promise<unknown> {
+  async insert(
+    to: unknown,
+    rows: readonly unknown[],
+    options: { returning?: unknown } & Limits = noLimits,
+  ): Promise<unknown> {
+    expectOptions("insert", options, ["returning", ...limitNames]);
     const entity = entityIn(to, "insert");
     const plan = planInsert(entity, rowList<GivenRow>(rows, entity, "insert"), {
       returning: options.returning as ReturningOption,
       rules: this.#context.compiler.runtime.dialect.writes.portions,
     });
-    return await this.#write(plan, originOf(this.#context, "insert", Verbs.prototype.insert));
+    return await this.#write(plan, originOf(this.#context, "insert", Verbs.prototype.insert), options);
   }
 
   /**
@@ -97,19 +105,20 @@ export class Verbs extends Reads {
   async upsert<D extends Definitions<D>, E extends EntityName<D>>(
     entity: Entity<D, E>,
     rows: readonly NewRow<D, E>[],
-    options?: UpsertOptions<D, E>,
+    options?: UpsertOptions<D, E> & Limits,
   ): Promise<number>;
   async upsert<D extends Definitions<D>, E extends EntityName<D>>(
     entity: Entity<D, E>,
     rows: readonly NewRow<D, E>[],
-    options: UpsertOptions<D, E> & { readonly returning: true },
+    options: UpsertOptions<D, E> & Limits & { readonly returning: true },
   ): Promise<PlainRow<D, E>[]>;
   async upsert<D extends Definitions<D>, E extends EntityName<D>, const S extends Selection>(
     entity: Entity<D, E>,
     rows: readonly NewRow<D, E>[],
-    options: UpsertOptions<D, E> & { readonly returning: (row: OwnRow<ColumnsOf<D, E>>) => S },
+    options: UpsertOptions<D, E> & Limits & { readonly returning: (row: OwnRow<ColumnsOf<D, E>>) => S },
   ): Promise<Selected<S>[]>;
-  async upsert(to: unknown, rows: readonly unknown[], options: unknown = {}): Promise<unknown> {
+  async upsert(to: unknown, rows: readonly unknown[], options: object = noLimits): Promise<unknown> {
+    expectOptions("upsert", options, ["by", "set", "returning", ...limitNames]);
     const entity = entityIn(to, "upsert");
     const {
       by,
@@ -125,7 +134,7 @@ export class Verbs extends Reads {
       conflict: { by, set },
       rules: this.#context.compiler.runtime.dialect.writes.portions,
     });
-    return await this.#write(plan, originOf(this.#context, "upsert", Verbs.prototype.upsert));
+    return await this.#write(plan, originOf(this.#context, "upsert", Verbs.prototype.upsert), options);
   }
 
   /**
@@ -135,12 +144,12 @@ export class Verbs extends Reads {
   async insertFrom<D extends Definitions<D>, E extends EntityName<D>>(
     entity: Entity<D, E>,
     query: Query<NewRow<D, E>>,
+    limits: Limits = noLimits,
   ): Promise<number> {
+    expectOptions("insertFrom", limits, limitNames);
     const plan = planInsertFrom(entityIn(entity, "insertFrom"), stateOf(query, "insertFrom"));
-    return (await this.#write(
-      plan,
-      originOf(this.#context, "insertFrom", Verbs.prototype.insertFrom, query),
-    )) as number;
+    const origin = originOf(this.#context, "insertFrom", Verbs.prototype.insertFrom, query);
+    return (await this.#write(plan, origin, limits)) as number;
   }
 
   /**
@@ -151,26 +160,27 @@ export class Verbs extends Reads {
   async update<D extends Definitions<D>, E extends EntityName<D>>(
     query: EntityQuery<D, E, unknown>,
     changes: EntityChanges<D, E> | NoInfer<(row: Reference<D, E>) => EntityChanges<D, E>>,
-    options?: { readonly all?: boolean },
+    options?: { readonly all?: boolean } & Limits,
   ): Promise<number>;
   async update<D extends Definitions<D>, E extends EntityName<D>>(
     query: EntityQuery<D, E, unknown>,
     changes: EntityChanges<D, E> | NoInfer<(row: Reference<D, E>) => EntityChanges<D, E>>,
-    options: { readonly all?: boolean; readonly returning: true },
+    options: { readonly all?: boolean; readonly returning: true } & Limits,
   ): Promise<PlainRow<D, E>[]>;
   async update<D extends Definitions<D>, E extends EntityName<D>, const S extends Selection>(
     query: EntityQuery<D, E, unknown>,
     changes: EntityChanges<D, E> | NoInfer<(row: Reference<D, E>) => EntityChanges<D, E>>,
-    options: { readonly all?: boolean; readonly returning: (row: OwnRow<ColumnsOf<D, E>>) => S },
+    options: { readonly all?: boolean; readonly returning: (row: OwnRow<ColumnsOf<D, E>>) => S } & Limits,
   ): Promise<Selected<S>[]>;
   async update(
     query: unknown,
     changes: unknown,
-    options: { all?: boolean; returning?: unknown } = {},
+    options: { all?: boolean; returning?: unknown } & Limits = noLimits,
   ): Promise<unknown> {
+    expectOptions("update", options, ["all", "returning", ...limitNames]);
     const { all = false, returning } = options;
     const plan = planUpdate(stateOf(query, "update"), changes, { all, returning: returning as ReturningOption });
-    return await this.#write(plan, originOf(this.#context, "update", Verbs.prototype.update, query as Query));
+    return await this.#write(plan, originOf(this.#context, "update", Verbs.prototype.update, query as Query), options);
   }
 
   /**
@@ -179,32 +189,34 @@ export class Verbs extends Reads {
    */
   async delete<D extends Definitions<D>, E extends EntityName<D>>(
     query: EntityQuery<D, E, unknown>,
-    options?: { readonly all?: boolean },
+    options?: { readonly all?: boolean } & Limits,
   ): Promise<number>;
   async delete<D extends Definitions<D>, E extends EntityName<D>>(
     query: EntityQuery<D, E, unknown>,
-    options: { readonly all?: boolean; readonly returning: true },
+    options: { readonly all?: boolean; readonly returning: true } & Limits,
   ): Promise<PlainRow<D, E>[]>;
   async delete<D extends Definitions<D>, E extends EntityName<D>, const S extends Selection>(
     query: EntityQuery<D, E, unknown>,
-    options: { readonly all?: boolean; readonly returning: (row: OwnRow<ColumnsOf<D, E>>) => S },
+    options: { readonly all?: boolean; readonly returning: (row: OwnRow<ColumnsOf<D, E>>) => S } & Limits,
   ): Promise<Selected<S>[]>;
-  async delete(query: unknown, options: { all?: boolean; returning?: unknown } = {}): Promise<unknown> {
+  async delete(query: unknown, options: { all?: boolean; returning?: unknown } & Limits = noLimits): Promise<unknown> {
+    expectOptions("delete", options, ["all", "returning", ...limitNames]);
     const { all = false, returning } = options;
     const plan = planDelete(stateOf(query, "delete"), { all, returning: returning as ReturningOption });
-    return await this.#write(plan, originOf(this.#context, "delete", Verbs.prototype.delete, query as Query));
+    return await this.#write(plan, originOf(this.#context, "delete", Verbs.prototype.delete, query as Query), options);
   }
 
   /**
    * Sends a statement of one's own that gives no rows: `sql.command`.
    * @returns how many rows it wrote.
    */
-  async send(command: RawCommand): Promise<number> {
+  async send(command: RawCommand, limits: Limits = noLimits): Promise<number> {
+    expectOptions("send", limits, limitNames);
     const raw = rawIn(command);
     if (raw === undefined) throw new GemachError("QUERY_EXPECTED", { call: "send", got: typeWord(command) });
     this.#refuseReadOnly("send");
-    const { compiler, sender } = this.#context;
+    const { compiler } = this.#context;
     const origin = originOf(this.#context, "send", Verbs.prototype.send);
-    return await sender.run(() => rawCount(raw, compiler.runtime), "no", origin);
+    return await run(this.#context, () => rawCount(raw, compiler.runtime), "no", origin, limits);
   }
 }
