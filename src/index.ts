@@ -37,6 +37,16 @@ export {
   value,
   varchar,
 } from "./columns/index.js";
+export {
+  type AnyDatabase,
+  type Database,
+  type DatabaseOptions,
+  database,
+  type Transaction,
+  type TransactionOptions,
+  type TransactionWork,
+  type Work,
+} from "./database/index.js";
 export { type FaultCode, type FaultNames, GemachError } from "./errors/index.js";
 export {
   type Absent,
@@ -74,6 +84,7 @@ export {
   nullIf,
   type Order,
   type Ordered,
+  type OutsideRule,
   or,
   type Predicate,
   type Present,
@@ -192,26 +203,19 @@ export {
   union,
   unionAll,
 } from "./query/index.js";
-export {
-  type AnyDatabase,
-  type BegunStatement,
-  type CallSite,
-  type Database,
-  type DatabaseOptions,
-  type Driver,
-  database,
-  type Isolation,
-  type Limits,
-  type Origin,
-  type Page,
-  type Portion,
-  type SentStatement,
-  type Session,
-  type Signal,
-  type Transaction,
-  type TransactionOptions,
-  type TransactionSettings,
-  type TransactionWork,
+export type {
+  BegunStatement,
+  CallSite,
+  Driver,
+  Isolation,
+  Limits,
+  Origin,
+  Page,
+  Portion,
+  SentStatement,
+  Session,
+  Signal,
+  TransactionSettings,
 } from "./run/index.js";
 export { createTables, createTablesSql } from "./schema/index.js";
 export {
@@ -225,3 +229,13 @@ export {
   type PreviewWriteOptions,
   preview,
 } from "./sql/index.js";
+export {
+  type AddedRow,
+  isHere,
+  type Lazy,
+  type Live,
+  type LiveEntity,
+  OutsideReachError,
+  type UnitOfWork,
+  type WorkOptions,
+} from "./work/index.js";

@@ -93,7 +93,10 @@ const completions: readonly (readonly [line: string, offered: readonly string[]]
   ["from(Loan).columns('|');", ["due", "id", "itemId", "returned"]],
   ["from(Loan).where((l) => l.|);", ["due", "id", "item", "itemId", "returned"]],
   ["Loan.|;", ["name", "newRowSchema", "partialRowSchema", "table"]],
-  ["text.|;", ["as", "collated", "computed", "defaulted", "defaultsTo", "heavy", "key", "meets", "named", "nullable", "startsAs", "storedAs", "unique"]],
+  [
+    "text.|;",
+    ["as", "collated", "computed", "defaulted", "defaultsTo", "heavy", "key", "meets", "named", "nullable", "startsAs", "storedAs", "unique", "version"],
+  ],
   ["from(Loan).select((l) => l.due).|;", ["after", "before", "distinct", "given", "how", "limit", "offset", "orderBy", "where"]],
 ];
 

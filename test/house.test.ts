@@ -7,7 +7,21 @@ import { expect, test } from "vitest";
 const source = fileURLToPath(new URL("../src", import.meta.url));
 
 /** The rooms from left to right; what shares a step does not know each other. */
-const flow = [["errors"], ["columns"], ["expression"], ["model"], ["query"], ["plan"], ["sql"], ["run"], ["drivers", "ledger", "schema"], ["demo"], ["cli"]];
+const flow = [
+  ["errors"],
+  ["columns"],
+  ["expression"],
+  ["model"],
+  ["query"],
+  ["plan"],
+  ["sql"],
+  ["run"],
+  ["work"],
+  ["database"],
+  ["drivers", "ledger", "schema"],
+  ["demo"],
+  ["cli"],
+];
 const stepOf = (room: string): number => flow.findIndex((step) => step.includes(room));
 
 const files = readdirSync(source, { recursive: true, encoding: "utf8" })

@@ -1,9 +1,9 @@
 import { resolve } from "node:path";
 import { isDeepStrictEqual } from "node:util";
 import pc from "picocolors";
+import { database } from "../database/index.js";
 import { fill, generate, lending, runStory, type ShownChapter } from "../demo/index.js";
 import { sqlite } from "../drivers/sqlite.js";
-import { database } from "../run/index.js";
 import { createTables } from "../schema/index.js";
 import { openDemoFile } from "./demo-file.js";
 import { chapterText, filledText, summaryText } from "./demo-text.js";

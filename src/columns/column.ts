@@ -4,9 +4,9 @@ import type { Codec, ColumnKind, StoredForm, ValueType } from "./value-type.js";
 /**
  * What a column may be besides its kind. `generated`: the database hands it out. `defaulted`: a new
  * row may leave it out. `computed`: the database works it out of the row's other columns. `heavy`: it
- * stays in the database until it is asked for.
+ * stays in the database until it is asked for. `version`: it tells whether a row is as it was read.
  */
-export type ColumnTrait = "nullable" | "key" | "unique" | "generated" | "defaulted" | "computed" | "heavy";
+export type ColumnTrait = "nullable" | "key" | "unique" | "generated" | "defaulted" | "computed" | "heavy" | "version";
 
 /** What the database makes: an expression of it. `V` is the type of its values. */
 export interface MadeInDatabase<out V = unknown> {
@@ -59,6 +59,11 @@ export interface Column<K extends ColumnKind = ColumnKind, V = unknown, T extend
    * value for it. The entity's option `computes` says how, for the tables that `createTables` creates.
    */
   readonly computed: Column<K, V, T | "computed">;
+  /**
+   * The same column as the row's version (an optimistic lock): a whole number, or a timestamp, that a unit of work changes with
+   * each of its updates, and looks at: a row that another one has changed meanwhile is a `CONFLICT`. A new row begins at 1, or now.
+   */
+  readonly version: Column<K, V, T | "version" | "defaulted">;
   /** The same column under a given name in the table. */
   named(columnName: string): Column<K, V, T>;
   /**
@@ -145,6 +150,11 @@ function column<K extends ColumnKind, V, T extends ColumnTrait>(facts: ColumnFac
     },
     get computed() {
       return withTrait("computed");
+    },
+    get version() {
+      const initial =
+        facts.type.kind === "timestamp" ? () => new Date() : () => (facts.type.kind === "bigint" ? 1n : 1);
+      return withTrait("version", { initial });
     },
     get defaulted() {
       return withTrait("defaulted");

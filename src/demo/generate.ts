@@ -1,5 +1,5 @@
+import type { Database } from "../database/index.js";
 import type { NewRowOf } from "../model/index.js";
-import type { Database } from "../run/index.js";
 import { Euros } from "./domain.js";
 import { lending } from "./lending.js";
 import { type Random, randomFrom } from "./random.js";

@@ -1,6 +1,6 @@
+import type { Database } from "../database/index.js";
 import { type Ledger, withLedger } from "../ledger/index.js";
 import { from } from "../query/index.js";
-import type { Database } from "../run/index.js";
 import { lending } from "./lending.js";
 
 const { Depot, Item, Loan } = lending;

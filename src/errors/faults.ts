@@ -201,10 +201,68 @@ export const faults = {
     (n: { column: string }) => `A row given to reach() has no ${n.column}, which the relation needs.`,
     "Fetch the column with the rows, or leave the relation out.",
   ),
+  REACH_PARTIAL: define(
+    (n: { entity: string; relation: string }) =>
+      `In a unit of work reach() of ${n.entity} brings only a part of '${n.relation}', or something else in its place: it would stand for the relation itself wherever the entity is met.`,
+    "Reach the whole relation; or query its rows with along(Entity, row, relation), or select what is needed.",
+  ),
+  OUTSIDE_REACH: define(
+    (n: {
+      entity: string;
+      name: string;
+      at?: string | undefined;
+      reach: string;
+      isEnded: boolean;
+      isRelation: boolean;
+    }) =>
+      `${n.entity}.${n.name} was read, which ${n.isEnded ? "is not loaded, and the unit of work has ended" : "the query did not bring, and loading it is refused"}${n.at === undefined ? "" : ` (the ${n.entity} was fetched at ${n.at})`}.`,
+    (n) =>
+      `Add it to the query: ${n.reach}${n.isEnded ? "; or read it before the unit of work ends" : '; or allow it with .outside("load")'}.`,
+  ),
+  KEY_PENDING: define(
+    (n: { entity: string; column: string }) =>
+      `The new ${n.entity} has no ${n.column} yet: the database gives it when the row is written.`,
+    "Read it after await w.flush(); relations take the entity itself in place of its key.",
+  ),
+  LIVE_EXPECTED: define(
+    (n: { call: string; expected: string; got: string }) =>
+      `${n.call} takes ${n.expected} of this unit of work, but got ${n.got}.`,
+    "Use entities that this unit of work brought, or added.",
+  ),
+  RELATION_UNSETTABLE: define(
+    (n: { entity: string; relation: string; reason: string }) =>
+      `${n.entity}.${n.relation} cannot be set: ${n.reason}.`,
+    "Set the to-one relation that holds the key, or add and remove the rows themselves by w.add and w.remove.",
+  ),
+  CONFLICT: define(
+    (n: { entity: string; key?: string | undefined; versions?: string | undefined }) =>
+      `A row of ${n.entity}${n.key === undefined ? "" : ` (${n.key})`} was changed or deleted by another one since it was read${n.versions === undefined ? "" : `: ${n.versions}`}.`,
+    "Read it again, and decide anew; nothing of this unit of work was written.",
+  ),
+  WORK_FAILED: define(
+    (_: Readonly<Record<never, never>>) =>
+      "Writing the changes of the unit of work has failed: nothing of it is committed.",
+    "Let the error of flush out, which is the cause, and do the work again.",
+  ),
+  KEY_CHANGED: define(
+    (n: { column: string }) =>
+      `${n.column} is part of the primary key, which tells a row apart: it cannot be changed on a live entity.`,
+    "Change it by db.update, or add a new row and remove the old one.",
+  ),
+  ROWS_CIRCULAR: define(
+    (n: { entities: readonly string[] }) =>
+      `New rows of ${n.entities.join(", ")} refer to each other in a circle, and no column of it may be null.`,
+    "Make one of the keys nullable, or leave one of the relations out and set it after await w.flush().",
+  ),
   REACH_UNFIT: define(
     (n: { entity: string; relation: string; got: string }) =>
       `reach() of ${n.entity} has ${n.got} for '${n.relation}'.`,
     "Give true, an object of further relations, or a function that narrows the relation's query and returns it.",
+  ),
+  OUTSIDE_UNKNOWN: define(
+    (n: { given: string; known: readonly string[] }) =>
+      `There is no rule '${n.given}' for what is outside of a query's reach.`,
+    (n) => `Use one of ${n.known.map((name) => `"${name}"`).join(", ")}.`,
   ),
   STRATEGY_UNKNOWN: define(
     (n: { given: string; known: readonly string[] }) => `There is no strategy '${n.given}'.`,
@@ -258,7 +316,7 @@ export const faults = {
     "Make one with database(driver).",
   ),
   NONE_FOUND: define(
-    (n: { entity: string }) => `single() found no row of ${n.entity}.`,
+    (n: { entity: string; call?: string }) => `${n.call ?? "single"}() found no row of ${n.entity}.`,
     "Use maybe() where the row may be missing.",
   ),
   SEVERAL_FOUND: define(

@@ -54,6 +54,7 @@ export {
   valueNode,
 } from "./node.js";
 export { nodeText } from "./node-text.js";
+export { type OutsideRule, type OutsideRules, outsideRules } from "./outside.js";
 export { isOwnKind } from "./own-kinds.js";
 export { guard, memberAt, ownRow, presenceOf } from "./own-row.js";
 export { filled, renewed, renewedRows, sourcesOf } from "./renewed.js";

@@ -1,5 +1,6 @@
 import type { ColumnKind, Scalar, StandardSchema, ValueType } from "../columns/index.js";
 import type { CallName } from "./calls.js";
+import type { OutsideRules } from "./outside.js";
 import type { Strategy } from "./strategy.js";
 /** One related row, or any number of them. */
 export type Cardinality = "one" | "many";
@@ -26,6 +27,8 @@ export interface ResolvedColumn {
   readonly isKey: boolean;
   readonly isUnique: boolean;
   readonly isHeavy: boolean;
+  /** Whether it tells, by another value at each change, that the row is as it was read. */
+  readonly isVersion: boolean;
   /** What the table's definition has for rows that leave it out. */
   readonly defaultValue: Scalar | undefined;
   readonly defaultExpression: Node | undefined;
@@ -339,6 +342,8 @@ export interface Cursor {
 
 /** All that was said of a query. */
 export interface QueryState {
+  /** What becomes of reading what it does not bring. */
+  readonly outside: OutsideRules | undefined;
   readonly source: Source;
   readonly where: readonly Node[];
   readonly orderBy: readonly OrderNode[];

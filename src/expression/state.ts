@@ -31,6 +31,7 @@ export const stateIn = (value: unknown): QueryState | undefined =>
 /** A query of all rows of an entity. */
 export const allOf = (source: Source): QueryState => ({
   source,
+  outside: undefined,
   where: [],
   orderBy: [],
   limit: undefined,

@@ -1,4 +1,5 @@
-import { type AnyDatabase, asyncContext, connectionOf, type SentStatement } from "../run/index.js";
+import type { AnyDatabase } from "../database/index.js";
+import { asyncContext, connectionOf, type SentStatement } from "../run/index.js";
 /** The sums of a ledger. */
 export interface LedgerTotals {
   readonly statements: number;

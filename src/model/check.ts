@@ -46,6 +46,9 @@ function* typeMistakes({ kind, length = 1, precision = 1, scale = 0, choices, el
   if (element !== undefined && !kinds[element.kind].isElement) yield `a list cannot be of ${element.kind}`;
 }
 
+const isVersionKind = ({ type: { kind, codec }, traits }: ColumnFacts): boolean =>
+  ["integer", "bigint", "timestamp"].includes(kind) && codec === undefined && !traits.has("nullable");
+
 function* columnMistakes(name: string, definition: FlatDefinition): Generator<string> {
   const { table, columns, relations, options } = definition;
   if (table === "") yield `${name}: the table has no name`;
@@ -57,6 +60,8 @@ function* columnMistakes(name: string, definition: FlatDefinition): Generator<st
   const claimed = new Map<string, string>();
   for (const [property, { [factsKey]: facts }] of Object.entries(columns)) {
     const columnName = facts.columnName ?? property;
+    if (facts.traits.has("version") && !isVersionKind(facts))
+      yield `${name}.${property}: a version is an integer, a bigint or a timestamp that is not nullable, without a codec`;
     const other = claimed.get(columnName);
     if (other !== undefined) yield `${name}: '${other}' and '${property}' are both the column '${columnName}'`;
     claimed.set(columnName, property);

@@ -118,6 +118,7 @@ function draft(name: string, { table, columns, options }: EntityDefinition, colu
           isUnique: facts.traits.has("unique"),
           isComputed: facts.traits.has("computed"),
           isHeavy: facts.traits.has("heavy"),
+          isVersion: facts.traits.has("version"),
           ...defaultOf(facts),
           initial: facts.initial,
           schema: facts.schema,

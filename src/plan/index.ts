@@ -3,6 +3,7 @@ export { planDelete, planUpdate } from "./changes.js";
 export { cursorOf, placeIn } from "./cursor.js";
 export { typeOfOutput } from "./draft.js";
 export { type ConflictSet, type GivenRow, planInsert, planInsertFrom } from "./inserts.js";
+export { keyedPlan, planUpdateRows, valuesIn } from "./keyed-writes.js";
 export { hasSubquery, leavesRow } from "./leaves.js";
 export { type SortedRows, totalOrder } from "./order.js";
 export type { OwnerIndex } from "./owner-index.js";
@@ -48,6 +49,8 @@ export type {
   InsertFromPlan,
   InsertPlan,
   InsertPortion,
+  KeyedPlan,
+  KeyedRow,
   Returning,
   UpdatePlan,
   WritePlan,

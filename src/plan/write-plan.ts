@@ -71,5 +71,23 @@ export interface DeletePlan {
   readonly returning: Returning | undefined;
 }
 
+/** A row that is found by its key, and what it is given. */
+export interface KeyedRow {
+  readonly values: readonly Scalar[];
+  readonly found: readonly Scalar[];
+}
+
+/** Rows that are found by columns of theirs, and are given values of the same columns, or deleted. */
+export interface KeyedPlan {
+  readonly kind: "keyed";
+  readonly verb: "update" | "delete";
+  readonly entity: ResolvedEntity;
+  readonly columns: readonly ResolvedColumn[];
+  readonly by: readonly ResolvedColumn[];
+  readonly rows: readonly KeyedRow[];
+  /** Whether one statement may take many of them. */
+  readonly isListable: boolean;
+}
+
 /** What a verb that writes does, before any dialect. */
 export type WritePlan = InsertPlan | InsertFromPlan | UpdatePlan | DeletePlan;

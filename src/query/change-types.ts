@@ -1,6 +1,6 @@
 import type { ColumnKind, Columns, ColumnValue, ComparedKind, kindOf, ValueObject } from "../columns/index.js";
 import type { Expression } from "../expression/index.js";
-import type { ColumnsOf, Definitions, Entity, OwnRow } from "../model/index.js";
+import type { ColumnsOf, Definitions, Entity, KeyColumns, OwnRow } from "../model/index.js";
 
 /** in: a column or a value object; out: what a change may give it, a value or an expression. */
 type Given<C> =
@@ -15,6 +15,17 @@ export type Changes<C extends Columns> = { readonly [P in keyof C]?: Given<C[P]>
 
 /** What an update gives a row's columns: values, or expressions of the row. */
 export type EntityChanges<D extends Definitions<D>, E extends keyof D> = Changes<ColumnsOf<D, E>>;
+
+/** in: columns; out: values for some of them, no expressions. */
+type PlainChanges<C extends Columns> = {
+  readonly [P in keyof C]?: C[P] extends ValueObject<infer V, infer N>
+    ? PlainChanges<V> | (N extends true ? null : never)
+    : ColumnValue<C[P]>;
+};
+
+/** A row that is named by its key, with what some of its columns are given. */
+export type RowChange<D extends Definitions<D>, E extends keyof D> = PlainChanges<ColumnsOf<D, E>> &
+  Pick<Required<PlainChanges<ColumnsOf<D, E>>>, KeyColumns<D, E>>;
 
 /** in: the type of an entity of a model; out: what an update gives its columns. */
 export type ChangesOf<X> = X extends Entity<infer D, infer E> ? EntityChanges<D, E> : never;

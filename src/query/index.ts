@@ -1,4 +1,4 @@
-export type { Changes, ChangesOf, EntityChanges, UpsertOptions } from "./change-types.js";
+export type { Changes, ChangesOf, EntityChanges, RowChange, UpsertOptions } from "./change-types.js";
 export { except, exists, firstOf, intersect, named, notExists, recursive, union, unionAll } from "./combine.js";
 export type {
   Combined,
@@ -13,7 +13,7 @@ export type {
 } from "./combined-types.js";
 export { fieldsOf, fieldsOfQuery, projectionOfQuery, rowAt } from "./derived.js";
 export type { Group, GroupKeys } from "./group.js";
-export { from, isPlainQuery, stateOf, withProjection } from "./query.js";
+export { from, isPlainQuery, reachOf, stateOf, withProjection } from "./query.js";
 export type {
   Counted,
   Deep,

@@ -1,5 +1,5 @@
 import type { HasTrait } from "../columns/index.js";
-import type { Fault, Order, Predicate, Query, Strategy } from "../expression/index.js";
+import type { Fault, Order, OutsideRule, Predicate, Query, Strategy } from "../expression/index.js";
 import type {
   CardinalityOf,
   ColumnsOf,
@@ -76,6 +76,12 @@ export interface EntityQuery<D extends Definitions<D>, E extends EntityName<D>, 
   counted(): Counted;
   /** Has all statements of the query see one state of the data. SQLite's always do. */
   snapshot(): this;
+  /**
+   * What becomes of reading what the query does not bring, on a live entity of a unit of work: it is loaded when it is
+   * awaited, refused (`OutsideReachError`), or blank: an empty list, null. With names: of these relations and columns.
+   * It holds for all below the query's rows where nothing narrower says otherwise.
+   */
+  outside(rule: OutsideRule, ...names: (keyof ColumnsOf<D, E> | keyof RelationsOf<D, E>)[]): this;
   /** Sets the strategy for what is reached; inside a reach: for that relation and what it reaches in turn. */
   how(strategy: Strategy): this;
   /** Brings for each row only what the function names: an expression, or an object of such. */
@@ -140,6 +146,8 @@ export interface OneQuery<D extends Definitions<D>, E extends EntityName<D>, Row
   ): OneQuery<D, E, Reached<D, E, Row, S>>;
   /** Brings only these columns of the row, heavy ones too, as a plain object. */
   columns<const P extends keyof ColumnsOf<D, E>>(...names: readonly P[]): OneQuery<D, E, Narrowed<D, E, Row, P>>;
+  /** What becomes of reading what it does not bring, as on any query. */
+  outside(rule: OutsideRule, ...names: (keyof ColumnsOf<D, E> | keyof RelationsOf<D, E>)[]): this;
   /** Sets the strategy for this relation and what it reaches in turn. */
   how(strategy: Strategy): this;
   /** Brings only what the function names. */

@@ -12,8 +12,10 @@ import {
   type JoinNode,
   type Node,
   nodeOf,
+  type OutsideRule,
   operandOf,
   orderNodes,
+  outsideRules,
   partsOf,
   pathTo,
   predicateGiven,
@@ -220,6 +222,18 @@ class BuiltQuery {
     return this.#with({ columns: names });
   }
 
+  outside(rule: OutsideRule, ...names: readonly string[]): BuiltQuery {
+    const { source, outside } = this[stateKey];
+    const { members, relations, name: entity } = source.entity;
+    if (!outsideRules.includes(rule))
+      throw new GemachError("OUTSIDE_UNKNOWN", { given: String(rule), known: outsideRules });
+    const known = [...members.keys(), ...relations.keys()];
+    for (const name of names) if (!known.includes(name)) throw new GemachError("NAME_UNKNOWN", { entity, name, known });
+    if (names.length === 0) return this.#with({ outside: { all: rule, named: outside?.named ?? new Map() } });
+    const named = new Map([...(outside?.named ?? []), ...names.map((name) => [name, rule] as const)]);
+    return this.#with({ outside: { all: outside?.all, named } });
+  }
+
   counted(): BuiltQuery {
     return this.#with({ isCounted: true, reach: [], projection: undefined });
   }
@@ -288,6 +302,10 @@ export function from(given: unknown): unknown {
   if (!isQuery(given)) throw new GemachError("ENTITY_EXPECTED", { call: "from", got: typeWord(given) });
   return new BuiltQuery(rowsOf(given[stateKey]));
 }
+
+/** A query of an entity that reaches a shape. @internal */
+export const reachOf = (entity: ResolvedEntity, shape: object): QueryState =>
+  new BuiltQuery(allOf({ entity })).reach(shape)[stateKey];
 
 /** Another query's rows, as a query. */
 function rowsOf(query: QueryState): QueryState {

@@ -25,11 +25,14 @@ const mostShapes = 1000;
 export class Compiler {
   readonly settings: PlanSettings;
   readonly runtime: Runtime;
+  /** Whether code may be compiled at run time. */
+  readonly generatesCode: boolean;
   readonly #constructors = new WeakMap<RowPlan, RowConstructor>();
   readonly #reached = new WeakMap<ResolvedEntity, Map<string, QueryState>>();
 
   constructor(dialect: Dialect, { how, generateCode, isTrusting }: CompilerOptions) {
     this.settings = { strategy: how, isTrusting, wholeTrees: dialect.wholeTrees };
+    this.generatesCode = generateCode;
     const make = rowConstructors(dialect, generateCode);
     const constructorOf: ConstructorOf = (plan) => {
       let known = this.#constructors.get(plan);

@@ -1,9 +1,10 @@
 import { GemachError } from "../errors/index.js";
 import type { Query, QueryState } from "../expression/index.js";
-import { planCount } from "../plan/index.js";
+import { planCount, planList } from "../plan/index.js";
 import type { CompiledStatement } from "../sql/index.js";
 import { callSite } from "./call-site.js";
 import type { Compiler } from "./compiler.js";
+import type { Soon } from "./driver.js";
 import { fetch, isAlone, objectsOf, requestOf } from "./fetch.js";
 import type { VerbOrigin } from "./origin.js";
 import type { Sender, Together } from "./sender.js";
@@ -12,6 +13,14 @@ import { isLimited, type Limits, stopOf } from "./stop.js";
 
 /** Frames between the place where the stack is taken and the caller of a verb: `callSite`, `originOf`, the verb. */
 const framesBetween = 4;
+
+/** What makes more of rows than plain ones: a unit of work. */
+export interface Living {
+  /** The query to send in place of one, once what it might miss is written. */
+  ready(state: QueryState): Soon<QueryState>;
+  /** What the caller gets of a query's rows. */
+  rows(state: QueryState, rows: readonly unknown[], origin: VerbOrigin): readonly unknown[];
+}
 
 /** What the verbs have in common: what compiles, shared by all that sends for one database, and where it is sent. */
 export interface Context {
@@ -23,7 +32,16 @@ export interface Context {
   readonly isReadOnly: boolean;
   /** Whether all that is sent is part of one transaction. */
   readonly isTransaction: boolean;
+  readonly living?: Living;
 }
+
+/** What the caller gets of a query's rows. */
+export const alive = <R>(
+  { living }: Context,
+  state: QueryState,
+  rows: readonly R[],
+  origin: VerbOrigin,
+): readonly R[] => (living === undefined ? rows : (living.rows(state, rows, origin) as readonly R[]));
 
 /** Does what a verb does, as long as its limits let it. */
 export async function run<R>(
@@ -73,6 +91,18 @@ export function rowsAlone(
 export function togetherFor(context: Context, { isSnapshot }: QueryState, isSeveral: boolean): Together {
   if (!isSeveral) return "no";
   return isSnapshot || context.isSnapshot ? "snapshot" : "free";
+}
+
+/** The plain rows of a query, with what it reaches. */
+export async function rowsOfQuery(
+  context: Context,
+  state: QueryState,
+  origin: VerbOrigin,
+): Promise<readonly unknown[]> {
+  const { compiler } = context;
+  const statement = compiler.compile(state, "list", planList);
+  const steps = () => fetch(statement, compiler.runtime, state.given?.values);
+  return await run(context, steps, togetherFor(context, state, statement.followUps.size > 0), origin, noLimits);
 }
 
 /** Counts the rows of a query. */

@@ -1,13 +1,32 @@
 export { type AsyncContext, asyncContext } from "./async-context.js";
-export type { CallSite } from "./call-site.js";
-export { type Connection, connectionOf } from "./connections.js";
-export { type AnyDatabase, Database, type DatabaseOptions, database } from "./database.js";
+export { type CallSite, callSite } from "./call-site.js";
+export { Compiler } from "./compiler.js";
+export { type Connection, connectionOf, register } from "./connections.js";
+export { type Context, type Living, noLimits, rowsOfQuery, run } from "./context.js";
 export type { Driver, Isolation, Request, Send, Session, Soon, TransactionSettings, WireRows } from "./driver.js";
-export { Transaction, type TransactionWork } from "./open-transaction.js";
+export { insideOf, refuseInside } from "./lone.js";
+export { expectOptions } from "./options.js";
 export { controlOrigin, type Origin, type VerbOrigin } from "./origin.js";
+export { now } from "./platform.js";
 export type { Portion } from "./portion.js";
-export type { Page } from "./reads.js";
-export type { TransactionOptions } from "./run-transaction.js";
+export { completed } from "./reach.js";
+export { type Page, Reads } from "./reads.js";
+export { canGenerateCode } from "./row-constructor.js";
+export { poolSender } from "./sender.js";
+export { type SessionSender, savepointName, sessionSender } from "./session-sender.js";
 export type { Steps } from "./steps.js";
-export { cancelling, type Limits, orStopped, type Signal, type Stop } from "./stop.js";
-export type { BegunStatement, Observer, SentStatement } from "./watch.js";
+export {
+  cancelling,
+  isLimited,
+  type Limits,
+  limitNames,
+  orStopped,
+  type Signal,
+  type Stop,
+  stopOf,
+  wait,
+} from "./stop.js";
+export { transact } from "./transaction.js";
+export { Verbs } from "./verbs.js";
+export { type BegunStatement, type Observer, type SentStatement, type Watch, watch } from "./watch.js";
+export { writeKeyed, writing } from "./write.js";

@@ -1,20 +1,23 @@
 import { checked } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { type QueryState, qualified, type ResolvedColumn } from "../expression/index.js";
-import { type Output, type PlanSettings, planReach, type StatementPlan } from "../plan/index.js";
+import { few, type Output, type PlanSettings, planReach, type StatementPlan } from "../plan/index.js";
 import { type CompiledStatement, compile, type Dialect, type Wire } from "../sql/index.js";
+import { type Context, run, togetherFor } from "./context.js";
 import { fetchFollowUps } from "./fetch.js";
 import type { Gathered, Runtime } from "./gather.js";
+import type { VerbOrigin } from "./origin.js";
 import type { Steps } from "./steps.js";
+import type { Limits } from "./stop.js";
 
 /** A plan for rows in memory, and their follow-ups. */
-export interface ReachPlan {
+interface ReachPlan {
   readonly plan: Pick<StatementPlan, "rows" | "outputs">;
   readonly followUps: CompiledStatement["followUps"];
 }
 
 /** Compiles what rows in memory are to reach. */
-export function compileReach(query: QueryState, settings: PlanSettings, dialect: Dialect): ReachPlan {
+function compileReach(query: QueryState, settings: PlanSettings, dialect: Dialect): ReachPlan {
   const plan = planReach(query, settings);
   return {
     plan,
@@ -39,8 +42,24 @@ function wiresOf(row: object, outputs: readonly Output[], dialect: Dialect): rea
   });
 }
 
-/** Completes rows that are in memory already: copies of them with what they reach. */
-export function* reachRows({ plan, followUps }: ReachPlan, rows: readonly object[], runtime: Runtime): Steps<object[]> {
+/** Copies of rows in memory with what a query of their entity reaches. */
+export async function completed(
+  context: Context,
+  state: QueryState,
+  rows: readonly object[],
+  origin: VerbOrigin,
+  limits: Limits,
+): Promise<object[]> {
+  const { compiler } = context;
+  const isLarge = rows.length > few;
+  const plan = compiler.kept(state, isLarge ? "reach of many" : "reach", () =>
+    compileReach(state, { ...compiler.settings, isLarge }, compiler.runtime.dialect),
+  );
+  const together = togetherFor(context, state, plan.followUps.size > 1);
+  return await run(context, () => reachRows(plan, rows, compiler.runtime), together, origin, limits);
+}
+
+function* reachRows({ plan, followUps }: ReachPlan, rows: readonly object[], runtime: Runtime): Steps<object[]> {
   const make = runtime.constructorOf(plan.rows);
   const wires = rows.map((row) => wiresOf(row, plan.outputs, runtime.dialect));
   const objects = rows.map((row, i) => ({ ...row, ...(make(wires[i] as readonly Wire[]) as object) }));

@@ -1,7 +1,7 @@
 import { GemachError } from "../errors/index.js";
 import { expectKey, type Query, type QueryState } from "../expression/index.js";
 import { type Definitions, type Entity, type EntityName, entityIn } from "../model/index.js";
-import { few, planExists, planList, planSingle, rowList } from "../plan/index.js";
+import { planExists, planList, planSingle, rowList } from "../plan/index.js";
 import {
   from,
   type Reached,
@@ -13,6 +13,7 @@ import {
   stateOf,
 } from "../query/index.js";
 import {
+  alive,
   type Context,
   countRows,
   expectTransaction,
@@ -29,7 +30,7 @@ import type { VerbOrigin } from "./origin.js";
 import { pageStatement, portionStatement } from "./paging.js";
 import { fetchPortion, type Portion } from "./portion.js";
 import { rawRows } from "./raw.js";
-import { compileReach, reachRows } from "./reach.js";
+import { completed } from "./reach.js";
 import type { Steps } from "./steps.js";
 import { type Limits, limitNames } from "./stop.js";
 
@@ -63,14 +64,16 @@ export class Reads {
     const origin = originOf(this.#context, "list", Reads.prototype.list, query);
     if (raw !== undefined)
       return (await run(this.#context, () => rawRows(raw, compiler.runtime), "no", origin, limits)) as Row[];
-    const state = stateOf(query, "list");
-    expectTransaction(this.#context, state);
+    const given = stateOf(query, "list");
+    expectTransaction(this.#context, given);
+    const { living } = this.#context;
+    const state = living === undefined ? given : await living.ready(given);
     const statement = compiler.compile(state, "list", planList);
     const alone = rowsAlone(this.#context, statement, state, limits);
-    if (alone !== undefined) return (await alone) as Row[];
+    if (alone !== undefined) return alive(this.#context, state, await alone, origin) as Row[];
     const steps = () => fetch(statement, compiler.runtime, state.given?.values);
     const together = togetherFor(this.#context, state, statement.followUps.size > 0);
-    return (await run(this.#context, steps, together, origin, limits)) as Row[];
+    return alive(this.#context, state, await run(this.#context, steps, together, origin, limits), origin) as Row[];
   }
 
   /**
@@ -100,6 +103,7 @@ export class Reads {
     expectOptions("count", limits, limitNames);
     const state = stateOf(query, "count");
     const origin = originOf(this.#context, "count", Reads.prototype.count, query);
+    await this.#context.living?.ready(state);
     return await run(this.#context, () => countRows(this.#context, state), "no", origin, limits);
   }
 
@@ -109,6 +113,7 @@ export class Reads {
     const { compiler } = this.#context;
     const state = stateOf(query, "exists");
     const origin = originOf(this.#context, "exists", Reads.prototype.exists, query);
+    await this.#context.living?.ready(state);
     const statement = compiler.compile(state, "exists", planExists);
     const steps = () => fetch(statement, compiler.runtime, state.given?.values);
     return (await run(this.#context, steps, "no", origin, limits)).length > 0;
@@ -122,18 +127,20 @@ export class Reads {
   async page<Row>(query: Query<Row>, options: { size: number; number?: number } & Limits): Promise<Page<Row>> {
     expectOptions("page", options, ["size", "number", ...limitNames]);
     const { size, number = 1 } = options;
-    const state = stateOf(query, "page");
-    expectTransaction(this.#context, state);
+    const asked = stateOf(query, "page");
+    expectTransaction(this.#context, asked);
     rowCount(size, "page", 1);
     rowCount(number, "page", 1);
     const context = this.#context;
     const origin = originOf(context, "page", Reads.prototype.page, query);
+    const state = context.living === undefined ? asked : await context.living.ready(asked);
     const before = (number - 1) * size;
     const rest = state.limit === undefined ? size : Math.max(0, Math.min(size, state.limit - before));
     const { statement, given } = pageStatement(context.compiler, state, rest, (state.offset ?? 0) + before);
     const steps = function* (): Steps<Page<Row>> {
       const total = yield* countRows(context, state);
-      const rows = (yield* fetch(statement, context.compiler.runtime, given)) as Row[];
+      const found = (yield* fetch(statement, context.compiler.runtime, given)) as Row[];
+      const rows = alive(context, state, found, origin) as Row[];
       return { rows, total, pages: Math.ceil(total / size), number, size };
     };
     return await run(context, steps, togetherFor(context, state, true), origin, options);
@@ -187,14 +194,17 @@ export class Reads {
     }
   }
 
-  async #portion<Row>(state: QueryState, size: number, origin: VerbOrigin, limits: Limits): Promise<Portion<Row>> {
-    expectTransaction(this.#context, state);
+  async #portion<Row>(asked: QueryState, size: number, origin: VerbOrigin, limits: Limits): Promise<Portion<Row>> {
+    expectTransaction(this.#context, asked);
+    const { living } = this.#context;
+    const state = living === undefined ? asked : await living.ready(asked);
     if (state.groupBy === undefined) expectKey(state.source.entity, `${origin.verb}()`);
     const { compiler } = this.#context;
     const { statement, given } = portionStatement(compiler, state, size + 1);
     const steps = () => fetchPortion(statement, size, state.cursor?.side, compiler.runtime, given);
     const together = togetherFor(this.#context, state, statement.followUps.size > 0);
-    return (await run(this.#context, steps, together, origin, limits)) as Portion<Row>;
+    const portion = (await run(this.#context, steps, together, origin, limits)) as Portion<Row>;
+    return { ...portion, rows: alive(this.#context, state, portion.rows, origin) as Row[] };
   }
 
   /**
@@ -219,25 +229,20 @@ export class Reads {
     const resolved = entityIn(entity, "reach");
     const given = rowList(rows, resolved, "reach");
     const state = compiler.reached(resolved, shape, () => stateOf(from(entity).reach(shape as never), "reach"));
-    const isLarge = given.length > few;
-    const plan = compiler.kept(state, isLarge ? "reach of many" : "reach", () =>
-      compileReach(state, { ...compiler.settings, isLarge }, compiler.runtime.dialect),
-    );
-    const steps = () => reachRows(plan, given, compiler.runtime);
-    const together = togetherFor(this.#context, state, plan.followUps.size > 1);
-    return (await run(this.#context, steps, together, origin, limits)) as Reached<D, E, R, S>[];
+    return (await completed(this.#context, state, given, origin, limits)) as Reached<D, E, R, S>[];
   }
 
-  async #one<Row>(state: QueryState, origin: VerbOrigin, limits: Limits): Promise<readonly Row[]> {
+  async #one<Row>(asked: QueryState, origin: VerbOrigin, limits: Limits): Promise<readonly Row[]> {
     expectOptions(origin.verb, limits, limitNames);
     const context = this.#context;
-    const { compiler } = context;
-    expectTransaction(context, state);
+    const { compiler, living } = context;
+    expectTransaction(context, asked);
+    const state = living === undefined ? asked : await living.ready(asked);
     const statement = compiler.compile(state, "single", planSingle);
     const alone = rowsAlone(context, statement, state, limits);
     if (alone !== undefined) {
       const found = await alone;
-      if (found.length < 2) return found as readonly Row[];
+      if (found.length < 2) return alive(context, state, found as readonly Row[], origin);
     }
     const check = function* (found: number): Steps<void> {
       if (found < 2) return;
@@ -250,7 +255,8 @@ export class Reads {
     };
     const steps = () => fetch(statement, compiler.runtime, state.given?.values, check);
     const together = togetherFor(context, state, statement.followUps.size > 0);
-    return (await run(context, steps, together, origin, limits)) as readonly Row[];
+    const rows = (await run(context, steps, together, origin, limits)) as readonly Row[];
+    return alive(context, state, rows, origin);
   }
 }
 

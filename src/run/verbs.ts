@@ -18,6 +18,7 @@ import {
   planInsert,
   planInsertFrom,
   planUpdate,
+  planUpdateRows,
   type ReturningOption,
   rowList,
   type WritePlan,
@@ -27,6 +28,7 @@ import {
   type EntityQuery,
   type RawCommand,
   type Reference,
+  type RowChange,
   rawIn,
   type Selected,
   type Selection,
@@ -38,8 +40,9 @@ import { expectOptions } from "./options.js";
 import type { VerbOrigin } from "./origin.js";
 import { rawCount } from "./raw.js";
 import { Reads } from "./reads.js";
+import type { Steps } from "./steps.js";
 import { type Limits, limitNames } from "./stop.js";
-import { writing } from "./write.js";
+import { countKeyed, writing } from "./write.js";
 
 /** The verbs that write, beside those that read. */
 export class Verbs extends Reads {
@@ -181,6 +184,30 @@ export class Verbs extends Reads {
     const { all = false, returning } = options;
     const plan = planUpdate(stateOf(query, "update"), changes, { all, returning: returning as ReturningOption });
     return await this.#write(plan, originOf(this.#context, "update", Verbs.prototype.update, query as Query), options);
+  }
+
+  /**
+   * Changes rows that are named by their keys, each to values of its own, all or none: rows that change the same columns go
+   * together in few statements. A key that no row has changes nothing.
+   * @returns how many rows there were.
+   */
+  async updateRows<D extends Definitions<D>, E extends EntityName<D>>(
+    entity: Entity<D, E>,
+    rows: readonly RowChange<D, E>[],
+    limits: Limits = noLimits,
+  ): Promise<number> {
+    expectOptions("updateRows", limits, limitNames);
+    const resolved = entityIn(entity, "updateRows");
+    const plans = planUpdateRows(resolved, rowList<GivenRow>(rows, resolved, "updateRows"), "updateRows");
+    const { compiler } = this.#context;
+    this.#refuseReadOnly("updateRows");
+    const origin = originOf(this.#context, "updateRows", Verbs.prototype.updateRows);
+    const steps = function* (): Steps<number> {
+      let count = 0;
+      for (const plan of plans) count += yield* countKeyed(plan, compiler.runtime);
+      return count;
+    };
+    return await run(this.#context, steps, rows.length > 1 ? "always" : "no", origin, limits);
   }
 
   /**

@@ -1,6 +1,6 @@
 import type { Given } from "../expression/index.js";
-import type { WritePlan } from "../plan/index.js";
-import { type StatementOrigin, writeStatements } from "../sql/index.js";
+import type { KeyedPlan, KeyedRow, WritePlan } from "../plan/index.js";
+import { keyedStatements, type StatementOrigin, writeStatements } from "../sql/index.js";
 import type { WireRows } from "./driver.js";
 import { gather, type Runtime } from "./gather.js";
 import type { Steps } from "./steps.js";
@@ -18,6 +18,39 @@ const words: Readonly<Record<WritePlan["kind"], string>> = {
 function originOf(plan: WritePlan): StatementOrigin {
   const { name } = "entity" in plan ? plan.entity : plan.query.source.entity;
   return { purpose: `${words[plan.kind]} ${name}`, entity: name, relation: undefined, strategy: undefined };
+}
+
+/** Writes rows that are found by their keys; tells of each statement how many it found of how many. */
+function* sendKeyed(
+  plan: KeyedPlan,
+  { dialect }: Pick<Runtime, "dialect">,
+  found: (count: number, rows: readonly KeyedRow[]) => void,
+): Steps<void> {
+  const { name } = plan.entity;
+  const purpose = `${plan.verb === "update" ? "changed" : "deleted"} rows of ${name}`;
+  const origin = { purpose, entity: name, relation: undefined, strategy: undefined };
+  for (const { text, parameters, rows } of keyedStatements(plan, dialect)) {
+    const answer = yield { text, parameters, origin, counts: true };
+    found(Number(answer[0]?.[0] ?? 0), rows);
+  }
+}
+
+/** The same; gives the number of rows that were found. */
+export function* countKeyed(plan: KeyedPlan, runtime: Pick<Runtime, "dialect">): Steps<number> {
+  let sum = 0;
+  yield* sendKeyed(plan, runtime, (count) => {
+    sum += count;
+  });
+  return sum;
+}
+
+/** The same; gives the rows of the statements that did not find all of theirs. */
+export function* writeKeyed(plan: KeyedPlan, runtime: Pick<Runtime, "dialect">): Steps<readonly KeyedRow[]> {
+  const missed: (readonly KeyedRow[])[] = [];
+  yield* sendKeyed(plan, runtime, (count, rows) => {
+    if (count !== rows.length) missed.push(rows);
+  });
+  return missed.flat();
 }
 
 /** A plan that writes as work to be done, and whether that takes several statements. */

@@ -1,4 +1,5 @@
 import { typeWord } from "../columns/index.js";
+import type { AnyDatabase } from "../database/index.js";
 import { GemachError } from "../errors/index.js";
 import {
   type Definitions,
@@ -9,7 +10,7 @@ import {
   type TableInOrder,
   tableKey,
 } from "../model/index.js";
-import { type AnyDatabase, connectionOf, controlOrigin, type Steps } from "../run/index.js";
+import { connectionOf, controlOrigin, type Steps } from "../run/index.js";
 import { type DialectOption, dialectIn } from "../sql/index.js";
 
 /**

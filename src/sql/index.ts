@@ -18,4 +18,5 @@ export type { PreviewWriteOptions } from "./preview/preview-writes.js";
 export { rawRequest } from "./translate/raw.js";
 export type { Parameter } from "./tree/tree.js";
 export type { EncodedStatement } from "./write/insert.js";
+export { keyedStatements } from "./write/keyed.js";
 export { writeStatements } from "./write/write.js";

@@ -146,10 +146,10 @@ export function useSociety(society: Society): () => readonly Engine[] {
   return all;
 }
 
-/** A test of its own for each engine. */
-export function eachEngine(all: () => readonly Engine[], what: string, work: (db: Database, engine: Engine) => Promise<void>): void {
+/** A test of its own for each engine; `timeout` in milliseconds, where it takes long. */
+export function eachEngine(all: () => readonly Engine[], what: string, work: (db: Database, engine: Engine) => Promise<void>, timeout = 30_000): void {
   for (const [at, name] of inject("engines").entries())
-    test(`${what}, on ${name}`, () => {
+    test(`${what}, on ${name}`, { timeout }, () => {
       const engine = all()[at] as Engine;
       return work(engine.connect(), engine);
     });

@@ -15,6 +15,7 @@ export const mariadbDialect: Dialect = {
   writes: {
     emptyRow: "() values ()",
     insertArrays: undefined,
+    rowsOfArrays: undefined,
     advance: () => [],
     // A packet of a server may be as small as a megabyte.
     portions: { rows: [1024, 256, 64, 16, 4, 1], mostParameters: 65_535, mostBytes: 500_000, takesDefault: true },

@@ -1,3 +1,4 @@
+import type { ValueType } from "../../../columns/index.js";
 import { quotedText, standardConflict } from "../../print/parts.js";
 import type { TextRules, WriteRules } from "../dialect.js";
 import { inForm, storedIn } from "../stored.js";
@@ -13,28 +14,33 @@ const advancing = (insert: string, table: string, identity: string, { quote }: T
   `counter as (select pg_get_serial_sequence(${quotedText(table)}, ${quotedText(identity)}) as name, max(${quote(identity)}) as last from added) ` +
   `select setval(name, last) from counter where last > nextval(name)`;
 
+/**
+ * A select of columns that are given as arrays. An array of arrays would be unnested as a whole: a column's lists travel as
+ * texts, and so does what is yet to be made a value.
+ */
+function selectOfArrays(types: readonly ValueType[], isNamed: boolean): string {
+  const forms = types.map((type) => storedIn(type, "postgres")?.write);
+  const isText = types.map(({ kind }, i) => kind === "list" || forms[i] !== undefined);
+  const arrays = types.map((type, i) => `$${i + 1}::${isText[i] ? "text" : castType(type)}[]`).join(", ");
+  const names = types.map((_, i) => `part_${i + 1}`);
+  if (!isText.includes(true))
+    return `select * from unnest(${arrays})${isNamed ? ` as given (${names.join(", ")})` : ""}`;
+  const parts = types.map((type, i) => {
+    const name = names[i] as string;
+    const made = forms[i] !== undefined ? inForm(forms[i], name) : isText[i] ? `${name}::${castType(type)}` : name;
+    return isNamed && made !== name ? `${made} as ${name}` : made;
+  });
+  return `select ${parts.join(", ")} from unnest(${arrays}) as given (${names.join(", ")})`;
+}
+
 /** How PostgreSQL takes rows: each column as an array. */
 export const postgresWrites = (text: TextRules): WriteRules => ({
   emptyRow: "default values",
   insertArrays: ({ into, table, types, identity }) => {
-    // An array of arrays would be unnested as a whole: a column's lists travel as texts, and so does what is yet to be made a value.
-    const forms = types.map((type) => storedIn(type, "postgres")?.write);
-    const isText = types.map(({ kind }, i) => kind === "list" || forms[i] !== undefined);
-    const arrays = types.map((type, i) => `$${i + 1}::${isText[i] ? "text" : castType(type)}[]`).join(", ");
-    const names = types.map((_, i) => `part_${i + 1}`);
-    const parts = types
-      .map((type, i) => {
-        const form = forms[i];
-        if (form !== undefined) return inForm(form, names[i] as string);
-        return isText[i] ? `${names[i]}::${castType(type)}` : names[i];
-      })
-      .join(", ");
-    const rows = isText.includes(true)
-      ? `${parts} from unnest(${arrays}) as given (${names.join(", ")})`
-      : `* from unnest(${arrays})`;
-    const insert = `${into} select ${rows}`;
+    const insert = `${into} ${selectOfArrays(types, false)}`;
     return table === undefined || identity === undefined ? insert : advancing(insert, table, identity, text);
   },
+  rowsOfArrays: (types) => selectOfArrays(types, true),
   advance: (table, identity, last) => {
     const known = last === undefined ? `(select max(${text.quote(identity)}) from ${table})` : "$1::bigint";
     return [

@@ -1,19 +1,22 @@
 import { GemachError } from "../errors/index.js";
-import { type Strategy, strategies } from "../expression/index.js";
+import { type OutsideRule, outsideRules, type Strategy, strategies } from "../expression/index.js";
+import {
+  Compiler,
+  type Context,
+  canGenerateCode,
+  type Driver,
+  expectOptions,
+  now,
+  poolSender,
+  register,
+  Verbs,
+  watch,
+} from "../run/index.js";
 import type { Dialect } from "../sql/index.js";
-import { Compiler } from "./compiler.js";
-import { register } from "./connections.js";
-import type { Context } from "./context.js";
-import type { Driver } from "./driver.js";
+import type { WorkOptions } from "../work/index.js";
 import { joining } from "./joining.js";
-import type { Joining, Transaction, TransactionWork } from "./open-transaction.js";
-import { expectOptions } from "./options.js";
-import { now } from "./platform.js";
-import { canGenerateCode } from "./row-constructor.js";
+import type { Joining, Transaction, TransactionWork, Work } from "./open-transaction.js";
 import { runTransaction, type TransactionOptions, type TransactionPlace } from "./run-transaction.js";
-import { poolSender } from "./sender.js";
-import { Verbs } from "./verbs.js";
-import { watch } from "./watch.js";
 
 /** Settings of a database. */
 export interface DatabaseOptions {
@@ -28,6 +31,8 @@ export interface DatabaseOptions {
    * looking whether their rows are there; false by default. A relation says it for itself by `constraint: "trusted"`.
    */
   readonly trustConstraints?: boolean;
+  /** What becomes of reading what no query of a unit of work has brought, where neither it nor the query says; "load" by default. */
+  readonly outside?: OutsideRule;
   /**
    * Whether the verbs of the database itself, called inside of a transaction's work, are part of the transaction; false by
    * default. It follows asynchronous calls, where the platform can: not in a browser.
@@ -42,6 +47,7 @@ export class Database extends Verbs {
   /** The dialect that it speaks. */
   readonly dialect: Dialect;
   readonly #place: TransactionPlace;
+  readonly #working: WorkOptions;
   readonly #current: (() => Transaction | undefined) | undefined;
 
   /** @internal */
@@ -49,6 +55,9 @@ export class Database extends Verbs {
     const { how = "auto", generateCode = canGenerateCode(), clock = now, snapshot = false, ambient = false } = options;
     const isTrusting = options.trustConstraints === true;
     if (!strategies.includes(how)) throw new GemachError("STRATEGY_UNKNOWN", { given: String(how), known: strategies });
+    const { outside } = options;
+    if (outside !== undefined && !outsideRules.includes(outside))
+      throw new GemachError("OUTSIDE_UNKNOWN", { given: String(outside), known: outsideRules });
     const { dialect } = driver;
     const sender = poolSender(driver, watch(clock));
     const compiler = new Compiler(dialect, { how, generateCode, isTrusting });
@@ -56,6 +65,7 @@ export class Database extends Verbs {
     const joined = ambient ? joining(own) : undefined;
     super(joined?.context ?? own);
     this.dialect = dialect;
+    this.#working = given({ outside: options.outside });
     this.#current = joined?.current;
     const join: Joining = joined?.join ?? ((_tx, _context, work) => work());
     this.#place = { driver, compiler, watch: sender.watch, clock, join };
@@ -74,7 +84,22 @@ export class Database extends Verbs {
     if (current === undefined) return await runTransaction(this.#place, work, options);
     return await current.transaction(work, options);
   }
+
+  /**
+   * A unit of work: a transaction in which each row is one live entity, whatever query brings it. What is changed, added and
+   * removed is written at its end; where the work throws, nothing is.
+   * @throws GemachError as of `transaction`, and `CONFLICT`, `WORK_FAILED`, and what writing throws
+   */
+  async work<R>(work: Work<R>, options: TransactionOptions & WorkOptions = {}): Promise<R> {
+    const { outside, cohort, flushes, ...further } = options;
+    const settings = { ...this.#working, ...given({ outside, cohort, flushes }) };
+    return await this.transaction((tx) => tx.working(work, settings), further);
+  }
 }
+
+/** Settings without those that are left out. */
+const given = (options: { readonly [P in keyof WorkOptions]: WorkOptions[P] | undefined }): WorkOptions =>
+  Object.fromEntries(Object.entries(options).filter(([, value]) => value !== undefined));
 
 /** A database or a transaction on it: what code that works with either takes. */
 export type AnyDatabase = Database | Transaction;
@@ -86,6 +111,7 @@ const knownOptions: readonly (keyof DatabaseOptions)[] = [
   "snapshot",
   "trustConstraints",
   "ambient",
+  "outside",
 ];
 
 /**

@@ -1,13 +1,23 @@
 import { GemachError } from "../errors/index.js";
 import { rowCount } from "../query/index.js";
-import type { Compiler } from "./compiler.js";
-import type { Driver, Isolation, Session, TransactionSettings } from "./driver.js";
-import { insideOf, refuseInside } from "./lone.js";
+import {
+  type Compiler,
+  type Driver,
+  expectOptions,
+  type Isolation,
+  insideOf,
+  isLimited,
+  type Limits,
+  limitNames,
+  refuseInside,
+  type Session,
+  stopOf,
+  type TransactionSettings,
+  transact,
+  type Watch,
+  wait,
+} from "../run/index.js";
 import { type Joining, type Shared, type TransactionWork, type Worked, workWith } from "./open-transaction.js";
-import { expectOptions } from "./options.js";
-import { isLimited, type Limits, limitNames, stopOf, wait } from "./stop.js";
-import { transact } from "./transaction.js";
-import type { Watch } from "./watch.js";
 
 /** Settings of a transaction. */
 export interface TransactionOptions extends Limits {

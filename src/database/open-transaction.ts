@@ -1,17 +1,29 @@
 import { GemachError } from "../errors/index.js";
+import {
+  type Compiler,
+  type Context,
+  expectOptions,
+  type Limits,
+  limitNames,
+  orStopped,
+  register,
+  type Session,
+  type SessionSender,
+  type Stop,
+  savepointName,
+  sessionSender,
+  stopOf,
+  Verbs,
+  type Watch,
+} from "../run/index.js";
 import type { Dialect } from "../sql/index.js";
-import type { Compiler } from "./compiler.js";
-import { register } from "./connections.js";
-import type { Context } from "./context.js";
-import type { Session } from "./driver.js";
-import { expectOptions } from "./options.js";
-import { type SessionSender, savepointName, sessionSender } from "./session-sender.js";
-import { type Limits, limitNames, orStopped, type Stop, stopOf } from "./stop.js";
-import { Verbs } from "./verbs.js";
-import type { Watch } from "./watch.js";
+import { openWork, type UnitOfWork, type WorkOptions, workOptionNames } from "../work/index.js";
 
 /** Work in a transaction: what it gives is what the transaction gives. */
 export type TransactionWork<R> = (tx: Transaction) => Promise<R>;
+
+/** Work with live entities: what it gives is what the unit of work gives. */
+export type Work<R> = (w: UnitOfWork) => Promise<R>;
 
 /** Runs work, so that verbs of the database itself join a transaction, where that is asked for. */
 export type Joining = <R>(tx: Transaction, context: Context, work: () => Promise<R>) => Promise<R>;
@@ -73,6 +85,7 @@ export class Transaction extends Verbs {
   readonly #shared: Shared;
   readonly #state: State;
   readonly #sender: SessionSender;
+  readonly #context: Context;
 
   /** @internal */
   constructor(shared: Shared, state: State, sender: SessionSender, context: Context) {
@@ -80,6 +93,7 @@ export class Transaction extends Verbs {
     super(context);
     this.#shared = shared;
     this.#sender = sender;
+    this.#context = context;
     this.#state = state;
     this.dialect = compiler.runtime.dialect;
     register(this, { sender, dialect: this.dialect, clock });
@@ -112,6 +126,28 @@ export class Transaction extends Verbs {
     } finally {
       stop.end();
       if (this.#state.at === "lent") this.#state.at = "open";
+    }
+  }
+
+  /**
+   * A unit of work inside of this transaction: see `db.work()`.
+   * @throws GemachError `OPTION_UNKNOWN`, and what writing its changes throws
+   */
+  async work<R>(work: Work<R>, options: WorkOptions & Limits = {}): Promise<R> {
+    expectOptions("work", options, [...workOptionNames, ...limitNames]);
+    const { signal, timeLimit, ...settings } = options;
+    return await this.transaction((tx) => tx.working(work, settings), { signal, timeLimit });
+  }
+
+  /** A unit of work of this very transaction. @internal */
+  async working<R>(work: Work<R>, options: WorkOptions): Promise<R> {
+    const { w, finish, end } = openWork(this.#context, this, options, (later) => this.afterCommit(later));
+    try {
+      const result = await work(w);
+      await finish();
+      return result;
+    } finally {
+      end();
     }
   }
 

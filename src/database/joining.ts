@@ -1,6 +1,5 @@
 import { GemachError } from "../errors/index.js";
-import { asyncContext } from "./async-context.js";
-import type { Context } from "./context.js";
+import { asyncContext, type Context } from "../run/index.js";
 import type { Joining, Transaction } from "./open-transaction.js";
 
 /** A database's context, whose verbs join the transaction that they are called inside of. */

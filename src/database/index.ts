@@ -1,0 +1,3 @@
+export { type AnyDatabase, Database, type DatabaseOptions, database } from "./database.js";
+export { Transaction, type TransactionWork, type Work } from "./open-transaction.js";
+export type { TransactionOptions } from "./run-transaction.js";

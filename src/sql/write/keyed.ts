@@ -1,0 +1,122 @@
+import type { Scalar, ValueType } from "../../columns/index.js";
+import type { ResolvedColumn } from "../../expression/index.js";
+import type { KeyedPlan, KeyedRow } from "../../plan/index.js";
+import type { Dialect } from "../dialects/dialect.js";
+import { inForm, storedIn } from "../dialects/stored.js";
+import type { Wire } from "../dialects/wire.js";
+import { qualifiedTable } from "../print/printer.js";
+
+/** A statement that writes rows found by their keys, and how many of them it is to find. */
+export interface KeyedStatement {
+  readonly text: string;
+  readonly parameters: readonly Wire[];
+  readonly rows: readonly KeyedRow[];
+}
+
+/** How many rows one statement takes where each value is a placeholder: few sizes, so that there are few texts. */
+const sizes = [500, 100, 20];
+
+/** How many rows one statement takes where each column is one array. */
+const mostInArrays = 10_000;
+
+const encodedBy =
+  ({ wire }: Dialect) =>
+  (value: Scalar, { type }: ResolvedColumn): Wire =>
+    wire.encode({ kind: "value", value, type });
+
+/** One statement a row. */
+function singles({ verb, entity, columns, by, rows }: KeyedPlan, dialect: Dialect): readonly KeyedStatement[] {
+  const { quote, placeholder } = dialect.text;
+  let count = 0;
+  const given = ({ name, type }: ResolvedColumn) =>
+    `${quote(name)} = ${inForm(storedIn(type, dialect.name)?.write, placeholder(++count))}`;
+  const table = qualifiedTable(entity, dialect);
+  const set = columns.map(given).join(", ");
+  const found = by.map(given).join(" and ");
+  const text = verb === "delete" ? `delete from ${table} where ${found}` : `update ${table} set ${set} where ${found}`;
+  const encode = encodedBy(dialect);
+  return rows.map((row) => ({
+    text,
+    parameters: [
+      ...row.values.map((value, i) => encode(value, columns[i] as ResolvedColumn)),
+      ...row.found.map((value, i) => encode(value, by[i] as ResolvedColumn)),
+    ],
+    rows: [row],
+  }));
+}
+
+const valuesOf = ({ found, values }: KeyedRow): readonly Scalar[] => [...found, ...values];
+
+/** What is the same of a statement however its rows come: what is set, and which rows are found. */
+function parts({ entity, columns, by }: KeyedPlan, dialect: Dialect) {
+  const { quote } = dialect.text;
+  const table = qualifiedTable(entity, dialect);
+  const on = by.map(({ name }, i) => `${table}.${quote(name)} = given.part_${i + 1}`).join(" and ");
+  const set = columns.map(({ name }, i) => `${quote(name)} = given.part_${by.length + i + 1}`).join(", ");
+  return { table, on, set };
+}
+
+/** Each column as an array. */
+function inArrays(
+  plan: KeyedPlan,
+  rowsOfArrays: (types: readonly ValueType[]) => string,
+  dialect: Dialect,
+): readonly KeyedStatement[] {
+  const { verb, columns, by, rows } = plan;
+  const all = [...by, ...columns];
+  const { table, on, set } = parts(plan, dialect);
+  const given = `(${rowsOfArrays(all.map(({ type }) => type))}) as given`;
+  const text =
+    verb === "delete"
+      ? `delete from ${table} using ${given} where ${on}`
+      : `update ${table} set ${set} from ${given} where ${on}`;
+  return chunks(rows, [mostInArrays]).map((chunk) => ({
+    text,
+    parameters: all.map(({ type }, i) =>
+      dialect.wire.encode({ kind: "list", values: chunk.map((row) => valuesOf(row)[i] as Scalar), type }),
+    ),
+    rows: chunk,
+  }));
+}
+
+/** Each value as a placeholder, the rows a table beside the one that is written. */
+function joined(plan: KeyedPlan, dialect: Dialect): readonly KeyedStatement[] {
+  const { verb, columns, by, rows } = plan;
+  const all = [...by, ...columns];
+  const { table, on, set } = parts(plan, dialect);
+  const encode = encodedBy(dialect);
+  return chunks(rows, sizes).flatMap((chunk): readonly KeyedStatement[] => {
+    if (chunk.length < (sizes.at(-1) as number)) return singles({ ...plan, rows: chunk }, dialect);
+    const row = (isFirst: boolean) => `select ${all.map((_, i) => (isFirst ? `? as part_${i + 1}` : "?")).join(", ")}`;
+    const given = `(${chunk.map((_, i) => row(i === 0)).join(" union all ")}) as given`;
+    const text =
+      verb === "delete"
+        ? `delete ${table} from ${table} join ${given} on ${on}`
+        : `update ${table} join ${given} on ${on} set ${set}`;
+    const parameters = chunk.flatMap((one) => valuesOf(one).map((value, i) => encode(value, all[i] as ResolvedColumn)));
+    return [{ text, parameters, rows: chunk }];
+  });
+}
+
+/** Rows in chunks of the sizes, the largest first, and what is left. */
+function chunks(rows: readonly KeyedRow[], of: readonly number[]): readonly (readonly KeyedRow[])[] {
+  const made: (readonly KeyedRow[])[] = [];
+  let at = 0;
+  while (at < rows.length) {
+    const left = rows.length - at;
+    const size = of.find((one) => one <= left) ?? left;
+    made.push(rows.slice(at, at + size));
+    at += size;
+  }
+  return made;
+}
+
+/** The statements that write rows which are found by their keys. */
+export function keyedStatements(plan: KeyedPlan, dialect: Dialect): readonly KeyedStatement[] {
+  const { rowsOfArrays, isJoined } = dialect.writes;
+  const isPlain = plan.columns.every(({ type }) => storedIn(type, dialect.name) === undefined);
+  if (plan.rows.length === 0) return [];
+  if (plan.isListable && rowsOfArrays !== undefined) return inArrays(plan, rowsOfArrays, dialect);
+  if (plan.isListable && isJoined && isPlain) return joined(plan, dialect);
+  return singles(plan, dialect);
+}

@@ -1,0 +1,115 @@
+import { GemachError } from "../errors/index.js";
+import type { ResolvedEntity, ResolvedRelation } from "../expression/index.js";
+import { setLoaded } from "./adopt.js";
+import { type Kept, keptOf, type Live, Stamped, valueAt } from "./kept.js";
+import { placeAt } from "./load.js";
+import { announce, expectLive, joinTo, retract, setRelation } from "./relations.js";
+import { isDirect, isOurs, kindOf, newCohort, type Unit } from "./unit.js";
+
+/** What stands between new entities: what is said of a relation, once all of them are there. */
+type Tie = () => void;
+
+const isObject = (value: unknown): value is Live => typeof value === "object" && value !== null;
+
+/** The columns of a new row; its relations stay apart. */
+function columnsIn(
+  entity: ResolvedEntity,
+  row: Live,
+): { readonly columns: Live; readonly relations: ResolvedRelation[] } {
+  const columns: Live = {};
+  const relations: ResolvedRelation[] = [];
+  for (const [name, value] of Object.entries(row)) {
+    const relation = entity.relations.get(name);
+    if (entity.members.has(name)) {
+      if (value !== undefined) columns[name] = value;
+    } else if (relation === undefined) {
+      const known = [...entity.members.keys(), ...entity.relations.keys()];
+      throw new GemachError("NAME_UNKNOWN", { entity: entity.name, name, known });
+    } else if (value !== undefined) relations.push(relation);
+  }
+  for (const column of entity.columns.values())
+    if (column.initial !== undefined && valueAt(columns, column.steps) === undefined && column.steps.length === 1)
+      placeAt(columns, column.steps, column.initial());
+  return { columns, relations };
+}
+
+function newEntity(unit: Unit, entity: ResolvedEntity, row: unknown, ties: Tie[]): Live {
+  if (!isObject(row)) throw new GemachError("ROWS_EXPECTED", { call: "add", entity: entity.name, got: typeof row });
+  if (entity.isReadOnly) throw new GemachError("ENTITY_READ_ONLY", { entity: entity.name });
+  const { columns, relations } = columnsIn(entity, row);
+  const kind = kindOf(unit, entity, columns);
+  const shape = kind.shapeFor(Object.keys(columns));
+  const cohort = newCohort(undefined);
+  const kept: Kept = {
+    unit,
+    kind,
+    shape,
+    standing: "new",
+    was: columns,
+    further: undefined,
+    cohort,
+    related: undefined,
+    rules: undefined,
+    awaits: undefined,
+  };
+  const live = shape.create(kept, columns);
+  cohort.members.push(live);
+  unit.added.add(live);
+  for (const relation of relations) ties.push(...tiesOf(unit, live, relation, row[relation.name], ties));
+  return live;
+}
+
+/** What a new entity was given for a relation: entities, or objects that become new ones. */
+function tiesOf(unit: Unit, live: Live, relation: ResolvedRelation, given: unknown, ties: Tie[]): readonly Tie[] {
+  const { source, target, name, cardinality } = relation;
+  if (!isDirect(relation))
+    throw new GemachError("RELATION_UNSETTABLE", {
+      entity: source.name,
+      relation: name,
+      reason: "it goes over other relations, or has a condition",
+    });
+  const entityOf = (value: unknown): Live =>
+    Stamped.of(value) === undefined && isObject(value)
+      ? newEntity(unit, target, value, ties)
+      : expectLive(unit, value, `${source.name}.${name}`, target);
+  if (cardinality === "one") {
+    const other = given === null ? null : entityOf(given);
+    if (other === null && !isOurs(relation)) return [];
+    return [
+      () =>
+        isOurs(relation) ? setRelation(live, keptOf(live), relation, other) : joinTo(live, relation, other as Live),
+    ];
+  }
+  if (!Array.isArray(given))
+    throw new GemachError("ROWS_EXPECTED", { call: "add", entity: target.name, got: "something else" });
+  const children = given.map(entityOf);
+  return [
+    () => {
+      if (keptOf(live).related?.has(name) !== true) setLoaded(unit, live, keptOf(live), relation, []);
+      for (const child of children) joinTo(live, relation, child);
+    },
+  ];
+}
+
+/** A new entity, with all that is new in the object, to be inserted when changes are written. */
+export function add(unit: Unit, entity: ResolvedEntity, row: unknown): Live {
+  const ties: Tie[] = [];
+  const live = newEntity(unit, entity, row, ties);
+  for (const tie of ties) tie();
+  for (const one of ties.length === 0 ? [live] : unit.added) if (keptOf(one).standing === "new") announce(unit, one);
+  return live;
+}
+
+/** An entity to be deleted when changes are written. */
+export function remove(unit: Unit, value: unknown): void {
+  const live = expectLive(unit, value, "remove()");
+  const kept = keptOf(live);
+  retract(unit, live);
+  if (kept.standing === "new") {
+    unit.added.delete(live);
+    kept.standing = "forgotten";
+    return;
+  }
+  kept.standing = "removed";
+  unit.removed.add(live);
+}

@@ -1,0 +1,129 @@
+import type { QueryState, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
+import { type Cohort, identityOf, type Kept, keptOf, type Live, type Rules } from "./kept.js";
+import { put } from "./live-kind.js";
+import { kindOf, mapOf, type Unit } from "./unit.js";
+
+/** The names of the columns that a query's rows have. */
+const columnNames = ({ source: { entity }, columns }: QueryState): readonly string[] =>
+  columns ?? [...entity.members].flatMap(([name, member]) => ("fields" in member || !member.isHeavy ? [name] : []));
+
+/** Gives an entity the columns of a row that it has not yet; what it has stays as it is. */
+export function complete(live: Live, kept: Kept, row: Live, names: readonly string[]): void {
+  for (const name of names) {
+    if (Object.hasOwn(live, name) || !(name in row)) continue;
+    put(live, name, row[name]);
+    kept.was[name] = kept.kind.prints.get(name)?.of(row[name]) ?? row[name];
+    if (!kept.shape.names.includes(name)) {
+      kept.further ??= [];
+      if (!kept.further.includes(name)) kept.further.push(name);
+    }
+  }
+}
+
+/** Notes a relation as loaded. */
+export function setLoaded(unit: Unit, live: Live, kept: Kept, relation: ResolvedRelation, value: unknown): void {
+  kept.related ??= new Map();
+  kept.related.set(relation.name, value);
+  kept.kind.show(live, relation);
+  if (relation.steps.length > 1)
+    for (const { target } of relation.steps.slice(0, -1)) {
+      const far = unit.distant.get(target) ?? new Map<Live, Set<string>>();
+      unit.distant.set(target, far);
+      far.set(live, (far.get(live) ?? new Set()).add(relation.name));
+    }
+}
+
+/**
+ * Live entities of plain rows: those that are there already, or new ones, which take the rows over. What the rows reach
+ * becomes live too, and each relation's rows a cohort of their own.
+ */
+export function adopt(
+  unit: Unit,
+  query: QueryState,
+  rows: readonly Live[],
+  cohort: Cohort,
+  above: Rules | undefined,
+): Live[] {
+  const { entity } = query.source;
+  if (rows.length === 0) return [];
+  const map = mapOf(unit, entity);
+  const names = columnNames(query);
+  const kind = kindOf(unit, entity, rows[0] as Live);
+  const shape = kind.shapeFor(names);
+  const rules = query.outside === undefined ? above : { own: query.outside, above };
+  const reached = query.reach.map(({ relation, query: further }) => ({
+    relation,
+    of: adoptReached(unit, relation, further, rows, cohort, rules),
+  }));
+  // A row that several owners share comes again, when its key is a print already.
+  const seen = entity.key.some(({ steps }) => kind.prints.has(steps[0] as string)) ? new Map<Live, Live>() : undefined;
+  return rows.map((row, i) => {
+    const before = seen?.get(row);
+    const identity = before === undefined ? identityOf(entity, row) : undefined;
+    let live = before ?? map.get(identity);
+    let kept: Kept;
+    if (live === undefined) {
+      kept = {
+        unit,
+        kind,
+        shape,
+        standing: "kept",
+        was: row,
+        further: undefined,
+        cohort,
+        related: undefined,
+        rules,
+        awaits: undefined,
+      };
+      live = shape.create(kept, row);
+      map.set(identity, live);
+      cohort.members.push(live);
+      seen?.set(row, live);
+    } else {
+      kept = keptOf(live);
+      if (kept.shape !== shape) complete(live, kept, row, names);
+      if (kept.cohort !== cohort) {
+        kept.cohort = cohort;
+        cohort.members.push(live);
+      }
+    }
+    for (const { relation, of } of reached)
+      if (kept.related?.has(relation.name) !== true) setLoaded(unit, live, kept, relation, of(i));
+    return live;
+  });
+}
+
+/** The live entities of a reached relation, of all rows together; gives those of each row. */
+function adoptReached(
+  unit: Unit,
+  { name, cardinality }: ResolvedRelation,
+  query: QueryState,
+  owners: readonly Live[],
+  { at }: Cohort,
+  rules: Rules | undefined,
+): (owner: number) => unknown {
+  const lists = owners.map((owner) => {
+    const value = owner[name] as Live[] | Live | null;
+    if (Array.isArray(value)) return value;
+    return value === null ? [] : [value];
+  });
+  const live = adopt(unit, query, lists.flat(), { members: [], loading: new Map(), at }, rules);
+  const starts: number[] = [];
+  let count = 0;
+  for (const list of lists) {
+    starts.push(count);
+    count += list.length;
+  }
+  return (owner) => {
+    const start = starts[owner] as number;
+    const own = live.slice(start, start + (lists[owner] as Live[]).length);
+    return cardinality === "many" ? own : (own[0] ?? null);
+  };
+}
+
+/** An entity is no longer found by its key. */
+export function leave(unit: Unit, entity: ResolvedEntity, live: Live): void {
+  const map = mapOf(unit, entity);
+  const identity = identityOf(entity, live);
+  if (map.get(identity) === live) map.delete(identity);
+}

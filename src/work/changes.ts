@@ -1,0 +1,65 @@
+import { GemachError } from "../errors/index.js";
+import type { ResolvedEntity } from "../expression/index.js";
+import { type Kept, keptOf, type Live } from "./kept.js";
+import type { Unit } from "./unit.js";
+
+/** An entity whose columns were given other values than it was read with. */
+export interface Changed {
+  readonly live: Live;
+  readonly kept: Kept;
+  /** The names of its columns and value objects that differ. */
+  readonly names: readonly string[];
+}
+
+const isSame = ({ kind, was }: Kept, live: Live, name: string): boolean => {
+  const print = kind.prints.get(name);
+  return print === undefined ? live[name] === was[name] : print.isSame(live[name], was[name]);
+};
+
+/** What of an entity differs from what was read. */
+export function differencesOf(live: Live, kept: Kept): readonly string[] {
+  const { shape, was, further, awaits } = kept;
+  if (awaits === undefined && !shape.differs(live, was) && !further?.some((name) => !isSame(kept, live, name)))
+    return [];
+  const names = [...shape.names, ...(further ?? [])];
+  const awaited = [...(awaits?.keys() ?? [])].map(({ steps }) => steps[0] as string);
+  return [...new Set([...names.filter((name) => Object.hasOwn(live, name) && !isSame(kept, live, name)), ...awaited])];
+}
+
+/** Entities of the database that were changed, of these entities or of all. */
+export function changedIn(unit: Unit, only?: ReadonlySet<ResolvedEntity>): Changed[] {
+  const found: Changed[] = [];
+  for (const [entity, map] of unit.maps) {
+    if (only !== undefined && !only.has(entity)) continue;
+    for (const live of map.values()) {
+      const kept = keptOf(live);
+      if (kept.standing !== "kept") continue;
+      const { shape, was, further, awaits } = kept;
+      // Most are as they were: this is all that is asked of those.
+      if (further === undefined && awaits === undefined && !shape.differs(live, was)) continue;
+      const names = differencesOf(live, kept);
+      if (names.length === 0) continue;
+      refuseFixed(entity, names);
+      found.push({ live, kept, names });
+    }
+  }
+  return found;
+}
+
+/** Keys tell rows apart, so that they stay; what the database works out is its own. */
+function refuseFixed(entity: ResolvedEntity, names: readonly string[]): void {
+  for (const column of entity.columns.values()) {
+    if (!names.includes(column.steps[0] as string)) continue;
+    if (entity.isReadOnly) throw new GemachError("ENTITY_READ_ONLY", { entity: entity.name });
+    if (column.isComputed) throw new GemachError("COLUMN_COMPUTED", { column: `${entity.name}.${column.property}` });
+    if (column.isKey) throw new GemachError("KEY_CHANGED", { column: `${entity.name}.${column.property}` });
+  }
+}
+
+/** Whether anything of these entities is not written yet. */
+export function isUnwritten(unit: Unit, only: ReadonlySet<ResolvedEntity>): boolean {
+  const isAsked = (live: Live) => only.has(keptOf(live).kind.entity);
+  for (const live of unit.added) if (isAsked(live)) return true;
+  for (const live of unit.removed) if (isAsked(live)) return true;
+  return changedIn(unit, only).length > 0;
+}

@@ -1,0 +1,254 @@
+import { canonicalOf, type Scalar } from "../columns/index.js";
+import { GemachError } from "../errors/index.js";
+import type { ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
+import { dependencyOrder } from "../model/index.js";
+import { type KeyedRow, keyedPlan, planInsert, valuesIn } from "../plan/index.js";
+import { type Steps, writeKeyed, writing } from "../run/index.js";
+import { leave } from "./adopt.js";
+import { type Changed, changedIn } from "./changes.js";
+import { identityOf, type Kept, keptOf, type Live, valueAt } from "./kept.js";
+import { put } from "./live-kind.js";
+import { knownOne, placeAt, renew } from "./load.js";
+import { isOurs, mapOf, newCohort, type Unit } from "./unit.js";
+import { nextVersion, versionOf } from "./version.js";
+
+/** The entities that rows of an entity refer to by their keys. */
+const referred = ({ relations }: ResolvedEntity): readonly ResolvedEntity[] =>
+  [...relations.values()].flatMap(({ steps: [step] }) => (step.holder === "source" ? [step.target] : []));
+
+/** Live entities by what they are of, those first that others refer to. */
+function byEntity(lives: Iterable<Live>): readonly (readonly [ResolvedEntity, Live[]])[] {
+  const groups = new Map<ResolvedEntity, Live[]>();
+  for (const live of lives) {
+    const { entity } = keptOf(live).kind;
+    const group = groups.get(entity);
+    if (group === undefined) groups.set(entity, [live]);
+    else group.push(live);
+  }
+  const inSet = (entity: ResolvedEntity) => referred(entity).filter((other) => groups.has(other));
+  return dependencyOrder([...groups.keys()], inSet).map(({ item }) => [item, groups.get(item) as Live[]]);
+}
+
+/** Gives an entity the keys that it waits for, as far as they are there. */
+function fillAwaited(live: Live, kept: Kept): void {
+  for (const [column, { of, column: key }] of kept.awaits ?? []) {
+    if (keptOf(of).standing === "new") continue;
+    const value = valueAt(of, key.steps);
+    if (column.steps.length === 1) put(live, column.property, value);
+    else placeAt(live, column.steps, value);
+    kept.awaits?.delete(column);
+  }
+  if (kept.awaits?.size === 0) kept.awaits = undefined;
+}
+
+const isWaiting = ({ awaits }: Kept): boolean =>
+  [...(awaits?.values() ?? [])].some(({ of }) => keptOf(of).standing === "new");
+
+/** The columns that wait for a key may be null meanwhile. */
+const mayWait = ({ awaits }: Kept): boolean => [...(awaits?.keys() ?? [])].every(({ isNullable }) => isNullable);
+
+const bare = new WeakMap<ResolvedEntity, ResolvedEntity>();
+
+/** The same entity with plain rows. */
+function bareOf(entity: ResolvedEntity): ResolvedEntity {
+  if (entity.make === undefined) return entity;
+  const known = bare.get(entity) ?? { ...entity, make: undefined };
+  bare.set(entity, known);
+  return known;
+}
+
+/** Inserts new entities of one entity, and takes over what the database made of them. */
+function* insertRows(unit: Unit, entity: ResolvedEntity, lives: readonly Live[]): Steps<void> {
+  const { runtime } = unit.context.compiler;
+  const members = [...entity.members.keys()];
+  const rows = lives.map((live) => {
+    const row: Live = {};
+    const kept = keptOf(live);
+    for (const name of members) if (Object.hasOwn(live, name) && live[name] !== undefined) row[name] = live[name];
+    for (const column of kept.awaits?.keys() ?? []) placeAt(row, column.steps, null);
+    return row;
+  });
+  const isWhole = rows.every((row) => members.every((name) => name in row));
+  const plan = planInsert(bareOf(entity), rows, {
+    returning: isWhole ? undefined : true,
+    rules: runtime.dialect.writes.portions,
+  });
+  const written = yield* writing(plan, runtime, undefined).steps();
+  const cohort = newCohort(undefined);
+  const map = mapOf(unit, entity);
+  lives.forEach((live, i) => {
+    const kept = keptOf(live);
+    const row = (Array.isArray(written) ? written[i] : rows[i]) as Live;
+    kept.was = {};
+    kept.further = undefined;
+    const brought = Object.keys(rows[i] as Live).filter((name) => !(name in row));
+    renew(live, kept, { ...row, ...Object.fromEntries(brought.map((name) => [name, live[name]])) });
+    kept.shape = kept.kind.shapeFor(Object.keys(kept.was));
+    // What waits for a key is written once that is there.
+    for (const column of kept.awaits?.keys() ?? []) if (column.steps.length === 1) delete live[column.property];
+    kept.standing = "kept";
+    kept.cohort = cohort;
+    cohort.members.push(live);
+    unit.added.delete(live);
+    map.set(identityOf(entity, live), live);
+  });
+}
+
+/** Inserts all new entities, each after those whose keys it needs. */
+function* insertAll(unit: Unit): Steps<void> {
+  while (unit.added.size > 0) {
+    for (const live of unit.added) fillAwaited(live, keptOf(live));
+    const groups = byEntity(unit.added);
+    const ready = groups.map(([entity, lives]) => [entity, lives.filter((live) => !isWaiting(keptOf(live)))] as const);
+    const next =
+      ready.find(([, lives]) => lives.length > 0) ??
+      groups
+        .map(([entity, lives]) => [entity, lives.filter((live) => mayWait(keptOf(live))).slice(0, 1)] as const)
+        .find(([, lives]) => lives.length > 0);
+    if (next === undefined) throw new GemachError("ROWS_CIRCULAR", { entities: groups.map(([{ name }]) => name) });
+    yield* insertRows(unit, ...next);
+  }
+}
+
+/** The values by which a row is found: its key, and its version where it has one. */
+function foundBy(live: Live, kept: Kept, by: readonly ResolvedColumn[]): readonly Scalar[] {
+  return by.map((column) => {
+    if (!column.isVersion) return canonicalOf(valueAt(live, column.steps), column.type) as Scalar;
+    const was = kept.was[column.property];
+    return canonicalOf(column.kind === "timestamp" ? new Date(was as number) : was, column.type) as Scalar;
+  });
+}
+
+const columnsToFind = (entity: ResolvedEntity): readonly ResolvedColumn[] => {
+  const version = versionOf(entity);
+  return version === undefined ? entity.key : [...entity.key, version];
+};
+
+/** A row that is not as it was read. */
+function conflict(entity: ResolvedEntity, missed: readonly KeyedRow[]): GemachError {
+  const [row, ...others] = missed;
+  const isShown = row !== undefined && others.length === 0;
+  const key = entity.key.map(({ property }, i) => `${property} ${String(row?.found[i])}`).join(", ");
+  const version = versionOf(entity);
+  return new GemachError("CONFLICT", {
+    entity: entity.name,
+    key: isShown ? key : undefined,
+    versions:
+      isShown && version !== undefined ? `it was read at ${version.property} ${String(row.found.at(-1))}` : undefined,
+  });
+}
+
+/** Writes the changed columns of entities, those together that change the same ones. */
+function* updateAll(unit: Unit, changed: readonly Changed[]): Steps<void> {
+  const groups = new Map<ResolvedEntity, Map<string, { columns: readonly ResolvedColumn[]; rows: KeyedRow[] }>>();
+  for (const { live, kept, names } of changed) {
+    const { entity } = kept.kind;
+    const version = versionOf(entity);
+    const missing = names.find((name) => live[name] === undefined);
+    if (missing !== undefined) throw new GemachError("VALUE_MISSING", { column: `${entity.name}.${missing}` });
+    const found = foundBy(live, kept, columnsToFind(entity));
+    if (version !== undefined) put(live, version.property, nextVersion(version, kept.was[version.property]));
+    const given = Object.fromEntries(
+      [...names, ...(version === undefined ? [] : [version.property])].map((name) => [name, live[name]]),
+    );
+    const values = valuesIn(entity, given, { call: "flush" });
+    const same = new Set(names.flatMap((name) => kept.kind.prints.get(name)?.same?.(live[name], kept.was[name]) ?? []));
+    const columns = [...values.keys()].filter((column) => !same.has(column));
+    const ofEntity = groups.get(entity) ?? new Map();
+    groups.set(entity, ofEntity);
+    const text = columns.map(({ property }) => property).join("\u0000");
+    const group = ofEntity.get(text) ?? { columns, rows: [] };
+    ofEntity.set(text, group);
+    group.rows.push({ values: columns.map((column) => values.get(column) as Scalar), found });
+  }
+  for (const [entity, ofEntity] of groups)
+    for (const { columns, rows } of ofEntity.values()) {
+      const plan = keyedPlan("update", entity, columns, columnsToFind(entity), rows);
+      const missed = yield* writeKeyed(plan, unit.context.compiler.runtime);
+      if (missed.length > 0) throw conflict(entity, missed);
+    }
+  for (const { live, kept, names } of changed) {
+    const version = versionOf(kept.kind.entity);
+    for (const name of version === undefined ? names : [...names, version.property])
+      kept.was[name] = kept.kind.prints.get(name)?.of(live[name]) ?? live[name];
+  }
+}
+
+/** How many entities of its own kind lie above one, among those that are removed. */
+function depthOf(live: Live, removed: ReadonlySet<Live>, unit: Unit, seen: readonly Live[] = []): number {
+  const { entity } = keptOf(live).kind;
+  const above = [...entity.relations.values()].flatMap((relation) => {
+    if (!isOurs(relation) || relation.target !== entity) return [];
+    const key = valueAt(live, relation.steps[0].pairs[0]?.from.steps ?? []);
+    const other = mapOf(unit, entity).get(key);
+    return other !== undefined && removed.has(other) && !seen.includes(other) ? [other] : [];
+  });
+  return Math.max(0, ...above.map((other) => depthOf(other, removed, unit, [...seen, live]) + 1));
+}
+
+/** Deletes entities, those first that refer to others. */
+function* deleteAll(unit: Unit, removed: Iterable<Live>): Steps<void> {
+  for (const [entity, lives] of byEntity(removed).toReversed()) {
+    const by = columnsToFind(entity);
+    const isOfItself = referred(entity).includes(entity);
+    const inOrder = isOfItself
+      ? lives
+          .map((live) => [live, depthOf(live, unit.removed, unit)] as const)
+          .toSorted(([, a], [, b]) => b - a)
+          .map(([live]) => live)
+      : lives;
+    const rows = inOrder.map((live) => ({ values: [], found: foundBy(live, keptOf(live), by) }));
+    const plan = keyedPlan("delete", entity, [], by, rows);
+    // An engine that looks at each row's references by itself needs those below a row to go before it.
+    const missed = yield* writeKeyed(isOfItself ? { ...plan, isListable: false } : plan, unit.context.compiler.runtime);
+    if (missed.length > 0 && versionOf(entity) !== undefined) throw conflict(entity, missed);
+    for (const live of lives) {
+      leave(unit, entity, live);
+      unit.removed.delete(live);
+    }
+  }
+}
+
+/** The removed row that a relation led to when its owner was read. */
+function leftBehind(unit: Unit, { was }: Kept, relation: ResolvedRelation): Live | undefined {
+  const row: Live = {};
+  for (const { from, to } of relation.steps[0].pairs) placeAt(row, to.steps, valueAt(was, from.steps));
+  const live = mapOf(unit, relation.target).get(identityOf(relation.target, row));
+  return live !== undefined && unit.removed.has(live) ? live : undefined;
+}
+
+/**
+ * Removed rows that others refer to until their changes are written: they go last. All else goes first, so that a new row may
+ * have the key of one that is removed.
+ */
+function removedLate(unit: Unit, changed: readonly Changed[]): ReadonlySet<Live> {
+  const late = new Set<Live>();
+  if (unit.removed.size === 0) return late;
+  for (const { kept, names } of changed)
+    for (const relation of kept.kind.entity.relations.values()) {
+      if (!isOurs(relation) || !relation.steps[0].pairs.some(({ from }) => names.includes(from.steps[0] as string)))
+        continue;
+      const left = leftBehind(unit, kept, relation);
+      if (left !== undefined) late.add(left);
+    }
+  for (const live of late)
+    for (const relation of keptOf(live).kind.entity.relations.values()) {
+      const target = knownOne(unit, live, relation);
+      if (target && unit.removed.has(target)) late.add(target);
+    }
+  return late;
+}
+
+/** Writes all that is not written yet. */
+export function* flushSteps(unit: Unit): Steps<void> {
+  const late = removedLate(unit, unit.removed.size === 0 ? [] : changedIn(unit));
+  yield* deleteAll(
+    unit,
+    [...unit.removed].filter((live) => !late.has(live)),
+  );
+  yield* insertAll(unit);
+  for (const map of unit.maps.values())
+    for (const live of map.values()) if (keptOf(live).awaits !== undefined) fillAwaited(live, keptOf(live));
+  yield* updateAll(unit, changedIn(unit));
+  yield* deleteAll(unit, late);
+}

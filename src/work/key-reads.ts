@@ -1,0 +1,61 @@
+import { kinds } from "../columns/index.js";
+import { GemachError } from "../errors/index.js";
+import { expectKey, type ResolvedEntity } from "../expression/index.js";
+import type { CallSite } from "../run/index.js";
+import { identityOf, keptOf, type Live } from "./kept.js";
+import { fetchByKeys, placeAt } from "./load.js";
+import { mapOf, type Unit } from "./unit.js";
+
+/** Entities that are asked for by their keys in one tick, by key. */
+interface Asked {
+  readonly rows: Map<unknown, Live>;
+  readonly found: Promise<void>;
+}
+
+/** A row of the columns of a key alone. */
+function keyRow(entity: ResolvedEntity, key: unknown): Live {
+  const row: Live = {};
+  const [first, ...more] = entity.key;
+  if (first !== undefined && more.length === 0) placeAt(row, first.steps, key);
+  else for (const { property, steps } of entity.key) placeAt(row, steps, (key as Live | null)?.[property]);
+  return row;
+}
+
+/** Reads entities by their keys: those that are there at once, others together. */
+export function keyReads(unit: Unit) {
+  const asked = new Map<ResolvedEntity, Asked>();
+
+  async function fetchLater(entity: ResolvedEntity, rows: Map<unknown, Live>, at: CallSite | undefined): Promise<void> {
+    await Promise.resolve();
+    asked.delete(entity);
+    await unit.flushFor(new Set([entity]));
+    // Elsewhere the database alone knows which of the rows is that of a key.
+    const isTogether = entity.key.every(({ kind }) => kinds[kind].isKeyedByBytes);
+    const keys = [...rows.values()];
+    if (isTogether) await fetchByKeys(unit, entity, keys, at);
+    else
+      for (const [identity, row] of rows) {
+        const [live] = await fetchByKeys(unit, entity, [row], at);
+        if (live !== undefined) rows.set(identity, live);
+      }
+  }
+
+  return async (entity: ResolvedEntity, key: unknown, at: CallSite | undefined): Promise<Live> => {
+    expectKey(entity, "byKey()");
+    const row = keyRow(entity, key);
+    const identity = identityOf(entity, row);
+    const known = mapOf(unit, entity).get(identity);
+    if (known !== undefined && keptOf(known).standing === "kept") return known;
+    let open = asked.get(entity);
+    if (open === undefined) {
+      const rows = new Map<unknown, Live>();
+      open = { rows, found: fetchLater(entity, rows, at) };
+      asked.set(entity, open);
+    }
+    open.rows.set(identity, row);
+    await open.found;
+    const live = mapOf(unit, entity).get(identity) ?? open.rows.get(identity);
+    if (live === undefined || live === row) throw new GemachError("NONE_FOUND", { entity: entity.name, call: "byKey" });
+    return live;
+  };
+}

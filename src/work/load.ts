@@ -1,0 +1,233 @@
+import { canonicalOf, comparedKind, kinds } from "../columns/index.js";
+import { GemachError } from "../errors/index.js";
+import {
+  allOf,
+  columnAt,
+  pathTo,
+  type QueryState,
+  type ResolvedColumn,
+  type ResolvedEntity,
+  type ResolvedRelation,
+  valueNode,
+} from "../expression/index.js";
+import { reachOf } from "../query/index.js";
+import { type CallSite, completed, noLimits, rowsOfQuery } from "../run/index.js";
+import { adopt, complete, setLoaded } from "./adopt.js";
+import { type Cohort, identityOf, type Kept, keptOf, type Live, type Rules, valueAt } from "./kept.js";
+import { put } from "./live-kind.js";
+import { liveQuery } from "./live-query.js";
+import { isOurs, mapOf, newCohort, ownOrigin, type Unit, unitOf } from "./unit.js";
+
+/** Whether equal keys are equal values in code too. */
+const isSameInCode = ({ kind, type }: ResolvedColumn): boolean =>
+  kinds[kind].isKeyedByBytes && type.codec === undefined;
+
+/** What of a relation is known without asking: undefined where it is not. */
+export function knownOne(unit: Unit, live: Live, relation: ResolvedRelation): Live | null | undefined {
+  if (!isOurs(relation)) return undefined;
+  const { pairs } = relation.steps[0];
+  const values = pairs.map(({ from }) =>
+    Object.hasOwn(live, from.steps[0] as string) ? valueAt(live, from.steps) : undefined,
+  );
+  if (values.includes(undefined)) return undefined;
+  if (values.includes(null)) return null;
+  const { key } = relation.target;
+  const isByKey = key.length === pairs.length && pairs.every(({ to }, i) => to === key[i]);
+  // Elsewhere the database alone knows which keys are equal.
+  if (
+    !isByKey ||
+    !pairs.every(({ from, to }) => isSameInCode(from) && comparedKind(from.kind) === comparedKind(to.kind))
+  )
+    return undefined;
+  const row: Live = {};
+  for (const [i, { to }] of pairs.entries()) placeAt(row, to.steps, values[i]);
+  return mapOf(unit, relation.target).get(identityOf(relation.target, row));
+}
+
+/** Puts a value into a row, also inside of a value object. */
+export function placeAt(row: Live, steps: readonly string[], value: unknown): void {
+  const [first, ...rest] = steps as [string, ...string[]];
+  if (rest.length === 0) row[first] = value;
+  else {
+    const inner = (row[first] ?? {}) as Live;
+    row[first] = inner;
+    placeAt(inner, rest, value);
+  }
+}
+
+/** The entities that something is loaded for with one of them: those of its cohort that lack it, from it on. */
+function cohortOf(unit: Unit, live: Live, { cohort }: Kept, lacks: (member: Live, kept: Kept) => boolean): Live[] {
+  const most = unit.settings.cohort;
+  const { members } = cohort;
+  const start = most < members.length ? Math.max(0, members.indexOf(live)) : 0;
+  const chosen: Live[] = [];
+  for (let i = 0; i < members.length && chosen.length < most; i++) {
+    const member = members[(start + i) % members.length] as Live;
+    const kept = keptOf(member);
+    if (kept.standing === "kept" && lacks(member, kept)) chosen.push(member);
+  }
+  return chosen.includes(live) ? chosen : [live, ...chosen.slice(1)];
+}
+
+/** Does work for a cohort once, however many of its members ask for it meanwhile. */
+async function once(cohort: Cohort, name: string, isThere: () => boolean, work: () => Promise<void>): Promise<void> {
+  while (!isThere()) {
+    const running = cohort.loading.get(name);
+    if (running === undefined) {
+      const begun = work().finally(() => cohort.loading.delete(name));
+      cohort.loading.set(name, begun);
+      await begun;
+      return;
+    }
+    await running;
+  }
+}
+
+const reaches = new WeakMap<ResolvedEntity, Map<string, QueryState>>();
+
+/** The query that reaches one relation from rows in memory. */
+function reachState(relation: ResolvedRelation): QueryState {
+  const known = reaches.get(relation.source) ?? new Map<string, QueryState>();
+  reaches.set(relation.source, known);
+  let state = known.get(relation.name);
+  if (state === undefined) {
+    state = liveQuery(reachOf(relation.source, { [relation.name]: true }));
+    known.set(relation.name, state);
+  }
+  return state;
+}
+
+/** The columns of an entity that a reach from it begins at. */
+function keyRow(live: Live, state: QueryState): Live {
+  const row: Live = {};
+  for (const { relation } of state.reach)
+    for (const { from } of relation.steps[0].pairs) placeAt(row, from.steps, valueAt(live, from.steps));
+  return row;
+}
+
+/** Brings what a query of their entity reaches onto entities, in one statement a relation and level. */
+export async function reachLive(
+  unit: Unit,
+  state: QueryState,
+  owners: readonly Live[],
+  verb: string,
+  at: CallSite | undefined,
+  rules: Rules | undefined,
+): Promise<void> {
+  const rows = await completed(
+    unit.context,
+    state,
+    owners.map((live) => keyRow(live, state)),
+    ownOrigin(verb, at),
+    noLimits,
+  );
+  for (const { relation, query } of state.reach) {
+    const lists = rows.map((row) => {
+      const value = (row as Live)[relation.name] as Live[] | Live | null;
+      return Array.isArray(value) ? value : value === null ? [] : [value];
+    });
+    const related = adopt(unit, query, lists.flat(), newCohort(at), rules);
+    let next = 0;
+    owners.forEach((live, i) => {
+      const own = related.slice(next, next + (lists[i] as Live[]).length);
+      next += own.length;
+      const kept = keptOf(live);
+      if (kept.related?.has(relation.name) === true) return;
+      setLoaded(unit, live, kept, relation, relation.cardinality === "many" ? own : (own[0] ?? null));
+    });
+  }
+}
+
+/** Loads a relation of an entity, for its whole cohort at once. */
+export async function loadRelation(
+  live: Live,
+  kept: Kept,
+  relation: ResolvedRelation,
+  at: CallSite | undefined,
+): Promise<unknown> {
+  const unit = unitOf(kept);
+  const { name } = relation;
+  const isThere = () => kept.related?.has(name) === true;
+  const source = kept.standing === "new" ? [relation.source] : [];
+  await unit.flushFor(new Set([...source, ...relation.steps.map(({ target }) => target)]));
+  await once(kept.cohort, name, isThere, async () => {
+    const lacking = cohortOf(unit, live, kept, (member, other) => {
+      if (other.related?.has(name) === true) return false;
+      const known = knownOne(unit, member, relation);
+      if (known === undefined) return true;
+      setLoaded(unit, member, other, relation, known);
+      return false;
+    });
+    if (!isThere()) await reachLive(unit, reachState(relation), lacking, "lazy read", at, kept.rules);
+  });
+  return kept.related?.get(name);
+}
+
+/** The query of rows of an entity by their keys. */
+function byKeys(entity: ResolvedEntity, keys: readonly Live[], columns: readonly string[] | undefined): QueryState {
+  const source = { entity };
+  const operands = entity.key.map((column) => columnAt(pathTo(source), column));
+  const values = keys.map((row) => entity.key.map(({ steps, type }) => canonicalOf(valueAt(row, steps), type) ?? null));
+  const first = operands[0] as (typeof operands)[number];
+  const where =
+    operands.length > 1
+      ? ({ kind: "inRows", operands, rows: values } as const)
+      : values.length === 1
+        ? ({
+            kind: "compare",
+            comparison: "equal",
+            left: first,
+            right: valueNode(values[0]?.[0] as never, entity.key[0]?.type as never),
+          } as const)
+        : ({ kind: "oneOf", operand: first, values: values.map(([value]) => value as never) } as const);
+  return { ...allOf(source), where: [where], columns };
+}
+
+/** Rows of an entity by their keys, as live entities. */
+export async function fetchByKeys(
+  unit: Unit,
+  entity: ResolvedEntity,
+  keys: readonly Live[],
+  at: CallSite | undefined,
+): Promise<Live[]> {
+  const state = liveQuery(byKeys(entity, keys, undefined));
+  const rows = await rowsOfQuery(unit.context, state, ownOrigin("byKey", at));
+  return adopt(unit, state, rows as Live[], newCohort(at), undefined);
+}
+
+/** The row of an entity as it is now in the database, plain; undefined where it is gone. */
+export async function rowNow(unit: Unit, live: Live, kept: Kept, at: CallSite | undefined): Promise<Live | undefined> {
+  const { entity } = kept.kind;
+  const names = [...entity.members.keys()].filter((name) => Object.hasOwn(live, name));
+  const rows = await rowsOfQuery(unit.context, byKeys(entity, [live], names), ownOrigin("refresh", at));
+  return rows[0] as Live | undefined;
+}
+
+/** Loads a column of an entity that its query left out, for its whole cohort at once. */
+export async function loadColumn(live: Live, kept: Kept, name: string, at: CallSite | undefined): Promise<unknown> {
+  const unit = unitOf(kept);
+  const { entity } = kept.kind;
+  const isThere = () => Object.hasOwn(live, name);
+  await once(kept.cohort, `column ${name}`, isThere, async () => {
+    const lacking = cohortOf(unit, live, kept, (member) => !Object.hasOwn(member, name));
+    const columns = [...entity.members.keys()].filter(
+      (member) => member === name || entity.key.some(({ steps }) => steps[0] === member),
+    );
+    const rows = await rowsOfQuery(unit.context, byKeys(entity, lacking, columns), ownOrigin("lazy read", at));
+    for (const row of rows as Live[]) {
+      const found = mapOf(unit, entity).get(identityOf(entity, row));
+      if (found !== undefined) complete(found, keptOf(found), row, [name]);
+    }
+    if (!isThere()) throw new GemachError("NONE_FOUND", { entity: entity.name, call: "A lazy read" });
+  });
+  return live[name];
+}
+
+/** Takes over what the database has now. */
+export function renew(live: Live, kept: Kept, row: Live): void {
+  for (const name of Object.keys(row)) {
+    if (Object.hasOwn(live, name)) live[name] = row[name];
+    else put(live, name, row[name]);
+    kept.was[name] = kept.kind.prints.get(name)?.of(row[name]) ?? row[name];
+  }
+}

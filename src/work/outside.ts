@@ -1,0 +1,47 @@
+import { GemachError } from "../errors/index.js";
+import type { OutsideRule } from "../expression/index.js";
+import type { Kept, Rules } from "./kept.js";
+import { type Unit, unitOf } from "./unit.js";
+
+/** What a live entity throws where something outside of its query's reach is read and may not be loaded. */
+export class OutsideReachError extends GemachError<"OUTSIDE_REACH"> {
+  constructor(names: GemachError<"OUTSIDE_REACH">["names"]) {
+    super("OUTSIDE_REACH", names);
+    this.name = "OutsideReachError";
+  }
+
+  static override [Symbol.hasInstance](value: unknown): boolean {
+    return value instanceof GemachError && value.code === "OUTSIDE_REACH";
+  }
+}
+
+function ruleIn(rules: Rules | undefined, name: string, isFirst: boolean): OutsideRule | undefined {
+  if (rules === undefined) return undefined;
+  // Names are those of the query's own rows, not of what is below them.
+  const named = isFirst ? rules.own.named.get(name) : undefined;
+  return named ?? rules.own.all ?? ruleIn(rules.above, name, false);
+}
+
+/** What becomes of reading a relation or column that is not there; the narrowest rule wins. */
+function ruleFor(unit: Unit, { rules }: Kept, name: string): OutsideRule {
+  return ruleIn(rules, name, true) ?? unit.settings.outside;
+}
+
+/**
+ * Whether something outside of the reach is to be loaded; false: it is blank.
+ * @throws OutsideReachError
+ */
+export function mayLoad(kept: Kept, name: string, isRelation: boolean): boolean {
+  const unit = unitOf(kept);
+  const rule = unit.isEnded || kept.standing === "forgotten" ? "refuse" : ruleFor(unit, kept, name);
+  if (rule !== "refuse") return rule === "load";
+  const { at } = kept.cohort;
+  throw new OutsideReachError({
+    entity: kept.kind.entity.name,
+    name,
+    at: at === undefined ? undefined : `${at.file}:${at.line}`,
+    reach: isRelation ? `.reach({ ${name}: true })` : `.columns(…, "${name}")`,
+    isEnded: unit.isEnded,
+    isRelation,
+  });
+}

@@ -1,0 +1,85 @@
+import { type ColumnKind, canonicalOf, type ValueType } from "../columns/index.js";
+import type { ResolvedColumn, ResolvedMember } from "../expression/index.js";
+
+/** How a value that code could change in place is compared with what was read. */
+export interface Print {
+  /** Something that later changes of the value do not reach. */
+  of(value: unknown): unknown;
+  isSame(value: unknown, print: unknown): boolean;
+  /** The columns of a value object that are as they were. */
+  same?(value: unknown, print: unknown): readonly ResolvedColumn[];
+}
+
+/** Kinds whose values are numbers, texts and the like, unless a codec makes something of them. */
+const plainKinds: ReadonlySet<ColumnKind> = new Set<ColumnKind>([
+  ...(["identity", "integer", "bigint", "double", "numeric", "text", "varchar", "choice"] as const),
+  ...(["boolean", "date", "time", "localTimestamp", "uuid"] as const),
+]);
+
+const isPlain = ({ kind, codec }: ValueType): boolean => codec === undefined && plainKinds.has(kind);
+
+const bytesPrint: Print = {
+  of: (value) => (value instanceof Uint8Array ? value.slice() : value),
+  isSame: (value, print) =>
+    value === print ||
+    (value instanceof Uint8Array &&
+      print instanceof Uint8Array &&
+      value.length === print.length &&
+      value.every((byte, i) => byte === print[i])),
+};
+
+/** What a value is in the form for dialects, as something that `===` compares. */
+function textOf(value: unknown, type: ValueType): unknown {
+  if (value === null || value === undefined) return value;
+  if (value instanceof Date) return value.getTime();
+  if (type.codec === undefined && (type.kind === "json" || type.kind === "list")) return contentOf(value);
+  const canonical = canonicalOf(value, type);
+  return canonical instanceof Uint8Array ? canonical.join() : canonical;
+}
+
+const contentOf = (value: unknown): string =>
+  JSON.stringify(value, (_, part: unknown) => {
+    if (typeof part === "bigint") return `${part}n`;
+    return part instanceof Uint8Array ? part.join() : part;
+  });
+
+/** Leaves of a value object, with the names that lead to them. */
+function leavesOf(
+  fields: ReadonlyMap<string, ResolvedMember>,
+  at: readonly string[],
+): (readonly [readonly string[], ResolvedColumn])[] {
+  return [...fields].flatMap(([name, member]) =>
+    "fields" in member ? leavesOf(member.fields, [...at, name]) : [[[...at, name], member] as const],
+  );
+}
+
+const byText = (text: (value: unknown) => unknown): Print => ({
+  of: text,
+  isSame: (value, print) => Object.is(text(value), print),
+});
+
+/** How a member's values are compared; undefined where `===` does. */
+export function printOf(member: ResolvedMember): Print | undefined {
+  if (!("fields" in member)) {
+    const { type } = member;
+    if (isPlain(type)) return type.kind === "double" ? byText((value) => value) : undefined;
+    return type.kind === "bytes" && type.codec === undefined ? bytesPrint : byText((value) => textOf(value, type));
+  }
+  const leaves = leavesOf(member.fields, []);
+  const text = (value: unknown) =>
+    value === null || value === undefined
+      ? value
+      : contentOf(leaves.map(([steps, { type }]) => textOf(valueAt(value, steps), type) ?? null));
+  return {
+    ...byText(text),
+    same: (value, print) => {
+      const now = text(value);
+      if (typeof now !== "string" || typeof print !== "string") return [];
+      const [parts, before] = [JSON.parse(now) as unknown[], JSON.parse(print) as unknown[]];
+      return leaves.flatMap(([, column], i) => (contentOf(parts[i]) === contentOf(before[i]) ? [column] : []));
+    },
+  };
+}
+
+const valueAt = (value: unknown, steps: readonly string[]): unknown =>
+  steps.reduce<unknown>((at, name) => (at as Record<string, unknown> | null)?.[name], value);

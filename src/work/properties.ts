@@ -1,0 +1,64 @@
+import { GemachError } from "../errors/index.js";
+import type { ResolvedRelation } from "../expression/index.js";
+import { type CallSite, callSite } from "../run/index.js";
+import { setLoaded } from "./adopt.js";
+import { type Kept, type Live, type Properties, valueAt } from "./kept.js";
+import { LazyRead } from "./lazy-read.js";
+import { knownOne, loadColumn, loadRelation } from "./load.js";
+import { mayLoad } from "./outside.js";
+import { setRelation } from "./relations.js";
+import { isDirect, isOurs, unitOf } from "./unit.js";
+
+/** Where code reads a property, if somebody watches. */
+const siteOf = (kept: Kept, reading: unknown): CallSite | undefined =>
+  unitOf(kept).context.sender.watch.isWatched() ? callSite(reading, 3) : undefined;
+
+/** Whether the key of a relation was given another value since the relation was loaded. */
+function isOutdated(live: Live, kept: Kept, relation: ResolvedRelation, value: unknown): boolean {
+  if (!isOurs(relation)) return false;
+  const { pairs } = relation.steps[0];
+  if (kept.awaits !== undefined && pairs.some(({ from }) => kept.awaits?.has(from))) return false;
+  return pairs.some(({ from, to }) => {
+    const key = valueAt(live, from.steps);
+    if (value === null) return key !== null && kept.standing === "new";
+    const { kind } = to;
+    // What the database compares in its own way may differ in code and be the same key.
+    return (kind === "identity" || kind === "integer" || kind === "bigint") && key !== valueAt(value as Live, to.steps);
+  });
+}
+
+/** What live entities do when their properties are read and set. */
+export const properties: Properties = {
+  setRelation,
+  readRelation(live, kept, relation, reading) {
+    const loaded = kept.related?.get(relation.name);
+    if (loaded !== undefined) {
+      if (!isOutdated(live, kept, relation, loaded)) return loaded;
+      kept.related?.delete(relation.name);
+    }
+    const unit = unitOf(kept);
+    const known = knownOne(unit, live, relation);
+    if (known !== undefined) {
+      setLoaded(unit, live, kept, relation, known);
+      return known;
+    }
+    if (kept.standing === "new" && isDirect(relation) && !isOurs(relation)) {
+      // Nothing leads to what is not written yet, but what was added with it.
+      const none = relation.cardinality === "many" ? [] : null;
+      setLoaded(unit, live, kept, relation, none);
+      return none;
+    }
+    if (!mayLoad(kept, relation.name, true)) return relation.cardinality === "many" ? [] : null;
+    const at = siteOf(kept, reading);
+    return new LazyRead(() => loadRelation(live, kept, relation, at));
+  },
+  readColumn(live, kept, name, reading) {
+    const { entity } = kept.kind;
+    const isAwaited = [...(kept.awaits?.keys() ?? [])].some(({ steps }) => steps[0] === name);
+    if (kept.standing === "new" || isAwaited)
+      throw new GemachError("KEY_PENDING", { entity: entity.name, column: name });
+    if (!mayLoad(kept, name, false)) return null;
+    const at = siteOf(kept, reading);
+    return new LazyRead(() => loadColumn(live, kept, name, at));
+  },
+};

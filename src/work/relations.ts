@@ -1,0 +1,173 @@
+import { typeWord } from "../columns/index.js";
+import { GemachError } from "../errors/index.js";
+import type { ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
+import { setLoaded } from "./adopt.js";
+import { type Kept, keptOf, type Live, Stamped, valueAt } from "./kept.js";
+import { put } from "./live-kind.js";
+import { knownOne, placeAt } from "./load.js";
+import { isDirect, isOurs, mirrorsOf, type Unit, unitOf } from "./unit.js";
+
+/**
+ * A live entity that was handed over.
+ * @throws GemachError `LIVE_EXPECTED`
+ */
+export function expectLive(unit: Unit, value: unknown, call: string, entity?: ResolvedEntity): Live {
+  const kept = Stamped.of(value);
+  if (kept !== undefined && kept.unit === unit && (entity === undefined || kept.kind.entity === entity)) {
+    if (kept.standing === "kept" || kept.standing === "new") return value as Live;
+    throw unexpected(call, entity, `one that was ${kept.standing}`);
+  }
+  if (kept === undefined) throw unexpected(call, entity, typeWord(value));
+  throw unexpected(call, entity, kept.unit === unit ? `a ${kept.kind.entity.name}` : "one of another unit of work");
+}
+
+const unexpected = (call: string, entity: ResolvedEntity | undefined, got: string): GemachError =>
+  new GemachError("LIVE_EXPECTED", {
+    call,
+    expected: entity === undefined ? "an entity" : `a ${entity.name}`,
+    got,
+  });
+
+/** Whether a row's column has its value already. */
+const hasValue = (live: Live, { steps }: ResolvedColumn): boolean => {
+  const value = Object.hasOwn(live, steps[0] as string) ? valueAt(live, steps) : undefined;
+  return value !== undefined && value !== null;
+};
+
+/** Gives the columns of a holder the key of another entity, as soon as there is one. */
+function giveKey(holder: Live, { steps: [{ pairs }] }: ResolvedRelation, target: Live | null): void {
+  const kept = keptOf(holder);
+  for (const { from, to } of pairs) {
+    kept.awaits?.delete(from);
+    if (target === null || hasValue(target, to)) {
+      const value = target === null ? null : valueAt(target, to.steps);
+      if (from.steps.length === 1) put(holder, from.property, value);
+      else placeAt(holder, from.steps, value);
+      continue;
+    }
+    kept.awaits ??= new Map();
+    kept.awaits.set(from, { of: target as Live, column: to });
+    if (from.steps.length === 1) delete holder[from.property];
+  }
+}
+
+/** The other side of a relation, as far as it is loaded, no longer has an entity, or has it now. */
+function moveOnOtherSide(
+  unit: Unit,
+  holder: Live,
+  relation: ResolvedRelation,
+  before: Live | null,
+  after: Live | null,
+): void {
+  if (before === after) return;
+  for (const mirror of mirrorsOf(relation)) {
+    for (const [owner, isAfter] of [
+      [before, false],
+      [after, true],
+    ] as const) {
+      if (owner === null) continue;
+      const kept = keptOf(owner);
+      // Nothing leads to a new entity but what is tied to it here.
+      if (isAfter && kept.standing === "new" && mirror.cardinality === "many" && !kept.related?.has(mirror.name))
+        setLoaded(unit, owner, kept, mirror, []);
+      const loaded = kept.related?.get(mirror.name);
+      if (Array.isArray(loaded)) {
+        const at = loaded.indexOf(holder);
+        if (isAfter && at < 0) loaded.push(holder);
+        if (!isAfter && at >= 0) loaded.splice(at, 1);
+      } else if (mirror.cardinality === "one" && (isAfter || loaded === holder))
+        setLoaded(unit, owner, kept, mirror, isAfter ? holder : null);
+    }
+  }
+  loosen(unit, relation.source);
+}
+
+/** Relations over several steps are to be read again where an entity on their way has changed. */
+export function loosen({ distant }: Unit, entity: ResolvedEntity): void {
+  for (const [live, names] of distant.get(entity) ?? [])
+    for (const name of names) {
+      keptOf(live).related?.delete(name);
+      delete live[name];
+    }
+  distant.delete(entity);
+}
+
+const isNullable = ({ steps: [{ pairs }] }: ResolvedRelation): boolean => pairs.every(({ from }) => from.isNullable);
+
+function refuse(relation: ResolvedRelation, reason: string): never {
+  throw new GemachError("RELATION_UNSETTABLE", { entity: relation.source.name, relation: relation.name, reason });
+}
+
+/** The row that a to-one relation leads to as far as that is known. */
+function present(unit: Unit, live: Live, kept: Kept, relation: ResolvedRelation): Live | null {
+  return ((kept.related?.get(relation.name) ?? knownOne(unit, live, relation)) as Live | null | undefined) ?? null;
+}
+
+/** Lets a to-one relation lead to another entity, or to none: its key, and the other side, follow. */
+export function setRelation(live: Live, kept: Kept, relation: ResolvedRelation, value: unknown): void {
+  const unit = unitOf(kept);
+  const name = `${relation.source.name}.${relation.name}`;
+  if (relation.cardinality !== "one" || !isDirect(relation))
+    refuse(relation, "it is to many rows, or goes over others");
+  if (relation.source.isReadOnly) refuse(relation, `${relation.source.name} is only read`);
+  const target = value === null ? null : expectLive(unit, value, name, relation.target);
+  if (!isOurs(relation)) {
+    setFromOtherSide(unit, live, kept, relation, target);
+    return;
+  }
+  if (target === null && !isNullable(relation)) refuse(relation, "the column that holds its key may not be null");
+  const before = present(unit, live, kept, relation);
+  giveKey(live, relation, target);
+  for (const other of relation.source.relations.values())
+    if (isOurs(other) && other.steps[0].pairs.every(({ from }, i) => from === relation.steps[0].pairs[i]?.from))
+      setLoaded(unit, live, kept, other, target);
+  moveOnOtherSide(unit, live, relation, before, target);
+}
+
+/** The same of a relation whose key stands in the target. */
+function setFromOtherSide(unit: Unit, live: Live, kept: Kept, relation: ResolvedRelation, target: Live | null): void {
+  const [back] = mirrorsOf(relation);
+  if (back === undefined) refuse(relation, `${relation.target.name} has no relation back`);
+  const before = kept.related?.get(relation.name) as Live | null | undefined;
+  if (before === undefined && kept.standing !== "new")
+    refuse(relation, "await it first: the row that it leads to now is to be let go");
+  if (before !== null && before !== undefined && before !== target) setRelation(before, keptOf(before), back, null);
+  if (target === null) setLoaded(unit, live, kept, relation, null);
+  else setRelation(target, keptOf(target), back, live);
+}
+
+/** Makes an entity one of the rows of another's relation. */
+export function joinTo(owner: Live, relation: ResolvedRelation, child: Live): void {
+  const [back] = mirrorsOf(relation);
+  if (back !== undefined) {
+    setRelation(child, keptOf(child), back, owner);
+    return;
+  }
+  const { steps } = relation;
+  giveKey(
+    child,
+    { ...relation, steps: [{ ...steps[0], pairs: steps[0].pairs.map(({ from, to }) => ({ from: to, to: from })) }] },
+    owner,
+  );
+}
+
+/** Entities that a new one refers to by its keys, where they are there already, have it in their loaded relations. */
+export function announce(unit: Unit, live: Live): void {
+  const { entity } = keptOf(live).kind;
+  for (const relation of entity.relations.values()) {
+    if (!isOurs(relation) || (unit.maps.get(relation.target)?.size ?? 0) === 0) continue;
+    const target = knownOne(unit, live, relation);
+    if (target) moveOnOtherSide(unit, live, relation, null, target);
+  }
+  loosen(unit, entity);
+}
+
+/** A removed entity is no longer in the loaded relations of others. */
+export function retract(unit: Unit, live: Live): void {
+  const kept = keptOf(live);
+  for (const relation of kept.kind.entity.relations.values()) {
+    if (!isOurs(relation)) continue;
+    moveOnOtherSide(unit, live, relation, present(unit, live, kept, relation), null);
+  }
+  loosen(unit, kept.kind.entity);
+}

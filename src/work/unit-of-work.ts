@@ -1,0 +1,289 @@
+import { GemachError } from "../errors/index.js";
+import type { OutsideRule, Query, QueryState, ResolvedEntity } from "../expression/index.js";
+import { type Definitions, type Entity, type EntityName, entityIn, type KeyOf, type PlainRow } from "../model/index.js";
+import { type EntityQuery, type Reached, type ReachFaults, type ReachShape, reachOf } from "../query/index.js";
+import {
+  type CallSite,
+  type Context,
+  callSite,
+  type Limits,
+  noLimits,
+  type Page,
+  type Portion,
+  Reads,
+  run,
+  type Verbs,
+} from "../run/index.js";
+import { add, remove } from "./add.js";
+import { adopt, leave } from "./adopt.js";
+import { isUnwritten } from "./changes.js";
+import { flushSteps } from "./flush.js";
+import { keptOf, type Live as LiveObject } from "./kept.js";
+import { keyReads } from "./key-reads.js";
+import { isLive, liveQuery } from "./live-query.js";
+import type { AddedRow, BroughtLive, Live, LiveEntity } from "./live-types.js";
+import { reachLive, renew, rowNow } from "./load.js";
+import { properties } from "./properties.js";
+import { expectLive } from "./relations.js";
+import { entitiesRead, newCohort, ownOrigin, type Unit } from "./unit.js";
+
+/** Settings of a unit of work. */
+export interface WorkOptions {
+  /** What becomes of reading what no query has brought, where the query does not say; "load" by default. */
+  readonly outside?: OutsideRule;
+  /** The most entities that a lazy read loads for; 1 switches cohorts off. No limit by default. */
+  readonly cohort?: number;
+  /** Whether a query first writes the changes that it might miss; true by default. */
+  readonly flushes?: boolean;
+}
+
+export const workOptionNames = ["outside", "cohort", "flushes"] as const;
+
+/** The reading verbs of a unit of work: live entities in place of an entity's plain rows; projections stay plain. */
+export interface LiveReads {
+  /** All rows of a query, in its order. */
+  list<D extends Definitions<D>, E extends EntityName<D>, Row>(
+    query: EntityQuery<D, E, Row>,
+    limits?: Limits,
+  ): Promise<BroughtLive<D, E, Row>[]>;
+  list<Row>(query: Query<Row>, limits?: Limits): Promise<Row[]>;
+  /**
+   * The one row of a query.
+   * @throws GemachError `NONE_FOUND`, or `SEVERAL_FOUND` with their number.
+   */
+  single<D extends Definitions<D>, E extends EntityName<D>, Row>(
+    query: EntityQuery<D, E, Row>,
+    limits?: Limits,
+  ): Promise<BroughtLive<D, E, Row>>;
+  single<Row>(query: Query<Row>, limits?: Limits): Promise<Row>;
+  /**
+   * The one row of a query, or null.
+   * @throws GemachError `SEVERAL_FOUND` with their number.
+   */
+  maybe<D extends Definitions<D>, E extends EntityName<D>, Row>(
+    query: EntityQuery<D, E, Row>,
+    limits?: Limits,
+  ): Promise<BroughtLive<D, E, Row> | null>;
+  maybe<Row>(query: Query<Row>, limits?: Limits): Promise<Row | null>;
+  /** The number of a query's rows, counted by the database. */
+  count(query: Query, limits?: Limits): Promise<number>;
+  /** Whether a query has any row. */
+  exists(query: Query, limits?: Limits): Promise<boolean>;
+  /** One page of a query's rows, as of a database. */
+  page<D extends Definitions<D>, E extends EntityName<D>, Row>(
+    query: EntityQuery<D, E, Row>,
+    options: { readonly size: number; readonly number?: number } & Limits,
+  ): Promise<Page<BroughtLive<D, E, Row>>>;
+  page<Row>(
+    query: Query<Row>,
+    options: { readonly size: number; readonly number?: number } & Limits,
+  ): Promise<Page<Row>>;
+  /** So many rows of a query with cursors to go on from, as of a database. */
+  portion<D extends Definitions<D>, E extends EntityName<D>, Row>(
+    query: EntityQuery<D, E, Row>,
+    size: number,
+    limits?: Limits,
+  ): Promise<Portion<BroughtLive<D, E, Row>>>;
+  portion<Row>(query: Query<Row>, size: number, limits?: Limits): Promise<Portion<Row>>;
+  /** The rows of a query one after the other. All that were taken stay in memory until the unit of work ends. */
+  stream<D extends Definitions<D>, E extends EntityName<D>, Row>(
+    query: EntityQuery<D, E, Row>,
+    options?: { readonly chunk?: number } & Limits,
+  ): AsyncIterableIterator<BroughtLive<D, E, Row>>;
+  stream<Row>(query: Query<Row>, options?: { readonly chunk?: number } & Limits): AsyncIterableIterator<Row>;
+}
+
+const LiveReads = Reads as unknown as new (context: Context) => LiveReads;
+
+/** A unit of work, with what ends it. */
+export interface OpenWork {
+  readonly w: UnitOfWork;
+  /** Writes what is not written yet. */
+  finish(): Promise<void>;
+  /** Its entities load nothing any more. */
+  end(): void;
+}
+
+/** Opens a unit of work over what sends to one transaction. */
+export function openWork(
+  context: Context,
+  tx: Verbs,
+  { outside = "load", cohort = Number.POSITIVE_INFINITY, flushes = true }: WorkOptions,
+  afterCommit: (work: () => unknown) => void,
+): OpenWork {
+  let failure: { readonly error: unknown } | undefined;
+  const refuseFailed = (): void => {
+    if (failure !== undefined) throw new GemachError("WORK_FAILED", {}, { cause: failure.error });
+  };
+  let flushing: Promise<void> | undefined;
+  const flush = async (verb: string, at: CallSite | undefined): Promise<void> => {
+    refuseFailed();
+    while (flushing !== undefined) await flushing;
+    try {
+      flushing = run(context, () => flushSteps(unit), "no", ownOrigin(verb, at), noLimits);
+      await flushing;
+    } catch (error) {
+      failure = { error };
+      throw error;
+    } finally {
+      flushing = undefined;
+    }
+  };
+  const unit: Unit = {
+    context,
+    settings: { outside, cohort, flushes },
+    properties,
+    maps: new Map(),
+    added: new Set(),
+    removed: new Set(),
+    distant: new Map(),
+    isEnded: false,
+    flushFor: async (entities) => {
+      refuseFailed();
+      if (flushes && isUnwritten(unit, entities)) await flush("flush before a query", undefined);
+    },
+  };
+  const reading = new WeakMap<QueryState, ReadonlySet<ResolvedEntity>>();
+  const readBy = (state: QueryState): ReadonlySet<ResolvedEntity> => {
+    const known = reading.get(state) ?? entitiesRead(state);
+    reading.set(state, known);
+    return known;
+  };
+  const living: Context["living"] = {
+    ready: async (state) => {
+      await unit.flushFor(readBy(state));
+      return liveQuery(state);
+    },
+    rows: (state, rows, { at }) =>
+      isLive(state) ? adopt(unit, state, rows as LiveObject[], newCohort(at), undefined) : rows,
+  };
+  const w = new UnitOfWork({ ...context, living }, unit, tx, flush, afterCommit);
+  return {
+    w,
+    finish: () => flush("flush", undefined),
+    end: () => {
+      unit.isEnded = true;
+    },
+  };
+}
+
+/**
+ * A unit of work: one transaction, in which each row is one live entity. What is changed, added and removed is written at its
+ * end, or by `flush`. Made by `db.work()`, and of no use after its end; its entities stay readable for what is loaded.
+ */
+export class UnitOfWork extends LiveReads {
+  /**
+   * The transaction's own verbs, with plain rows: for statements that write many rows. They know nothing of entities, nor of
+   * changes that are not written: `flush` before, and `refresh` after, where that matters.
+   */
+  readonly tx: Verbs;
+  readonly #unit: Unit;
+  readonly #flush: (verb: string, at: CallSite | undefined) => Promise<void>;
+  readonly #afterCommit: (work: () => unknown) => void;
+  readonly #byKey: ReturnType<typeof keyReads>;
+
+  /** @internal */
+  constructor(
+    context: Context,
+    unit: Unit,
+    tx: Verbs,
+    flush: (verb: string, at: CallSite | undefined) => Promise<void>,
+    afterCommit: (work: () => unknown) => void,
+  ) {
+    super(context);
+    this.#unit = unit;
+    this.tx = tx;
+    this.#flush = flush;
+    this.#afterCommit = afterCommit;
+    this.#byKey = keyReads(unit);
+  }
+
+  #at(verb: unknown): CallSite | undefined {
+    return this.#unit.context.sender.watch.isWatched() ? callSite(verb, 3) : undefined;
+  }
+
+  /**
+   * The entity of a primary key. It costs no statement where it is there already; those that are asked for in one tick are
+   * fetched by one.
+   * @throws GemachError `NONE_FOUND`
+   */
+  async byKey<D extends Definitions<D>, E extends EntityName<D>>(
+    entity: Entity<D, E>,
+    key: KeyOf<D, E>,
+  ): Promise<Live<D, E>> {
+    const at = this.#at(UnitOfWork.prototype.byKey);
+    return (await this.#byKey(entityIn(entity, "byKey"), key, at)) as Live<D, E>;
+  }
+
+  /**
+   * A new entity, to be inserted when changes are written. Relations take entities in place of keys; objects in their place
+   * become new entities too. What the database gives it, such as its key, is there after `await w.flush()`.
+   */
+  add<D extends Definitions<D>, E extends EntityName<D>>(entity: Entity<D, E>, row: AddedRow<D, E>): Live<D, E> {
+    return add(this.#unit, entityIn(entity, "add"), row) as Live<D, E>;
+  }
+
+  /** An entity to be deleted when changes are written. */
+  remove(entity: LiveEntity): void {
+    remove(this.#unit, entity);
+  }
+
+  /** Writes what was changed, added and removed: nothing where nothing was. */
+  async flush(): Promise<void> {
+    await this.#flush("flush", this.#at(UnitOfWork.prototype.flush));
+  }
+
+  /** Brings relations onto entities that are there already, in one statement a relation and level. */
+  async reach<
+    D extends Definitions<D>,
+    E extends EntityName<D>,
+    L extends LiveEntity<E>,
+    const S extends ReachShape<D, E>,
+  >(
+    entities: readonly L[],
+    entity: Entity<D, E>,
+    shape: S & NoInfer<ReachFaults<D, E, S>>,
+  ): Promise<BroughtLive<D, E, Reached<D, E, PlainRow<D, E>, S>>[]> {
+    const resolved = entityIn(entity, "reach");
+    const at = this.#at(UnitOfWork.prototype.reach);
+    const unit = this.#unit;
+    const lives = entities.map((one) => expectLive(unit, one, "reach()", resolved));
+    const state = liveQuery(reachOf(resolved, shape));
+    await this.#flushFor(state);
+    await reachLive(unit, state, lives, "reach", at, undefined);
+    return lives as BroughtLive<D, E, Reached<D, E, PlainRow<D, E>, S>>[];
+  }
+
+  async #flushFor(state: QueryState): Promise<void> {
+    await this.#unit.flushFor(entitiesRead(state));
+  }
+
+  /**
+   * Reads an entity's columns anew; changes that are not written are lost, and its relations are loaded again when they are
+   * asked for.
+   * @throws GemachError `NONE_FOUND` where its row is gone
+   */
+  async refresh(entity: LiveEntity): Promise<void> {
+    const live = expectLive(this.#unit, entity, "refresh()");
+    const kept = keptOf(live);
+    const row = await rowNow(this.#unit, live, kept, this.#at(UnitOfWork.prototype.refresh));
+    if (row === undefined) throw new GemachError("NONE_FOUND", { entity: kept.kind.entity.name, call: "refresh" });
+    renew(live, kept, row);
+    for (const name of kept.related?.keys() ?? []) delete live[name];
+    kept.related = undefined;
+  }
+
+  /** Looks no longer after an entity: its changes are not written, and a query brings its row as another one. */
+  forget(entity: LiveEntity): void {
+    const live = expectLive(this.#unit, entity, "forget()");
+    const kept = keptOf(live);
+    this.#unit.added.delete(live);
+    leave(this.#unit, kept.kind.entity, live);
+    kept.standing = "forgotten";
+  }
+
+  /** Has something done once the whole transaction is committed; nothing is if it is not. */
+  afterCommit(work: () => unknown): void {
+    this.#afterCommit(work);
+  }
+}

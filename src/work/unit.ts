@@ -1,0 +1,118 @@
+import type { OutsideRule, QueryState, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
+import type { CallSite, Compiler, Context, VerbOrigin } from "../run/index.js";
+import type { Cohort, Kept, Live, LiveKind, Properties } from "./kept.js";
+import { liveKind } from "./live-kind.js";
+
+/** Settings of a unit of work. */
+export interface UnitSettings {
+  readonly outside: OutsideRule;
+  /** The most entities that a lazy read loads for. */
+  readonly cohort: number;
+  /** Whether a query writes first what it might miss. */
+  readonly flushes: boolean;
+}
+
+/** One unit of work: its entities, and where its statements go. */
+export interface Unit {
+  readonly context: Context;
+  readonly settings: UnitSettings;
+  readonly properties: Properties;
+  /** The entities of the database by entity and key: never two of one row. */
+  readonly maps: Map<ResolvedEntity, Map<unknown, Live>>;
+  /** Those to be inserted, and to be deleted. */
+  readonly added: Set<Live>;
+  readonly removed: Set<Live>;
+  /** Loaded relations over several steps, by the entities on their way: changes of those put them out of date. */
+  readonly distant: Map<ResolvedEntity, Map<Live, Set<string>>>;
+  isEnded: boolean;
+  /** Writes what is not written yet, as far as an entity of these is concerned. */
+  flushFor(entities: ReadonlySet<ResolvedEntity>): Promise<void>;
+}
+
+const kinds = new WeakMap<Compiler, Map<ResolvedEntity, LiveKind>>();
+
+/** What live entities of an entity are; `sample`: a plain row of it. */
+export function kindOf({ context: { compiler }, properties }: Unit, entity: ResolvedEntity, sample: Live): LiveKind {
+  let known = kinds.get(compiler);
+  if (known === undefined) {
+    known = new Map();
+    kinds.set(compiler, known);
+  }
+  let kind = known.get(entity);
+  if (kind === undefined) {
+    kind = liveKind(entity, properties, compiler.generatesCode, sample);
+    known.set(entity, kind);
+  }
+  return kind;
+}
+
+/** The entities of one entity, by key. */
+export function mapOf({ maps }: Unit, entity: ResolvedEntity): Map<unknown, Live> {
+  let map = maps.get(entity);
+  if (map === undefined) {
+    map = new Map();
+    maps.set(entity, map);
+  }
+  return map;
+}
+
+export const unitOf = (kept: Kept): Unit => kept.unit as Unit;
+
+export const newCohort = (at: CallSite | undefined): Cohort => ({ members: [], loading: new Map(), at });
+
+/** What a statement of the unit of work's own is for. */
+export const ownOrigin = (verb: string, at: CallSite | undefined): VerbOrigin => ({ verb, query: undefined, at });
+
+/** Whether a relation is over one key, without conditions: what setting it means is clear. */
+export const isDirect = ({ steps }: ResolvedRelation): boolean =>
+  steps.length === 1 && steps[0].conditions.length === 0;
+
+/** Whether the key of a to-one relation stands in the entity itself. */
+export const isOurs = (relation: ResolvedRelation): boolean =>
+  isDirect(relation) && relation.cardinality === "one" && relation.steps[0].holder === "source";
+
+const mirrored = new WeakMap<ResolvedRelation, readonly ResolvedRelation[]>();
+
+/** The relations of the target that are the same key, seen from the other side. */
+export function mirrorsOf(relation: ResolvedRelation): readonly ResolvedRelation[] {
+  let known = mirrored.get(relation);
+  if (known === undefined) {
+    const { pairs } = relation.steps[0];
+    known = isDirect(relation)
+      ? [...relation.target.relations.values()].filter(
+          (other) =>
+            isDirect(other) &&
+            other.target === relation.source &&
+            other.steps[0].pairs.length === pairs.length &&
+            other.steps[0].pairs.every(
+              (pair, i) => pair.from.property === pairs[i]?.to.property && pair.to.property === pairs[i]?.from.property,
+            ),
+        )
+      : [];
+    mirrored.set(relation, known);
+  }
+  return known;
+}
+
+/** Every entity whose rows a query looks at. */
+export function entitiesRead(state: QueryState): ReadonlySet<ResolvedEntity> {
+  const found = new Set<ResolvedEntity>();
+  const seen = new Set<unknown>();
+  const visit = (part: unknown): void => {
+    if (typeof part !== "object" || part === null || seen.has(part)) return;
+    seen.add(part);
+    if (Array.isArray(part)) for (const one of part) visit(one);
+    else if (isEntity(part)) {
+      found.add(part);
+      visit(part.derivation);
+    } else if (part instanceof Map) return;
+    else for (const [name, inner] of Object.entries(part)) if (!skipped.has(name)) visit(inner);
+  };
+  visit(state);
+  return found;
+}
+
+/** What leads out of a query, or into the definitions of columns. */
+const skipped: ReadonlySet<string> = new Set(["past", "given", "outside", "column", "columns", "type", "pairs"]);
+
+const isEntity = (part: object): part is ResolvedEntity => "members" in part && "relations" in part;

@@ -1,0 +1,20 @@
+import type { ResolvedColumn, ResolvedEntity } from "../expression/index.js";
+
+const versions = new WeakMap<ResolvedEntity, { readonly column: ResolvedColumn | undefined }>();
+
+/** The column that tells whether a row was changed since it was read. */
+export function versionOf(entity: ResolvedEntity): ResolvedColumn | undefined {
+  let known = versions.get(entity);
+  if (known === undefined) {
+    known = { column: [...entity.columns.values()].find(({ isVersion }) => isVersion) };
+    versions.set(entity, known);
+  }
+  return known.column;
+}
+
+/** The version of a row that is written: one more, or now; `was`: the one before, if any, an instant in milliseconds. */
+export function nextVersion({ kind }: ResolvedColumn, was: unknown): unknown {
+  if (kind === "timestamp") return new Date(Math.max(Date.now(), was === undefined ? 0 : (was as number) + 1));
+  if (was === undefined) return kind === "bigint" ? 1n : 1;
+  return typeof was === "bigint" ? was + 1n : (was as number) + 1;
+}
