@@ -8,7 +8,23 @@ import { pglite } from "../src/drivers/pglite.js";
 import { postgres } from "../src/drivers/postgres.js";
 import { sqlite } from "../src/drivers/sqlite.js";
 import { createTables, type Database, type Driver, database } from "../src/index.js";
-import { type Hand, loan } from "./hand.js";
+import { type Hand, loan, type Send } from "./hand.js";
+
+const into = "insert into loan (item_id, member_id, due, returned)";
+
+/** A transaction by hand, over a way to send. */
+const transactionBy =
+  (open: () => Promise<{ readonly send: Send; close(): void }>): Hand["transaction"] =>
+  async (work, isKept) => {
+    const { send, close } = await open();
+    try {
+      await send("begin", "begin", []);
+      await work(send);
+      await send(isKept ? "commit" : "rollback", isKept ? "commit" : "rollback", []);
+    } finally {
+      close();
+    }
+  };
 
 /** An engine with a society's rows, for both hands. */
 export interface Bench {
@@ -39,6 +55,11 @@ export const openSqlite: Open = async (society) => {
     return known;
   };
   const driver = sqlite(handle);
+  const send: Send = async (name, text, values) => {
+    if (values.length > 0 || name === "list") return statement(name, text).all(...values) as never[][];
+    handle.exec(text);
+    return [];
+  };
   return {
     name: "SQLite",
     driver,
@@ -53,6 +74,11 @@ export const openSqlite: Open = async (society) => {
       lists: (list, sorted) => `json_group_array(${list} order by ${sorted})`,
       newest: `select ${loan()} from json_each(?) as owner join loan on loan.id in (select loan.id from loan where loan.item_id = owner.value ${order} limit +?) ${order}`,
       newestValues: (keys) => [keys, 3],
+      transaction: transactionBy(async () => ({ send, close: () => {} })),
+      insert: async (_, rows) => {
+        const one = handle.prepare(`${into} values (?, ?, ?, ?)`);
+        return rows.map((row) => one.run(...row).lastInsertRowid);
+      },
     },
     close: async () => void handle.close(),
   };
@@ -65,6 +91,14 @@ const postgresHand = {
   lists: (list: string, sorted: string) => `json_agg(${list} order by ${sorted})`,
   newest: `select ${loan()} from unnest($1::integer[]) as owner (key) cross join lateral (select ${loan()} from loan where loan.item_id = owner.key ${order} limit $2) as loan ${order}`,
   newestValues: (keys: unknown) => [keys, 3],
+  insert: async (send: Send, rows: readonly (readonly unknown[])[]) =>
+    (
+      await send(
+        "insert",
+        `${into} select * from unnest($1::integer[], $2::integer[], $3::date[], $4::date[]) returning id`,
+        [0, 1, 2, 3].map((at) => rows.map((row) => row[at])),
+      )
+    ).map(([id]) => id),
 };
 
 /** A new database of a PostgreSQL server; undefined where none answers. */
@@ -106,6 +140,14 @@ export const openPostgres: Open = async (society) => {
         (await pool.query({ name: query, text, values: [...values], rowMode: "array" })).rows as never[][],
       keys: (keys) => keys,
       truth: (wire) => wire,
+      transaction: transactionBy(async () => {
+        const client = await pool.connect();
+        return {
+          send: async (query, text, values) =>
+            (await client.query({ name: query, text, values: [...values], rowMode: "array" })).rows as never[][],
+          close: () => client.release(),
+        };
+      }),
     },
     close,
   };
@@ -126,6 +168,10 @@ export const openPglite: Open = async (society) => {
       send: async (_, text, values) => (await inProcess.query(text, [...values], options)).rows as never[][],
       keys: (keys) => keys,
       truth: (wire) => wire,
+      transaction: transactionBy(async () => ({
+        send: async (_, text, values) => (await inProcess.query(text, [...values], options)).rows as never[][],
+        close: () => {},
+      })),
     },
     close: () => inProcess.close(),
   };
@@ -162,6 +208,26 @@ export const openMariadb: Open = async (society) => {
       lists: (list, sorted) => `json_arrayagg(${list} order by ${sorted})`,
       newest: `select ${loan()} from json_table(?, '$[*]' columns (id int path '$')) as owner cross join (select 0 as n union all select 1 union all select 2) as nth join loan on loan.id = case nth.n when 0 then ${nth(0)} when 1 then ${nth(1)} else ${nth(2)} end ${order}`,
       newestValues: (keys) => [keys],
+      transaction: transactionBy(async () => {
+        const connection = await pool.getConnection();
+        return {
+          send: async (_, sql, values) => {
+            const settings = { sql, values: [...values] as never[], rowsAsArray: true, dateStrings: true };
+            const [rows] = await (values.length === 0 ? connection.query(settings) : connection.execute(settings));
+            return rows as never;
+          },
+          close: () => connection.release(),
+        };
+      }),
+      insert: async (send, rows) => {
+        const ids: unknown[] = [];
+        for (let at = 0; at < rows.length; at += 1000) {
+          const some = rows.slice(at, at + 1000);
+          const text = `${into} values ${some.map(() => "(?, ?, ?, ?)").join(", ")} returning id`;
+          ids.push(...(await send("insert", text, some.flat())).map(([id]) => id));
+        }
+        return ids;
+      },
     },
     close: async () => {
       await pool.end();

@@ -16,6 +16,10 @@ export interface Hand {
   /** The newest three loans of each item whose key is given: the best form that was found for the engine. */
   readonly newest: string;
   readonly newestValues: (keys: unknown) => readonly unknown[];
+  /** Work on one connection, in one transaction, which is rolled back unless it is to be kept. */
+  readonly transaction: (work: (send: Send) => Promise<void>, isKept: boolean) => Promise<void>;
+  /** Inserts loans by the best form that was found for the engine, and gives their ids. */
+  readonly insert: (send: Send, rows: readonly (readonly unknown[])[]) => Promise<readonly unknown[]>;
 }
 
 const loanColumns = ["id", "item_id", "member_id", "due", "returned"];

@@ -7,6 +7,7 @@ import { type Job, jobs, largeSociety, loops, society } from "./jobs.js";
 import { large } from "./large.js";
 import { overhead } from "./overhead.js";
 import { sharesOf } from "./shares.js";
+import { workFigures } from "./work.js";
 
 // Hand-written code would read days as text as well: the driver's own Date is another answer.
 pg.types.setTypeParser(pg.types.builtins.DATE, (value) => value);
@@ -55,6 +56,17 @@ async function queries(): Promise<void> {
 }
 if (only === undefined) await queries();
 
+/** Figures of units of work, on every engine that answers. */
+async function work(): Promise<void> {
+  const benches: Bench[] = [];
+  for (const open of opens) {
+    const bench = await open(society());
+    if (bench !== undefined) benches.push(bench);
+  }
+  console.log(await workFigures(benches, rounds));
+  for (const bench of benches) await bench.close();
+}
+
 const opens: readonly Open[] = [openSqlite, openPglite, openPostgres, openMariadb];
 const cells = new Map<Job, string[]>();
 const shares = new Map<Job, string[]>();
@@ -94,5 +106,6 @@ if (only === undefined) {
   console.log(String(beside));
   console.log(await large(rounds));
 }
+if (only === undefined || only === "work") await work();
 if (names.length < opens.length)
   console.log("left out: servers that do not answer (GEMACH_POSTGRES_URL, GEMACH_MARIADB_URL)");

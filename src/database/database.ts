@@ -2,13 +2,14 @@ import { GemachError } from "../errors/index.js";
 import { type OutsideRule, outsideRules, type Strategy, strategies } from "../expression/index.js";
 import {
   Compiler,
+  type Connection,
   type Context,
   canGenerateCode,
+  connectionKey,
   type Driver,
   expectOptions,
   now,
   poolSender,
-  register,
   Verbs,
   watch,
 } from "../run/index.js";
@@ -46,6 +47,8 @@ export interface DatabaseOptions {
 export class Database extends Verbs {
   /** The dialect that it speaks. */
   readonly dialect: Dialect;
+  /** @internal */
+  readonly [connectionKey]: Connection;
   readonly #place: TransactionPlace;
   readonly #working: WorkOptions;
   readonly #current: (() => Transaction | undefined) | undefined;
@@ -69,7 +72,7 @@ export class Database extends Verbs {
     this.#current = joined?.current;
     const join: Joining = joined?.join ?? ((_tx, _context, work) => work());
     this.#place = { driver, compiler, watch: sender.watch, clock, join };
-    register(this, { sender, dialect, clock });
+    this[connectionKey] = { sender, dialect, clock };
   }
 
   /**

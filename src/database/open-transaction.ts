@@ -1,12 +1,13 @@
 import { GemachError } from "../errors/index.js";
 import {
   type Compiler,
+  type Connection,
   type Context,
+  connectionKey,
   expectOptions,
   type Limits,
   limitNames,
   orStopped,
-  register,
   type Session,
   type SessionSender,
   type Stop,
@@ -65,10 +66,8 @@ export async function workWith<R>(
   const context: Context = { compiler, sender, isSnapshot: false, isReadOnly, isTransaction: true };
   const tx = new Transaction(shared, state, sender, context);
   try {
-    const result = await orStopped(
-      stop,
-      shared.join(tx, context, () => work(tx)),
-    );
+    const working = shared.join(tx, context, () => work(tx));
+    const result = await (stop === undefined ? working : orStopped(stop, working));
     await sender.settled();
     stop?.check();
     return { result, afterwards: state.afterwards };
@@ -89,14 +88,18 @@ export class Transaction extends Verbs {
 
   /** @internal */
   constructor(shared: Shared, state: State, sender: SessionSender, context: Context) {
-    const { compiler, clock } = shared;
+    const { compiler } = shared;
     super(context);
     this.#shared = shared;
     this.#sender = sender;
     this.#context = context;
     this.#state = state;
     this.dialect = compiler.runtime.dialect;
-    register(this, { sender, dialect: this.dialect, clock });
+  }
+
+  /** @internal */
+  get [connectionKey](): Connection {
+    return { sender: this.#sender, dialect: this.dialect, clock: this.#shared.clock };
   }
 
   /**

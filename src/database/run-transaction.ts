@@ -10,7 +10,6 @@ import {
   type Limits,
   limitNames,
   refuseInside,
-  type Session,
   stopOf,
   type TransactionSettings,
   transact,
@@ -46,17 +45,9 @@ export interface TransactionPlace {
 
 const codeOf = (error: unknown): string | undefined => (error instanceof GemachError ? error.code : undefined);
 
-/** A session whose commit says whether its outcome is known. */
-const committing = (session: Session): Session => ({
-  ...session,
-  commit: async () => {
-    try {
-      await session.commit();
-    } catch (error) {
-      throw codeOf(error) === "CONNECTION_LOST" ? new GemachError("COMMIT_UNKNOWN", {}, { cause: error }) : error;
-    }
-  },
-});
+/** A connection that is lost in the middle of a commit leaves its outcome unknown. */
+const uncommitted = (error: unknown): unknown =>
+  codeOf(error) === "CONNECTION_LOST" ? new GemachError("COMMIT_UNKNOWN", {}, { cause: error }) : error;
 
 /** Does what was to be done after the commit, all of it, whatever fails. */
 async function doAfterwards(afterwards: readonly (() => unknown)[]): Promise<void> {
@@ -72,11 +63,12 @@ async function doAfterwards(afterwards: readonly (() => unknown)[]): Promise<voi
 
 /** Does work in a transaction: commits at its end, rolls back where it throws, and lets the error out as it is. */
 export async function runTransaction<R>(
-  { driver, join, ...place }: TransactionPlace,
+  place: TransactionPlace,
   work: TransactionWork<R>,
   options: TransactionOptions,
 ): Promise<R> {
   expectOptions("transaction", options, known);
+  const { driver, compiler, watch, clock, join } = place;
   const { retries = 0, readOnly = false, isolation } = options;
   rowCount(retries, "retries");
   const settings: TransactionSettings = { readOnly, ...(isolation === undefined ? {} : { isolation }) };
@@ -87,15 +79,16 @@ export async function runTransaction<R>(
       let worked: Worked<R>;
       try {
         stop?.check();
-        const session = committing(await driver.open(stop));
-        const shared: Shared = { ...place, session, join, isReadOnly: readOnly };
-        worked = await transact(session, settings, () => insideOf(driver, () => workWith(shared, stop, work)));
+        const session = await driver.open(stop);
+        const shared: Shared = { session, compiler, watch, clock, join, isReadOnly: readOnly };
+        const working = () => insideOf(driver, () => workWith(shared, stop, work));
+        worked = await transact(session, settings, working, uncommitted);
       } catch (error) {
         if (attempt > retries || !lost.has(codeOf(error))) throw error;
         await wait(Math.random() * 10 * 2 ** attempt, stop);
         continue;
       }
-      await doAfterwards(worked.afterwards);
+      if (worked.afterwards.length > 0) await doAfterwards(worked.afterwards);
       return worked.result;
     }
   } finally {

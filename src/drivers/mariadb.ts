@@ -34,6 +34,7 @@ export interface MariadbStatements {
 
 /** One of a pool's connections. */
 export interface MariadbConnection extends MariadbStatements {
+  query(text: string): Promise<unknown>;
   release(): void;
   destroy(): void;
 }
@@ -138,13 +139,22 @@ export function mariadb(pool: MariadbPool): Driver {
     open: async (stop) => {
       const connection = await connect(stop);
       const send = sendTo(connection);
+      // What has no values and no rows needs no preparing.
+      const control: Send = async ({ text }) => {
+        try {
+          await connection.query(text);
+          return [];
+        } catch (error) {
+          throw mariadbDialect.fault(error, text);
+        }
+      };
       return {
         send,
         begin: async (settings) => {
-          for (const text of beginTexts(settings)) await sendText(send, text);
+          for (const text of beginTexts(settings)) await sendText(control, text);
         },
-        ...ownTransaction(send),
-        ...savepoints(send),
+        ...ownTransaction(control),
+        ...savepoints(control),
         close: (isBroken) => (isBroken ? connection.destroy() : connection.release()),
       };
     },

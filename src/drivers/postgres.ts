@@ -232,11 +232,20 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
           throw faultOf(error, request);
         }
       };
+      // A bare text takes a way through the package that is a tenth shorter.
+      const control: Send = async (request) => {
+        try {
+          await client.query(request.text);
+          return [];
+        } catch (error) {
+          throw faultOf(error, request);
+        }
+      };
       return {
         send,
-        begin: (settings) => sendText(send, beginText(settings)),
-        ...ownTransaction(send),
-        ...savepoints(send),
+        begin: (settings) => sendText(control, beginText(settings)),
+        ...ownTransaction(control),
+        ...savepoints(control),
         close: (isBroken) => {
           const release = (isUnfit: boolean) => {
             client.off?.("error", lost);

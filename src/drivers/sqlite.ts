@@ -38,8 +38,14 @@ export interface SqliteHandle extends ExtensibleHandle {
 /** How many prepared statements a handle keeps; the texts of a program are far fewer, unless it makes them up as it goes. */
 const mostStatements = 500;
 
-/** How many rows a statement wrote, as the one row of its answer. */
-const written = (result: unknown): WireRows => [[(result as { readonly changes: number | bigint }).changes]];
+/** What a statement wrote, as the one row of its answer. */
+function written(result: unknown, counts: true | "identity"): WireRows {
+  const { changes, lastInsertRowid } = result as {
+    readonly changes: number | bigint;
+    readonly lastInsertRowid: number | bigint;
+  };
+  return [[counts === true ? changes : lastInsertRowid]];
+}
 
 type Prepared = (request: Request) => WireRows;
 
@@ -48,7 +54,7 @@ function prepare(handle: SqliteHandle, text: string): Prepared {
   if (statement.reader === false) {
     return ({ parameters, counts }) => {
       const result = statement.run(...parameters);
-      return counts === true ? written(result) : [];
+      return counts === undefined || counts === false ? [] : written(result, counts);
     };
   }
   if (statement.setReturnArrays !== undefined) statement.setReturnArrays(true);
@@ -60,7 +66,9 @@ function prepare(handle: SqliteHandle, text: string): Prepared {
     });
   // node:sqlite does not say beforehand whether a statement gives rows.
   return ({ parameters, counts }) =>
-    counts === true ? written(statement.run(...parameters)) : (statement.all(...parameters) as WireRows);
+    counts === undefined || counts === false
+      ? (statement.all(...parameters) as WireRows)
+      : written(statement.run(...parameters), counts);
 }
 
 /** What a transaction is begun with. One that writes has the file to itself from its beginning, so that it cannot fail half-way. */

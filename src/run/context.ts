@@ -93,6 +93,11 @@ export function togetherFor(context: Context, { isSnapshot }: QueryState, isSeve
   return isSnapshot || context.isSnapshot ? "snapshot" : "free";
 }
 
+/** The plain rows of a query, as a part of other work. */
+export function* stepsOfQuery({ compiler }: Context, state: QueryState): Steps<readonly unknown[]> {
+  return yield* fetch(compiler.compile(state, "list", planList), compiler.runtime, state.given?.values);
+}
+
 /** The plain rows of a query, with what it reaches. */
 export async function rowsOfQuery(
   context: Context,

@@ -1,8 +1,8 @@
 export { type AsyncContext, asyncContext } from "./async-context.js";
 export { type CallSite, callSite } from "./call-site.js";
 export { Compiler } from "./compiler.js";
-export { type Connection, connectionOf, register } from "./connections.js";
-export { type Context, type Living, noLimits, rowsOfQuery, run } from "./context.js";
+export { type Connection, connectionKey, connectionOf } from "./connections.js";
+export { type Context, type Living, noLimits, rowsOfQuery, run, stepsOfQuery } from "./context.js";
 export type { Driver, Isolation, Request, Send, Session, Soon, TransactionSettings, WireRows } from "./driver.js";
 export { insideOf, refuseInside } from "./lone.js";
 export { expectOptions } from "./options.js";
@@ -29,4 +29,4 @@ export {
 export { transact } from "./transaction.js";
 export { Verbs } from "./verbs.js";
 export { type BegunStatement, type Observer, type SentStatement, type Watch, watch } from "./watch.js";
-export { writeKeyed, writing } from "./write.js";
+export { insertEach, writeKeyed, writing } from "./write.js";

@@ -103,7 +103,7 @@ export class Reads {
     expectOptions("count", limits, limitNames);
     const state = stateOf(query, "count");
     const origin = originOf(this.#context, "count", Reads.prototype.count, query);
-    await this.#context.living?.ready(state);
+    if (this.#context.living !== undefined) await this.#context.living.ready(state);
     return await run(this.#context, () => countRows(this.#context, state), "no", origin, limits);
   }
 
@@ -113,7 +113,7 @@ export class Reads {
     const { compiler } = this.#context;
     const state = stateOf(query, "exists");
     const origin = originOf(this.#context, "exists", Reads.prototype.exists, query);
-    await this.#context.living?.ready(state);
+    if (this.#context.living !== undefined) await this.#context.living.ready(state);
     const statement = compiler.compile(state, "exists", planExists);
     const steps = () => fetch(statement, compiler.runtime, state.given?.values);
     return (await run(this.#context, steps, "no", origin, limits)).length > 0;

@@ -13,15 +13,25 @@ async function undo(session: Session): Promise<boolean> {
 /**
  * Does work in a transaction of a session of its own: all or nothing. The work is awaited before anything is
  * committed, and a commit that fails is rolled back, so that no transaction stays open. The session is closed in any case.
+ * @param uncommitted makes of a commit's error what is thrown.
  */
-export async function transact<R>(session: Session, settings: TransactionSettings, work: () => Soon<R>): Promise<R> {
+export async function transact<R>(
+  session: Session,
+  settings: TransactionSettings,
+  work: () => Soon<R>,
+  uncommitted: (error: unknown) => unknown = (error) => error,
+): Promise<R> {
   let isBroken = true;
   let hasBegun = false;
   try {
     await session.begin(settings);
     hasBegun = true;
     const result = await work();
-    await session.commit();
+    try {
+      await session.commit();
+    } catch (error) {
+      throw uncommitted(error);
+    }
     isBroken = false;
     return result;
   } catch (error) {

@@ -1,5 +1,5 @@
 import type { Given } from "../expression/index.js";
-import type { KeyedPlan, KeyedRow, WritePlan } from "../plan/index.js";
+import type { InsertPlan, KeyedPlan, KeyedRow, WritePlan } from "../plan/index.js";
 import { keyedStatements, type StatementOrigin, writeStatements } from "../sql/index.js";
 import type { WireRows } from "./driver.js";
 import { gather, type Runtime } from "./gather.js";
@@ -51,6 +51,17 @@ export function* writeKeyed(plan: KeyedPlan, runtime: Pick<Runtime, "dialect">):
     if (count !== rows.length) missed.push(rows);
   });
   return missed.flat();
+}
+
+/** Inserts rows one by one; gives the identity of each, in their order. */
+export function* insertEach(plan: InsertPlan, { dialect }: Pick<Runtime, "dialect">): Steps<readonly number[]> {
+  const origin = originOf(plan);
+  const identities: number[] = [];
+  for (const { text, parameters } of writeStatements(plan, dialect, undefined)) {
+    const answer = yield { text, parameters, origin, counts: "identity" };
+    identities.push(Number(answer[0]?.[0]));
+  }
+  return identities;
 }
 
 /** A plan that writes as work to be done, and whether that takes several statements. */

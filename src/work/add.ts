@@ -1,15 +1,25 @@
 import { GemachError } from "../errors/index.js";
-import type { ResolvedEntity, ResolvedRelation } from "../expression/index.js";
+import type { ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
 import { setLoaded } from "./adopt.js";
-import { type Kept, keptOf, type Live, Stamped, valueAt } from "./kept.js";
-import { placeAt } from "./load.js";
+import { type Kept, keptOf, type Live, Stamped } from "./kept.js";
 import { announce, expectLive, joinTo, retract, setRelation } from "./relations.js";
-import { isDirect, isOurs, kindOf, newCohort, type Unit } from "./unit.js";
+import { isDirect, isOurs, kindOf, type Unit } from "./unit.js";
 
 /** What stands between new entities: what is said of a relation, once all of them are there. */
 type Tie = () => void;
 
 const isObject = (value: unknown): value is Live => typeof value === "object" && value !== null;
+
+const starting = new WeakMap<ResolvedEntity, readonly ResolvedColumn[]>();
+
+/** The columns for which code makes a value. */
+function startingIn(entity: ResolvedEntity): readonly ResolvedColumn[] {
+  const known =
+    starting.get(entity) ??
+    [...entity.columns.values()].filter(({ initial, steps }) => initial !== undefined && steps.length === 1);
+  starting.set(entity, known);
+  return known;
+}
 
 /** The columns of a new row; its relations stay apart. */
 function columnsIn(
@@ -27,9 +37,8 @@ function columnsIn(
       throw new GemachError("NAME_UNKNOWN", { entity: entity.name, name, known });
     } else if (value !== undefined) relations.push(relation);
   }
-  for (const column of entity.columns.values())
-    if (column.initial !== undefined && valueAt(columns, column.steps) === undefined && column.steps.length === 1)
-      placeAt(columns, column.steps, column.initial());
+  for (const column of startingIn(entity))
+    if (columns[column.property] === undefined) columns[column.property] = column.initial?.();
   return { columns, relations };
 }
 
@@ -39,7 +48,6 @@ function newEntity(unit: Unit, entity: ResolvedEntity, row: unknown, ties: Tie[]
   const { columns, relations } = columnsIn(entity, row);
   const kind = kindOf(unit, entity, columns);
   const shape = kind.shapeFor(Object.keys(columns));
-  const cohort = newCohort(undefined);
   const kept: Kept = {
     unit,
     kind,
@@ -47,13 +55,12 @@ function newEntity(unit: Unit, entity: ResolvedEntity, row: unknown, ties: Tie[]
     standing: "new",
     was: columns,
     further: undefined,
-    cohort,
+    cohort: unit.fresh,
     related: undefined,
     rules: undefined,
     awaits: undefined,
   };
   const live = shape.create(kept, columns);
-  cohort.members.push(live);
   unit.added.add(live);
   for (const relation of relations) ties.push(...tiesOf(unit, live, relation, row[relation.name], ties));
   return live;

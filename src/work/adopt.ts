@@ -1,5 +1,5 @@
 import type { QueryState, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
-import { type Cohort, identityOf, type Kept, keptOf, type Live, type Rules } from "./kept.js";
+import { type Cohort, identityOf, type Kept, keptOf, type Live, noteFurther, type Rules } from "./kept.js";
 import { put } from "./live-kind.js";
 import { kindOf, mapOf, type Unit } from "./unit.js";
 
@@ -13,10 +13,7 @@ export function complete(live: Live, kept: Kept, row: Live, names: readonly stri
     if (Object.hasOwn(live, name) || !(name in row)) continue;
     put(live, name, row[name]);
     kept.was[name] = kept.kind.prints.get(name)?.of(row[name]) ?? row[name];
-    if (!kept.shape.names.includes(name)) {
-      kept.further ??= [];
-      if (!kept.further.includes(name)) kept.further.push(name);
-    }
+    noteFurther(kept, name);
   }
 }
 

@@ -16,11 +16,18 @@ const isSame = ({ kind, was }: Kept, live: Live, name: string): boolean => {
   return print === undefined ? live[name] === was[name] : print.isSame(live[name], was[name]);
 };
 
-/** What of an entity differs from what was read. */
-export function differencesOf(live: Live, kept: Kept): readonly string[] {
-  const { shape, was, further, awaits } = kept;
-  if (awaits === undefined && !shape.differs(live, was) && !further?.some((name) => !isSame(kept, live, name)))
-    return [];
+/** Whether anything of an entity of the database differs from what was read. */
+function isChanged(live: Live, kept: Kept): boolean {
+  const { standing, shape, was, further, awaits } = kept;
+  if (standing !== "kept") return false;
+  return (
+    awaits !== undefined || shape.differs(live, was) || further?.some((name) => !isSame(kept, live, name)) === true
+  );
+}
+
+/** The names of what differs. */
+function differencesOf(live: Live, kept: Kept): readonly string[] {
+  const { shape, further, awaits } = kept;
   const names = [...shape.names, ...(further ?? [])];
   const awaited = [...(awaits?.keys() ?? [])].map(({ steps }) => steps[0] as string);
   return [...new Set([...names.filter((name) => Object.hasOwn(live, name) && !isSame(kept, live, name)), ...awaited])];
@@ -33,12 +40,8 @@ export function changedIn(unit: Unit, only?: ReadonlySet<ResolvedEntity>): Chang
     if (only !== undefined && !only.has(entity)) continue;
     for (const live of map.values()) {
       const kept = keptOf(live);
-      if (kept.standing !== "kept") continue;
-      const { shape, was, further, awaits } = kept;
-      // Most are as they were: this is all that is asked of those.
-      if (further === undefined && awaits === undefined && !shape.differs(live, was)) continue;
+      if (!isChanged(live, kept)) continue;
       const names = differencesOf(live, kept);
-      if (names.length === 0) continue;
       refuseFixed(entity, names);
       found.push({ live, kept, names });
     }
@@ -56,10 +59,14 @@ function refuseFixed(entity: ResolvedEntity, names: readonly string[]): void {
   }
 }
 
-/** Whether anything of these entities is not written yet. */
-export function isUnwritten(unit: Unit, only: ReadonlySet<ResolvedEntity>): boolean {
-  const isAsked = (live: Live) => only.has(keptOf(live).kind.entity);
+/** Whether anything of these entities, or of all, is not written yet. */
+export function isUnwritten(unit: Unit, only?: ReadonlySet<ResolvedEntity>): boolean {
+  const isAsked = (live: Live) => only === undefined || only.has(keptOf(live).kind.entity);
   for (const live of unit.added) if (isAsked(live)) return true;
   for (const live of unit.removed) if (isAsked(live)) return true;
-  return changedIn(unit, only).length > 0;
+  for (const [entity, map] of unit.maps) {
+    if (only !== undefined && !only.has(entity)) continue;
+    for (const live of map.values()) if (isChanged(live, keptOf(live))) return true;
+  }
+  return false;
 }

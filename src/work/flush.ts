@@ -3,12 +3,13 @@ import { GemachError } from "../errors/index.js";
 import type { ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
 import { dependencyOrder } from "../model/index.js";
 import { type KeyedRow, keyedPlan, planInsert, valuesIn } from "../plan/index.js";
-import { type Steps, writeKeyed, writing } from "../run/index.js";
+import { insertEach, type Steps, writeKeyed, writing } from "../run/index.js";
 import { leave } from "./adopt.js";
 import { type Changed, changedIn } from "./changes.js";
 import { identityOf, type Kept, keptOf, type Live, valueAt } from "./kept.js";
 import { put } from "./live-kind.js";
-import { knownOne, placeAt, renew } from "./load.js";
+import { knownOne, placeAt, renew, rowsByKeys } from "./load.js";
+import { giveColumn } from "./relations.js";
 import { isOurs, mapOf, newCohort, type Unit } from "./unit.js";
 import { nextVersion, versionOf } from "./version.js";
 
@@ -33,9 +34,7 @@ function byEntity(lives: Iterable<Live>): readonly (readonly [ResolvedEntity, Li
 function fillAwaited(live: Live, kept: Kept): void {
   for (const [column, { of, column: key }] of kept.awaits ?? []) {
     if (keptOf(of).standing === "new") continue;
-    const value = valueAt(of, key.steps);
-    if (column.steps.length === 1) put(live, column.property, value);
-    else placeAt(live, column.steps, value);
+    giveColumn(live, kept, column, valueAt(of, key.steps));
     kept.awaits?.delete(column);
   }
   if (kept.awaits?.size === 0) kept.awaits = undefined;
@@ -57,33 +56,54 @@ function bareOf(entity: ResolvedEntity): ResolvedEntity {
   return known;
 }
 
-/** Inserts new entities of one entity, and takes over what the database made of them. */
-function* insertRows(unit: Unit, entity: ResolvedEntity, lives: readonly Live[]): Steps<void> {
+/** The columns of a new entity as they are to be inserted. */
+function newRow(live: Live, { shape, kind, awaits, further }: Kept): Live {
+  const row: Live = {};
+  for (const name of further === undefined ? shape.names : kind.entity.members.keys())
+    if (Object.hasOwn(live, name) && live[name] !== undefined) row[name] = live[name];
+  for (const column of awaits?.keys() ?? []) placeAt(row, column.steps, null);
+  return row;
+}
+
+/** What the database made of new rows, in their order; of rows that are as they were given, nothing. */
+function* inserted(unit: Unit, entity: ResolvedEntity, rows: readonly Live[]): Steps<readonly Live[]> {
   const { runtime } = unit.context.compiler;
   const members = [...entity.members.keys()];
-  const rows = lives.map((live) => {
-    const row: Live = {};
-    const kept = keptOf(live);
-    for (const name of members) if (Object.hasOwn(live, name) && live[name] !== undefined) row[name] = live[name];
-    for (const column of kept.awaits?.keys() ?? []) placeAt(row, column.steps, null);
-    return row;
-  });
-  const isWhole = rows.every((row) => members.every((name) => name in row));
-  const plan = planInsert(bareOf(entity), rows, {
-    returning: isWhole ? undefined : true,
-    rules: runtime.dialect.writes.portions,
-  });
-  const written = yield* writing(plan, runtime, undefined).steps();
+  const isMissing = (name: string) => rows.some((row) => !(name in row));
+  const missing = members.filter(isMissing);
+  const plan = (returning: true | undefined) =>
+    planInsert(bareOf(entity), rows, { returning, rules: runtime.dialect.writes.portions });
+  if (missing.length === 0) {
+    yield* writing(plan(undefined), runtime, undefined).steps();
+    return [];
+  }
+  const [key, ...more] = entity.key;
+  const isNumbered = key?.kind === "identity" && more.length === 0 && rows.every((row) => !(key.property in row));
+  if (!isNumbered || !runtime.dialect.writes.tellsIdentity)
+    return (yield* writing(plan(true), runtime, undefined).steps()) as Live[];
+  const numbered = (yield* insertEach(plan(undefined), runtime)).map((identity) => ({ [key.property]: identity }));
+  if (missing.length === 1) return numbered;
+  // One more statement for all costs less than asking for each row with its insert.
+  const found = yield* rowsByKeys(unit, entity, numbered);
+  const byKey = new Map(found.map((row) => [row[key.property], row]));
+  return numbered.map((row) => byKey.get(row[key.property]) ?? row);
+}
+
+/** Inserts new entities of one entity, and takes over what the database made of them. */
+function* insertRows(unit: Unit, entity: ResolvedEntity, lives: readonly Live[]): Steps<void> {
+  const rows = lives.map((live) => newRow(live, keptOf(live)));
+  const made = yield* inserted(unit, entity, rows);
   const cohort = newCohort(undefined);
   const map = mapOf(unit, entity);
   lives.forEach((live, i) => {
     const kept = keptOf(live);
-    const row = (Array.isArray(written) ? written[i] : rows[i]) as Live;
-    kept.was = {};
-    kept.further = undefined;
-    const brought = Object.keys(rows[i] as Live).filter((name) => !(name in row));
-    renew(live, kept, { ...row, ...Object.fromEntries(brought.map((name) => [name, live[name]])) });
+    const row = rows[i] as Live;
+    for (const [name, print] of kept.kind.prints) if (name in row) row[name] = print.of(row[name]);
+    kept.was = row;
+    const back = made[i];
+    if (back !== undefined) renew(live, kept, back);
     kept.shape = kept.kind.shapeFor(Object.keys(kept.was));
+    kept.further = undefined;
     // What waits for a key is written once that is there.
     for (const column of kept.awaits?.keys() ?? []) if (column.steps.length === 1) delete live[column.property];
     kept.standing = "kept";
@@ -247,8 +267,8 @@ export function* flushSteps(unit: Unit): Steps<void> {
     [...unit.removed].filter((live) => !late.has(live)),
   );
   yield* insertAll(unit);
-  for (const map of unit.maps.values())
-    for (const live of map.values()) if (keptOf(live).awaits !== undefined) fillAwaited(live, keptOf(live));
+  for (const live of unit.waiting) fillAwaited(live, keptOf(live));
+  unit.waiting.clear();
   yield* updateAll(unit, changedIn(unit));
   yield* deleteAll(unit, late);
 }

@@ -85,6 +85,13 @@ export class Stamped {
 /** What is known of a live entity. */
 export const keptOf = (live: object): Kept => Stamped.of(live) as Kept;
 
+/** Notes a column that an entity got later than those that it was made with. */
+export function noteFurther(kept: Kept, name: string): void {
+  if (kept.shape.names.includes(name)) return;
+  kept.further ??= [];
+  if (!kept.further.includes(name)) kept.further.push(name);
+}
+
 /** The value that a row has for a column, also inside of a value object. */
 export const valueAt = (row: object, steps: readonly string[]): unknown =>
   steps.length === 1

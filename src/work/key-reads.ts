@@ -28,7 +28,7 @@ export function keyReads(unit: Unit) {
   async function fetchLater(entity: ResolvedEntity, rows: Map<unknown, Live>, at: CallSite | undefined): Promise<void> {
     await Promise.resolve();
     asked.delete(entity);
-    await unit.flushFor(new Set([entity]));
+    await unit.flushFor(() => new Set([entity]));
     // Elsewhere the database alone knows which of the rows is that of a key.
     const isTogether = entity.key.every(({ kind }) => kinds[kind].isKeyedByBytes);
     const keys = [...rows.values()];

@@ -136,6 +136,7 @@ export function liveKind(
     }),
   );
   const shapes = new Map<string, LiveShape>();
+  let last: LiveShape | undefined;
   const shown = new Map(
     [...entity.relations].map(([name, relation]) => [name, { ...accessor(relation, properties), enumerable: true }]),
   );
@@ -143,12 +144,16 @@ export function liveKind(
     entity,
     prints,
     shapeFor: (names) => {
+      // Entities of one shape come one after the other.
+      if (last !== undefined && last.names.length === names.length && last.names.every((name, i) => name === names[i]))
+        return last;
       const text = names.join("\u0000");
       let shape = shapes.get(text);
       if (shape === undefined) {
         shape = (generateCode ? generatedShape : plainShape)(base, names, prints);
         shapes.set(text, shape);
       }
+      last = shape;
       return shape;
     },
     show: (live, { name }) => Object.defineProperty(live, name, shown.get(name) as PropertyDescriptor),

@@ -1,4 +1,4 @@
-import { canonicalOf, comparedKind, kinds } from "../columns/index.js";
+import { canonicalOf, comparedKind, kinds, type Scalar } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import {
   allOf,
@@ -8,10 +8,9 @@ import {
   type ResolvedColumn,
   type ResolvedEntity,
   type ResolvedRelation,
-  valueNode,
 } from "../expression/index.js";
 import { reachOf } from "../query/index.js";
-import { type CallSite, completed, noLimits, rowsOfQuery } from "../run/index.js";
+import { type CallSite, completed, noLimits, rowsOfQuery, type Steps, stepsOfQuery } from "../run/index.js";
 import { adopt, complete, setLoaded } from "./adopt.js";
 import { type Cohort, identityOf, type Kept, keptOf, type Live, type Rules, valueAt } from "./kept.js";
 import { put } from "./live-kind.js";
@@ -149,7 +148,7 @@ export async function loadRelation(
   const { name } = relation;
   const isThere = () => kept.related?.has(name) === true;
   const source = kept.standing === "new" ? [relation.source] : [];
-  await unit.flushFor(new Set([...source, ...relation.steps.map(({ target }) => target)]));
+  await unit.flushFor(() => new Set([...source, ...relation.steps.map(({ target }) => target)]));
   await once(kept.cohort, name, isThere, async () => {
     const lacking = cohortOf(unit, live, kept, (member, other) => {
       if (other.related?.has(name) === true) return false;
@@ -163,24 +162,42 @@ export async function loadRelation(
   return kept.related?.get(name);
 }
 
+const byKeyTemplates = new WeakMap<ResolvedEntity, Map<string, QueryState>>();
+
+/** A query by one column's key, or keys, with a place for them: compiled once. */
+function keyTemplate(entity: ResolvedEntity, isOne: boolean, columns: readonly string[] | undefined): QueryState {
+  const known = byKeyTemplates.get(entity) ?? new Map<string, QueryState>();
+  byKeyTemplates.set(entity, known);
+  const name = `${isOne} ${columns?.join()}`;
+  let template = known.get(name);
+  if (template === undefined) {
+    const source = { entity };
+    const [column] = entity.key as readonly [ResolvedColumn];
+    const operand = columnAt(pathTo(source), column);
+    const hole = { kind: "hole", hole: "key", type: column.type } as const;
+    const where = isOne
+      ? ({ kind: "compare", comparison: "equal", left: operand, right: hole } as const)
+      : ({ kind: "oneOf", operand, values: { hole: "key" } } as const);
+    template = { ...allOf(source), where: [where], columns };
+    known.set(name, template);
+  }
+  return template;
+}
+
 /** The query of rows of an entity by their keys. */
 function byKeys(entity: ResolvedEntity, keys: readonly Live[], columns: readonly string[] | undefined): QueryState {
+  const values = keys.map((row) => entity.key.map(({ steps, type }) => canonicalOf(valueAt(row, steps), type) ?? null));
+  if (entity.key.length === 1) {
+    const isOne = values.length === 1;
+    const template = keyTemplate(entity, isOne, columns);
+    const given = new Map<string, Scalar>([
+      ["key", isOne ? (values[0]?.[0] as Scalar) : values.map(([value]) => value as Scalar)],
+    ]);
+    return { ...template, given: { template, values: given } };
+  }
   const source = { entity };
   const operands = entity.key.map((column) => columnAt(pathTo(source), column));
-  const values = keys.map((row) => entity.key.map(({ steps, type }) => canonicalOf(valueAt(row, steps), type) ?? null));
-  const first = operands[0] as (typeof operands)[number];
-  const where =
-    operands.length > 1
-      ? ({ kind: "inRows", operands, rows: values } as const)
-      : values.length === 1
-        ? ({
-            kind: "compare",
-            comparison: "equal",
-            left: first,
-            right: valueNode(values[0]?.[0] as never, entity.key[0]?.type as never),
-          } as const)
-        : ({ kind: "oneOf", operand: first, values: values.map(([value]) => value as never) } as const);
-  return { ...allOf(source), where: [where], columns };
+  return { ...allOf(source), where: [{ kind: "inRows", operands, rows: values }], columns };
 }
 
 /** Rows of an entity by their keys, as live entities. */
@@ -193,6 +210,14 @@ export async function fetchByKeys(
   const state = liveQuery(byKeys(entity, keys, undefined));
   const rows = await rowsOfQuery(unit.context, state, ownOrigin("byKey", at));
   return adopt(unit, state, rows as Live[], newCohort(at), undefined);
+}
+
+/** The same as plain rows, all of their columns but heavy ones, within other work. */
+export function* rowsByKeys(unit: Unit, entity: ResolvedEntity, keys: readonly Live[]): Steps<readonly Live[]> {
+  const columns = [...entity.members].flatMap(([name, member]) =>
+    "fields" in member || !member.isHeavy ? [name] : [],
+  );
+  return (yield* stepsOfQuery(unit.context, byKeys(entity, keys, columns))) as readonly Live[];
 }
 
 /** The row of an entity as it is now in the database, plain; undefined where it is gone. */

@@ -2,7 +2,7 @@ import { typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import type { ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
 import { setLoaded } from "./adopt.js";
-import { type Kept, keptOf, type Live, Stamped, valueAt } from "./kept.js";
+import { type Kept, keptOf, type Live, noteFurther, Stamped, valueAt } from "./kept.js";
 import { put } from "./live-kind.js";
 import { knownOne, placeAt } from "./load.js";
 import { isDirect, isOurs, mirrorsOf, type Unit, unitOf } from "./unit.js";
@@ -34,6 +34,15 @@ const hasValue = (live: Live, { steps }: ResolvedColumn): boolean => {
   return value !== undefined && value !== null;
 };
 
+/** Gives a column of an entity a value, past what its class does when that is set. */
+export function giveColumn(live: Live, kept: Kept, { steps, property }: ResolvedColumn, value: unknown): void {
+  if (steps.length > 1) placeAt(live, steps, value);
+  else {
+    put(live, property, value);
+    noteFurther(kept, property);
+  }
+}
+
 /** Gives the columns of a holder the key of another entity, as soon as there is one. */
 function giveKey(holder: Live, { steps: [{ pairs }] }: ResolvedRelation, target: Live | null): void {
   const kept = keptOf(holder);
@@ -41,11 +50,11 @@ function giveKey(holder: Live, { steps: [{ pairs }] }: ResolvedRelation, target:
     kept.awaits?.delete(from);
     if (target === null || hasValue(target, to)) {
       const value = target === null ? null : valueAt(target, to.steps);
-      if (from.steps.length === 1) put(holder, from.property, value);
-      else placeAt(holder, from.steps, value);
+      giveColumn(holder, kept, from, value);
       continue;
     }
     kept.awaits ??= new Map();
+    unitOf(kept).waiting.add(holder);
     kept.awaits.set(from, { of: target as Live, column: to });
     if (from.steps.length === 1) delete holder[from.property];
   }

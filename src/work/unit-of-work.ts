@@ -1,5 +1,5 @@
 import { GemachError } from "../errors/index.js";
-import type { OutsideRule, Query, QueryState, ResolvedEntity } from "../expression/index.js";
+import type { OutsideRule, Query, QueryState } from "../expression/index.js";
 import { type Definitions, type Entity, type EntityName, entityIn, type KeyOf, type PlainRow } from "../model/index.js";
 import { type EntityQuery, type Reached, type ReachFaults, type ReachShape, reachOf } from "../query/index.js";
 import {
@@ -119,6 +119,7 @@ export function openWork(
   const flush = async (verb: string, at: CallSite | undefined): Promise<void> => {
     refuseFailed();
     while (flushing !== undefined) await flushing;
+    if (!isUnwritten(unit)) return;
     try {
       flushing = run(context, () => flushSteps(unit), "no", ownOrigin(verb, at), noLimits);
       await flushing;
@@ -134,24 +135,21 @@ export function openWork(
     settings: { outside, cohort, flushes },
     properties,
     maps: new Map(),
+    fresh: newCohort(undefined),
     added: new Set(),
     removed: new Set(),
+    waiting: new Set(),
     distant: new Map(),
     isEnded: false,
     flushFor: async (entities) => {
       refuseFailed();
-      if (flushes && isUnwritten(unit, entities)) await flush("flush before a query", undefined);
+      const isEmpty = unit.maps.size === 0 && unit.added.size === 0;
+      if (flushes && !isEmpty && isUnwritten(unit, entities())) await flush("flush before a query", undefined);
     },
-  };
-  const reading = new WeakMap<QueryState, ReadonlySet<ResolvedEntity>>();
-  const readBy = (state: QueryState): ReadonlySet<ResolvedEntity> => {
-    const known = reading.get(state) ?? entitiesRead(state);
-    reading.set(state, known);
-    return known;
   };
   const living: Context["living"] = {
     ready: async (state) => {
-      await unit.flushFor(readBy(state));
+      await unit.flushFor(() => entitiesRead(state));
       return liveQuery(state);
     },
     rows: (state, rows, { at }) =>
@@ -255,7 +253,7 @@ export class UnitOfWork extends LiveReads {
   }
 
   async #flushFor(state: QueryState): Promise<void> {
-    await this.#unit.flushFor(entitiesRead(state));
+    await this.#unit.flushFor(() => entitiesRead(state));
   }
 
   /**

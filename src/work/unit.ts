@@ -19,14 +19,18 @@ export interface Unit {
   readonly properties: Properties;
   /** The entities of the database by entity and key: never two of one row. */
   readonly maps: Map<ResolvedEntity, Map<unknown, Live>>;
+  /** Stands for the cohort of entities that are not written yet: nothing is loaded for them. */
+  readonly fresh: Cohort;
   /** Those to be inserted, and to be deleted. */
   readonly added: Set<Live>;
   readonly removed: Set<Live>;
+  /** Those with columns that wait for the key of another one. */
+  readonly waiting: Set<Live>;
   /** Loaded relations over several steps, by the entities on their way: changes of those put them out of date. */
   readonly distant: Map<ResolvedEntity, Map<Live, Set<string>>>;
   isEnded: boolean;
   /** Writes what is not written yet, as far as an entity of these is concerned. */
-  flushFor(entities: ReadonlySet<ResolvedEntity>): Promise<void>;
+  flushFor(entities: () => ReadonlySet<ResolvedEntity>): Promise<void>;
 }
 
 const kinds = new WeakMap<Compiler, Map<ResolvedEntity, LiveKind>>();

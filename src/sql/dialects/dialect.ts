@@ -107,6 +107,8 @@ export interface WriteRules {
   readonly emptyRow: string;
   /** Inserts all rows by one statement, each column as an array; undefined where the engine has no arrays. */
   readonly insertArrays: ((insert: ArrayInsert) => string) | undefined;
+  /** Whether the engine tells the identity of a row that was inserted by itself, without being asked for the row. */
+  readonly tellsIdentity: boolean;
   /** A select of columns part_1, part_2 and so on, each of them an array; undefined where the engine has no arrays. */
   readonly rowsOfArrays: ((types: readonly ValueType[]) => string) | undefined;
   /** The statements that keep the engine from handing out identities up to the last again; undefined: up to the table's last. */

@@ -14,7 +14,7 @@ export interface KeyedStatement {
 }
 
 /** How many rows one statement takes where each value is a placeholder: few sizes, so that there are few texts. */
-const sizes = [500, 100, 20];
+const sizes = [500, 100, 20, 10, 5, 2];
 
 /** How many rows one statement takes where each column is one array. */
 const mostInArrays = 10_000;

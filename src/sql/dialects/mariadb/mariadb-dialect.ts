@@ -15,6 +15,7 @@ export const mariadbDialect: Dialect = {
   writes: {
     emptyRow: "() values ()",
     insertArrays: undefined,
+    tellsIdentity: false,
     rowsOfArrays: undefined,
     advance: () => [],
     // A packet of a server may be as small as a megabyte.

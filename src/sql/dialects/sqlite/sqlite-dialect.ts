@@ -17,6 +17,7 @@ export const sqliteDialect: Dialect = {
   writes: {
     emptyRow: "default values",
     insertArrays: undefined,
+    tellsIdentity: true,
     rowsOfArrays: undefined,
     advance: () => [],
     portions: { rows: [1], mostParameters: 32_766, mostBytes: 500_000_000, takesDefault: false },
