@@ -149,6 +149,7 @@ export {
 } from "./model/index.js";
 export type { ReachNote } from "./plan/index.js";
 export {
+  along,
   type Changes,
   type ChangesOf,
   type Collection,
@@ -236,6 +237,7 @@ export {
   type Live,
   type LiveEntity,
   OutsideReachError,
+  type PatchOptions,
   type UnitOfWork,
   type WorkOptions,
 } from "./work/index.js";

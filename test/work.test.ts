@@ -3,6 +3,7 @@ import { expect, expectTypeOf } from "vitest";
 import { generate, lending } from "../src/demo/index.js";
 import {
   type AnyDatabase,
+  along,
   createTables,
   type Database,
   date,
@@ -21,6 +22,7 @@ import {
   value,
   withLedger,
 } from "../src/index.js";
+import { entitiesOf } from "../src/model/index.js";
 import { eachEngine, useEngines, useSociety } from "./support/engines.js";
 
 const { Item, Loan, Member, Depot } = lending;
@@ -138,6 +140,29 @@ eachEngine(all, "print, copies and comparisons show what is there, and load noth
   });
 });
 
+eachEngine(all, "along() gives the rows of a relation of rows in hand, as a reach does", async (db) => {
+  for (const { name, relations, isReadOnly } of entitiesOf(lending)) {
+    // biome-ignore lint/suspicious/noExplicitAny: each entity in turn
+    const [entity, any] = [lending[name as "Item"] as any, from as any];
+    for (const relation of isReadOnly ? [] : relations.keys()) {
+      const owners = (await db.list(
+        any(entity)
+          .limit(7)
+          .reach({ [relation]: true }),
+      )) as Record<string, object | object[]>[];
+      const reached = new Set(owners.flatMap((owner) => owner[relation] ?? []).map((row) => inspect(row)));
+      const found = (await db.list(along(entity, owners, relation as never))).map((row) => inspect(row));
+      expect([found.length, new Set(found)], `${name}.${relation}`).toEqual([reached.size, reached]);
+    }
+  }
+  const [item] = await db.list(from(Item).limit(1));
+  if (item === undefined) throw new Error("no item");
+  expect(await db.count(along(Item, item, "loans").where((l) => l.returned.is(null)))).toBeLessThan(await db.count(along(Item, item, "loans")));
+  // @ts-expect-error a row without the columns that the relation goes out from
+  expect(() => along(Item, { name: "x" }, "loans")).toThrow(/ROW_KEYLESS|has no Item\.id/);
+  expect(await db.list(along(Item, [], "loans"))).toEqual([]);
+});
+
 const { all: empty } = useEngines(true);
 class Note {
   declare body: string;
@@ -149,7 +174,7 @@ const desk = model({
   Box: entity(
     "work_box",
     { id: identity, label: text, at: value({ street: text, town: text.nullable }), seen: timestamp.nullable, turn: integer.version },
-    { notes: toMany("Note", { by: "boxId", order: { id: "desc" } }) },
+    { notes: toMany("Note", { by: "boxId", order: { id: "desc" }, owns: true }) },
   ),
   Note: entity("work_note", { id: identity, boxId: integer.nullable, body: text, day: date.nullable }, { box: toOne("Box", { by: "boxId" }) }, { as: Note }),
 });
@@ -259,4 +284,55 @@ eachEngine(empty, "graphs are added whole, removed rows go, and refresh and forg
   });
   await expect(unfit).rejects.toMatchObject({ code: "WORK_FAILED" });
   expect(await boxes(db)).toMatchObject([{ label: "new" }]);
+});
+
+eachEngine(empty, "a document changes an entity and what is below it, or is refused with all that is wrong", async (db) => {
+  await prepare(db);
+  const at = { street: "Elm", town: "X" };
+  await db.work(async (w) => {
+    w.add(Box, { label: "one", at, notes: [{ body: "a" }, { body: "b" }] });
+    w.add(Box, { label: "two", at, notes: [{ body: "c" }] });
+  });
+  const [one, two] = await boxes(db);
+  if (one === undefined || two === undefined) throw new Error("no boxes");
+  const [b, a] = one.notes as unknown as { id: number }[];
+  const patching = (document: object, removes: string[] = []) => db.work(async (w) => w.patch(await w.byKey(Box, one.id), document, { removes }));
+  await patching({
+    label: "uno",
+    turn: 1,
+    at: { town: null },
+    seen: "2026-01-02T03:04:05Z",
+    notes: [
+      { id: a?.id, body: "A" },
+      { body: "new", day: "2026-05-05" },
+    ],
+  });
+  expect((await boxes(db))[0]).toMatchObject({
+    ...{ id: one.id, label: "uno", at: { street: "Elm", town: null }, seen: new Date("2026-01-02T03:04:05Z"), turn: 2 },
+    notes: [{ body: "new", day: "2026-05-05", boxId: one.id }, { body: "b" }, { body: "A" }],
+  });
+  const stranger = (two.notes as unknown as { id: number }[])[0]?.id;
+  const refused = await patching({
+    label: 5,
+    colour: "red",
+    id: 99,
+    at: { town: 7 },
+    notes: [{ id: stranger, body: "mine" }, { body: 1 }, { boxId: 4, body: "x" }],
+  }).catch((e) => e);
+  expect(refused).toMatchObject({ code: "PATCH_REFUSED", names: { entity: "Box" } });
+  expect(refused.names.issues.map(({ path }: { path: unknown[] }) => path.join("/")).toSorted()).toEqual([
+    "at/town",
+    "colour",
+    "id",
+    "label",
+    "notes/0",
+    "notes/1/body",
+    "notes/2/boxId",
+  ]);
+  await expect(patching({ turn: 1, label: "late" })).rejects.toMatchObject({ code: "CONFLICT" });
+  await patching({ notes: [{ id: b?.id }] }, ["Box.notes"]);
+  expect((await boxes(db))[0]?.notes).toMatchObject([{ body: "b" }]);
+  // What belongs to a removed row goes with it.
+  await db.work(async (w) => w.remove(await w.byKey(Box, one.id)));
+  expect([await db.count(from(Box)), await db.count(from(desk.Note))]).toEqual([1, 1]);
 });

@@ -225,9 +225,20 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
         isLost = true;
       };
       client.on?.("error", lost);
+      let last: Promise<unknown> | undefined;
+      /** The package takes one query at a time. */
+      const inTurn = <R>(work: () => Promise<R>): Promise<R> => {
+        const mine = last === undefined ? work() : last.then(work, work);
+        const done = () => {
+          if (last === mine) last = undefined;
+        };
+        last = mine;
+        mine.then(done, done);
+        return mine;
+      };
       const send: Send = async (request) => {
         try {
-          return await cancellable(client, request, isWorthIt(request));
+          return await inTurn(() => cancellable(client, request, isWorthIt(request)));
         } catch (error) {
           throw faultOf(error, request);
         }
@@ -235,7 +246,7 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
       // A bare text takes a way through the package that is a tenth shorter.
       const control: Send = async (request) => {
         try {
-          await client.query(request.text);
+          await inTurn(() => client.query(request.text));
           return [];
         } catch (error) {
           throw faultOf(error, request);

@@ -198,7 +198,8 @@ export const faults = {
     "Mark the columns that tell its rows apart with .key, if the table has such; else choose rows by where() alone, and list them.",
   ),
   ROW_KEYLESS: define(
-    (n: { column: string }) => `A row given to reach() has no ${n.column}, which the relation needs.`,
+    (n: { call?: string; column: string }) =>
+      `A row given to ${n.call ?? "reach"}() has no ${n.column}, which the relation needs.`,
     "Fetch the column with the rows, or leave the relation out.",
   ),
   REACH_PARTIAL: define(
@@ -238,6 +239,22 @@ export const faults = {
     (n: { entity: string; key?: string | undefined; versions?: string | undefined }) =>
       `A row of ${n.entity}${n.key === undefined ? "" : ` (${n.key})`} was changed or deleted by another one since it was read${n.versions === undefined ? "" : `: ${n.versions}`}.`,
     "Read it again, and decide anew; nothing of this unit of work was written.",
+  ),
+  PATCH_REFUSED: define(
+    (n: {
+      entity: string;
+      issues: readonly {
+        readonly message: string;
+        readonly path?: readonly (PropertyKey | { readonly key: PropertyKey })[] | undefined;
+      }[];
+    }) =>
+      `The document for a ${n.entity} has ${n.issues.length === 1 ? "a mistake" : `${n.issues.length} mistakes`}:\n${n.issues
+        .map(
+          ({ message, path = [] }) =>
+            `  - /${path.map((part) => String(typeof part === "object" ? part.key : part)).join("/")} ${message}`,
+        )
+        .join("\n")}`,
+    "Answer with the issues, each of which has the path to its place; nothing of the document was applied.",
   ),
   WORK_FAILED: define(
     (_: Readonly<Record<never, never>>) =>

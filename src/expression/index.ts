@@ -100,6 +100,7 @@ export {
 export { allOf, type NoQuery, type Query, type RowOf, stateKey } from "./state.js";
 export { type Strategy, strategies } from "./strategy.js";
 export { type Tuple, tuple } from "./tuple.js";
+export { valueAt } from "./value-at.js";
 export {
   avgOver,
   countOver,

@@ -90,6 +90,8 @@ export interface Step {
   readonly isBacked: boolean;
   /** Whether it is an error where a to-one step has a key, and no row. */
   readonly isRequired: boolean;
+  /** Whether the target's rows go with the row that they belong to. */
+  readonly isOwning: boolean;
   /** Whether the database is sure to have a row for each key, so that nothing has to look. */
   readonly isTrusted: boolean;
 }

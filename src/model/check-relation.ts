@@ -67,6 +67,8 @@ function* keyMistakes(
   }
   yield* ruleMistakes(relation, relation.target, target);
   const isOurs = relation.holder === "source";
+  if (relation.rules.owns === true && (isOurs || relation.rules.when !== undefined))
+    yield "owns is for relations without a condition whose key stands in the target";
   const [holder, holderName] = isOurs ? [definition, name] : [target, relation.target];
   const [owner, ownerName] = isOurs ? [target, relation.target] : [definition, name];
   const referred = relation.rules.to === undefined ? keyOf(owner) : listOf(relation.rules.to);

@@ -58,6 +58,7 @@ export {
   toOne,
   via,
 } from "./relation.js";
+export { rowSchema } from "./row-schema.js";
 export { type GivenAt, storedOrThrow } from "./stored-value.js";
 export {
   type ColumnDescription,

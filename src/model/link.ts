@@ -62,6 +62,7 @@ function stepOf(linking: Linking, source: Draft, name: string, relation: Relatio
     order: Object.entries(order).map(([property, way]) => ({ column: column(property), descending: way === "desc" })),
     isBacked: constraint !== false,
     isTrusted: constraint === "trusted",
+    isOwning: relation.rules.owns === true,
     isRequired: relation.isRequired || (relation.cardinality === "one" && !relation.isLoose),
   };
 }
@@ -92,6 +93,7 @@ function stepsOf(linking: Linking, source: Draft, name: string): readonly Step[]
         mayBeMissing: false,
         isRequired: false,
         isTrusted: false,
+        isOwning: false,
         conditions: [],
         order: [],
       };

@@ -29,6 +29,11 @@ export interface RelationRules {
    * relation may be missing.
    */
   readonly constraint?: boolean | "trusted";
+  /**
+   * Whether the rows belong to the entity, and go with it: a unit of work that removes the entity removes them too. Of relations
+   * whose key stands in the target.
+   */
+  readonly owns?: boolean;
 }
 
 /** Further options of a to-one relation. */

@@ -1,3 +1,4 @@
+export { along } from "./along.js";
 export type { Changes, ChangesOf, EntityChanges, RowChange, UpsertOptions } from "./change-types.js";
 export { except, exists, firstOf, intersect, named, notExists, recursive, union, unionAll } from "./combine.js";
 export type {

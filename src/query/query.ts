@@ -50,7 +50,7 @@ function refuseLoop(query: BuiltQuery): never {
 }
 
 /** Sorted as the relation says, where the query does not say how. */
-function inOwnOrder(query: QueryState, { steps }: ResolvedRelation): QueryState {
+export function inOwnOrder(query: QueryState, { steps }: ResolvedRelation): QueryState {
   const order = steps.at(-1)?.order ?? [];
   if (query.orderBy.length > 0 || order.length === 0) return query;
   const orderBy = order.map(({ column, descending }) => ({ node: columnAt(pathTo(query.source), column), descending }));
@@ -347,6 +347,9 @@ export const withProjection = (query: QueryState, projection: (row: unknown) => 
   ...query,
   projection: projectionOf(projection(rowAt(query.source)), query.source.entity.name),
 });
+
+/** A query of what was said. @internal */
+export const builtQuery = (state: QueryState): unknown => new BuiltQuery(state);
 
 /** A template's query with values for its parameters. @internal */
 export const boundQuery = (template: QueryState, values: Given): unknown =>

@@ -1,6 +1,6 @@
 import { checked } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { type QueryState, qualified, type ResolvedColumn } from "../expression/index.js";
+import { type QueryState, qualified, type ResolvedColumn, valueAt } from "../expression/index.js";
 import { few, type Output, type PlanSettings, planReach, type StatementPlan } from "../plan/index.js";
 import { type CompiledStatement, compile, type Dialect, type Wire } from "../sql/index.js";
 import { type Context, run, togetherFor } from "./context.js";
@@ -25,17 +25,13 @@ function compileReach(query: QueryState, settings: PlanSettings, dialect: Dialec
   };
 }
 
-/** The value that a row has for a column, also inside of a value object. */
-const valueAt = (row: object, { steps }: ResolvedColumn): unknown =>
-  steps.reduce<unknown>((at, name) => (at as Record<string, unknown> | null | undefined)?.[name], row);
-
 const columnOf = (output: Output): ResolvedColumn => (output as Extract<Output, { kind: "column" }>).column;
 
 /** What the database would have sent for the key columns of a row. */
 function wiresOf(row: object, outputs: readonly Output[], dialect: Dialect): readonly Wire[] {
   return outputs.map((output) => {
     const column = columnOf(output);
-    const value = valueAt(row, column);
+    const value = valueAt(row, column.steps);
     if (value === undefined) throw new GemachError("ROW_KEYLESS", { column: qualified(column) });
     const canonical = value === null ? null : checked(value, column.type, qualified(column));
     return dialect.wire.keyOnWire(canonical, column.type);

@@ -1,12 +1,12 @@
 import { canonicalOf, type Scalar } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import type { ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
+import { type ResolvedColumn, type ResolvedEntity, type ResolvedRelation, valueAt } from "../expression/index.js";
 import { dependencyOrder } from "../model/index.js";
 import { type KeyedRow, keyedPlan, planInsert, valuesIn } from "../plan/index.js";
 import { insertEach, type Steps, writeKeyed, writing } from "../run/index.js";
 import { leave } from "./adopt.js";
 import { type Changed, changedIn } from "./changes.js";
-import { identityOf, type Kept, keptOf, type Live, valueAt } from "./kept.js";
+import { identityOf, type Kept, keptOf, type Live } from "./kept.js";
 import { put } from "./live-kind.js";
 import { knownOne, placeAt, renew, rowsByKeys } from "./load.js";
 import { giveColumn } from "./relations.js";

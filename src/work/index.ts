@@ -1,4 +1,5 @@
 export { isHere } from "./is-here.js";
 export type { AddedRow, Lazy, Live, LiveEntity } from "./live-types.js";
 export { OutsideReachError } from "./outside.js";
+export type { PatchOptions } from "./patch.js";
 export { openWork, type UnitOfWork, type WorkOptions, workOptionNames } from "./unit-of-work.js";

@@ -1,4 +1,10 @@
-import type { OutsideRules, ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
+import {
+  type OutsideRules,
+  type ResolvedColumn,
+  type ResolvedEntity,
+  type ResolvedRelation,
+  valueAt,
+} from "../expression/index.js";
 import type { CallSite } from "../run/index.js";
 import type { Print } from "./prints.js";
 
@@ -91,12 +97,6 @@ export function noteFurther(kept: Kept, name: string): void {
   kept.further ??= [];
   if (!kept.further.includes(name)) kept.further.push(name);
 }
-
-/** The value that a row has for a column, also inside of a value object. */
-export const valueAt = (row: object, steps: readonly string[]): unknown =>
-  steps.length === 1
-    ? (row as Live)[steps[0] as string]
-    : steps.reduce<unknown>((at, name) => (at as Live | null | undefined)?.[name], row);
 
 /** What tells a row from the others of its entity, of values in code: equal for equal keys. */
 export function identityOf({ key }: ResolvedEntity, row: object): unknown {

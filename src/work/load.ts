@@ -8,11 +8,12 @@ import {
   type ResolvedColumn,
   type ResolvedEntity,
   type ResolvedRelation,
+  valueAt,
 } from "../expression/index.js";
 import { reachOf } from "../query/index.js";
 import { type CallSite, completed, noLimits, rowsOfQuery, type Steps, stepsOfQuery } from "../run/index.js";
 import { adopt, complete, setLoaded } from "./adopt.js";
-import { type Cohort, identityOf, type Kept, keptOf, type Live, type Rules, valueAt } from "./kept.js";
+import { type Cohort, identityOf, type Kept, keptOf, type Live, type Rules } from "./kept.js";
 import { put } from "./live-kind.js";
 import { liveQuery } from "./live-query.js";
 import { isOurs, mapOf, newCohort, ownOrigin, type Unit, unitOf } from "./unit.js";
@@ -85,7 +86,7 @@ async function once(cohort: Cohort, name: string, isThere: () => boolean, work: 
 const reaches = new WeakMap<ResolvedEntity, Map<string, QueryState>>();
 
 /** The query that reaches one relation from rows in memory. */
-function reachState(relation: ResolvedRelation): QueryState {
+export function reachState(relation: ResolvedRelation): QueryState {
   const known = reaches.get(relation.source) ?? new Map<string, QueryState>();
   reaches.set(relation.source, known);
   let state = known.get(relation.name);

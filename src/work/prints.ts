@@ -1,5 +1,5 @@
 import { type ColumnKind, canonicalOf, type ValueType } from "../columns/index.js";
-import type { ResolvedColumn, ResolvedMember } from "../expression/index.js";
+import { type ResolvedColumn, type ResolvedMember, valueAt } from "../expression/index.js";
 
 /** How a value that code could change in place is compared with what was read. */
 export interface Print {
@@ -69,7 +69,7 @@ export function printOf(member: ResolvedMember): Print | undefined {
   const text = (value: unknown) =>
     value === null || value === undefined
       ? value
-      : contentOf(leaves.map(([steps, { type }]) => textOf(valueAt(value, steps), type) ?? null));
+      : contentOf(leaves.map(([steps, { type }]) => textOf(valueAt(value as object, steps), type) ?? null));
   return {
     ...byText(text),
     same: (value, print) => {
@@ -80,6 +80,3 @@ export function printOf(member: ResolvedMember): Print | undefined {
     },
   };
 }
-
-const valueAt = (value: unknown, steps: readonly string[]): unknown =>
-  steps.reduce<unknown>((at, name) => (at as Record<string, unknown> | null)?.[name], value);

@@ -1,8 +1,8 @@
 import { GemachError } from "../errors/index.js";
-import type { ResolvedRelation } from "../expression/index.js";
+import { type ResolvedRelation, valueAt } from "../expression/index.js";
 import { type CallSite, callSite } from "../run/index.js";
 import { setLoaded } from "./adopt.js";
-import { type Kept, type Live, type Properties, valueAt } from "./kept.js";
+import type { Kept, Live, Properties } from "./kept.js";
 import { LazyRead } from "./lazy-read.js";
 import { knownOne, loadColumn, loadRelation } from "./load.js";
 import { mayLoad } from "./outside.js";

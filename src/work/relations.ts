@@ -1,8 +1,8 @@
 import { typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import type { ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
+import { type ResolvedColumn, type ResolvedEntity, type ResolvedRelation, valueAt } from "../expression/index.js";
 import { setLoaded } from "./adopt.js";
-import { type Kept, keptOf, type Live, noteFurther, Stamped, valueAt } from "./kept.js";
+import { type Kept, keptOf, type Live, noteFurther, Stamped } from "./kept.js";
 import { put } from "./live-kind.js";
 import { knownOne, placeAt } from "./load.js";
 import { isDirect, isOurs, mirrorsOf, type Unit, unitOf } from "./unit.js";

@@ -6,6 +6,7 @@ import {
   type CallSite,
   type Context,
   callSite,
+  expectOptions,
   type Limits,
   noLimits,
   type Page,
@@ -23,6 +24,8 @@ import { keyReads } from "./key-reads.js";
 import { isLive, liveQuery } from "./live-query.js";
 import type { AddedRow, BroughtLive, Live, LiveEntity } from "./live-types.js";
 import { reachLive, renew, rowNow } from "./load.js";
+import { removeOwned } from "./owned.js";
+import { type PatchOptions, patch } from "./patch.js";
 import { properties } from "./properties.js";
 import { expectLive } from "./relations.js";
 import { entitiesRead, newCohort, ownOrigin, type Unit } from "./unit.js";
@@ -121,7 +124,9 @@ export function openWork(
     while (flushing !== undefined) await flushing;
     if (!isUnwritten(unit)) return;
     try {
-      flushing = run(context, () => flushSteps(unit), "no", ownOrigin(verb, at), noLimits);
+      flushing = removeOwned(unit).then(() =>
+        run(context, () => flushSteps(unit), "no", ownOrigin(verb, at), noLimits),
+      );
       await flushing;
     } catch (error) {
       failure = { error };
@@ -224,6 +229,17 @@ export class UnitOfWork extends LiveReads {
   /** An entity to be deleted when changes are written. */
   remove(entity: LiveEntity): void {
     remove(this.#unit, entity);
+  }
+
+  /**
+   * Applies a nested partial document, as an HTTP PATCH brings it (JSON Merge Patch, RFC 7396): columns that it names are changed, null
+   * empties one, and objects go into value objects, documents and to-one relations. Rows of its to-many relations are found by
+   * their keys, those without one are added, and those that it leaves out stay. Nothing is applied where anything is wrong.
+   * @throws GemachError `PATCH_REFUSED` with the issues, each with its path, `CONFLICT` where it names another version
+   */
+  async patch(entity: LiveEntity, document: object, options: PatchOptions = {}): Promise<void> {
+    expectOptions("patch", options, ["removes"]);
+    await patch(this.#unit, expectLive(this.#unit, entity, "patch()"), document, options);
   }
 
   /** Writes what was changed, added and removed: nothing where nothing was. */

@@ -1,0 +1,272 @@
+import { canonicalOf, kinds, type StandardIssue, typeWord, type ValueType } from "../columns/index.js";
+import { GemachError } from "../errors/index.js";
+import {
+  type ResolvedColumn,
+  type ResolvedEntity,
+  type ResolvedMember,
+  type ResolvedRelation,
+  valueAt,
+} from "../expression/index.js";
+import { rowSchema } from "../model/index.js";
+import { add, remove } from "./add.js";
+import { identityOf, keptOf, type Live } from "./kept.js";
+import { joinTo } from "./relations.js";
+import { isDirect, isOurs, type Unit } from "./unit.js";
+import { versionOf } from "./version.js";
+
+/** Settings of a patch. */
+export interface PatchOptions {
+  /** The to-many relations of which rows that the document leaves out are removed, at any depth: "Item.repairs". */
+  readonly removes?: readonly string[];
+}
+
+const isObject = (value: unknown): value is Record<string, unknown> =>
+  typeof value === "object" &&
+  value !== null &&
+  !Array.isArray(value) &&
+  !(value instanceof Date) &&
+  !(value instanceof Uint8Array);
+
+/** What a document's value means for a column: JSON has no instants, bytes and whole numbers of 64 bits of its own. */
+function ofJson(given: unknown, { kind, codec }: ValueType): unknown {
+  if (codec !== undefined) return given;
+  if (kind === "timestamp" && typeof given === "string") return new Date(given);
+  if (kind === "bigint" && (typeof given === "number" || typeof given === "string") && /^-?\d+$/.test(String(given)))
+    return BigInt(given);
+  if (kind === "bytes" && typeof given === "string") return fromBase64(given);
+  return given;
+}
+
+function fromBase64(text: string): unknown {
+  try {
+    const { atob } = globalThis as unknown as { atob(text: string): string };
+    return Uint8Array.from(atob(text), (letter) => letter.charCodeAt(0));
+  } catch {
+    return text;
+  }
+}
+
+/** A document applied to a value: JSON Merge Patch (RFC 7396). */
+function merged(now: unknown, patch: unknown): unknown {
+  if (!isObject(patch)) return patch;
+  const result: Record<string, unknown> = isObject(now) ? { ...now } : {};
+  for (const [name, value] of Object.entries(patch))
+    if (value === null) delete result[name];
+    else result[name] = merged(result[name], value);
+  return result;
+}
+
+/** What a document makes of a member of a row. */
+function patched(member: ResolvedMember, now: unknown, given: unknown): unknown {
+  if (!("fields" in member)) {
+    if (member.kind === "json" && isObject(given)) return merged(now, given);
+    return ofJson(given, member.type);
+  }
+  if (!isObject(given)) return given;
+  const result: Record<string, unknown> = isObject(now) ? { ...now } : {};
+  for (const [name, value] of Object.entries(given)) {
+    const field = member.fields.get(name);
+    result[name] = field === undefined ? value : patched(field, result[name], value);
+  }
+  return result;
+}
+
+/** What is to be done once the whole document was found to be right. */
+interface Findings {
+  readonly issues: StandardIssue[];
+  readonly actions: (() => void)[];
+}
+
+type At = readonly (string | number)[];
+
+/** Columns that a document may name, and must name as they are: the key, what the owner gives, what the database works out. */
+function refuseOther(live: Live, column: ResolvedColumn, given: unknown, at: At, { issues }: Findings): void {
+  const now = Object.hasOwn(live, column.steps[0] as string) ? valueAt(live, column.steps) : undefined;
+  const [mine, theirs] = [canonicalOf(now, column.type), canonicalOf(ofJson(given, column.type), column.type)];
+  if (mine === undefined || mine !== theirs)
+    issues.push({ message: "is another one than the row's own", path: [...at, column.property] });
+}
+
+class Patching {
+  readonly #unit: Unit;
+  readonly #removes: ReadonlySet<string>;
+  readonly found: Findings = { issues: [], actions: [] };
+
+  constructor(unit: Unit, { removes = [] }: PatchOptions) {
+    this.#unit = unit;
+    this.#removes = new Set(removes);
+  }
+
+  #refuse(message: string, path: At): void {
+    this.found.issues.push({ message, path });
+  }
+
+  /** Checks a document for an entity, and notes what it does. */
+  async entity(live: Live, document: unknown, at: At): Promise<void> {
+    if (!isObject(document)) return this.#refuse(`takes an object, but got ${typeWord(document)}`, at);
+    const { entity } = keptOf(live).kind;
+    const version = versionOf(entity);
+    const changes: Record<string, unknown> = {};
+    for (const [name, given] of Object.entries(document)) {
+      const [member, relation] = [entity.members.get(name), entity.relations.get(name)];
+      if (relation !== undefined) await this.#relation(live, relation, given, [...at, name]);
+      else if (member === undefined) this.#refuse("there is no such column", [...at, name]);
+      else if (!("fields" in member) && (member.isKey || member.isComputed))
+        refuseOther(live, member, given, at, this.found);
+      else if (member === version) this.#version(live, version, given);
+      else changes[name] = patched(member, await live[name], given);
+    }
+    await this.#columns(entity, live, changes, at);
+  }
+
+  #version(live: Live, version: ResolvedColumn, given: unknown): void {
+    const [mine, theirs] = [live[version.property], ofJson(given, version.type)];
+    if (canonicalOf(mine, version.type) === canonicalOf(theirs, version.type)) return;
+    const { entity } = keptOf(live).kind;
+    const isShown = entity.key.every(({ kind }) => kinds[kind].isShown);
+    throw new GemachError("CONFLICT", {
+      entity: entity.name,
+      key: isShown ? entity.key.map(({ property }) => `${property} ${String(live[property])}`).join(", ") : undefined,
+      versions: `the document is of ${version.property} ${String(given)}, and the row has ${String(mine)}`,
+    });
+  }
+
+  async #columns(entity: ResolvedEntity, live: Live, changes: Record<string, unknown>, at: At): Promise<void> {
+    if (Object.keys(changes).length === 0) return;
+    const now = [...entity.members].flatMap(([name, member]) => {
+      const isOwn = Object.hasOwn(live, name) && live[name] !== undefined;
+      return isOwn && ("fields" in member || !(member.isComputed || member.kind === "identity"))
+        ? [[name, live[name]]]
+        : [];
+    });
+    const row = { ...Object.fromEntries(now), ...changes };
+    const result = await rowSchema(entity, true)["~standard"].validate(row);
+    for (const { message, path = [] } of result.issues ?? []) {
+      const first = path[0] as string | undefined;
+      // What was wrong before is not this document's fault; a rule is of the whole row.
+      if (first === undefined || first in changes) this.#refuse(message, [...at, ...(path as At)]);
+    }
+    this.found.actions.push(() => Object.assign(live, changes));
+  }
+
+  async #relation(live: Live, relation: ResolvedRelation, given: unknown, at: At): Promise<void> {
+    if (!isDirect(relation)) return this.#refuse("goes over other relations, so that it cannot be patched", at);
+    const now = await live[relation.name];
+    if (relation.cardinality === "many") {
+      if (!Array.isArray(given)) return this.#refuse("takes a list", at);
+      return await this.#children(live, relation, now as Live[], given, at);
+    }
+    await this.#one(live, relation, now as Live | null, given, at);
+  }
+
+  async #one(live: Live, relation: ResolvedRelation, now: Live | null, given: unknown, at: At): Promise<void> {
+    if (given === null) {
+      if (now !== null)
+        this.found.actions.push(() => {
+          live[relation.name] = null;
+        });
+      return;
+    }
+    if (now !== null) return await this.entity(now, given, at);
+    await this.#added(live, relation, given, at);
+  }
+
+  async #children(
+    live: Live,
+    relation: ResolvedRelation,
+    now: readonly Live[],
+    given: readonly unknown[],
+    at: At,
+  ): Promise<void> {
+    const { target } = relation;
+    const byKey = new Map(now.map((child) => [identityOf(target, child), child]));
+    const named = new Set<Live>();
+    for (const [i, document] of given.entries()) {
+      const path = [...at, i];
+      const key = isObject(document) ? this.#keyIn(live, relation, document) : undefined;
+      const child = key === undefined ? undefined : byKey.get(key);
+      if (child !== undefined) {
+        if (named.has(child)) this.#refuse("is there twice", path);
+        named.add(child);
+        await this.entity(child, document, path);
+      } else if (key !== undefined && target.key.some(({ kind }) => kind === "identity"))
+        this.#refuse(`is none of the ${relation.name}: its key leads to no row of them`, path);
+      else await this.#added(live, relation, document, path);
+    }
+    if (!this.#removes.has(`${relation.source.name}.${relation.name}`)) return;
+    for (const child of now) if (!named.has(child)) this.found.actions.push(() => remove(this.#unit, child));
+  }
+
+  /** The identity of the row that a document of a child names; undefined where it is a new one. */
+  #keyIn(live: Live, { target, steps: [{ pairs }] }: ResolvedRelation, document: Record<string, unknown>): unknown {
+    const row: Live = {};
+    for (const column of target.key) {
+      const pair = pairs.find(({ to }) => to === column);
+      const given = document[column.property];
+      const value =
+        given === undefined && pair !== undefined ? valueAt(live, pair.from.steps) : ofJson(given, column.type);
+      if (value === undefined || value === null) return undefined;
+      row[column.property] = value;
+    }
+    return identityOf(target, row);
+  }
+
+  /** A new row of a relation. */
+  async #added(live: Live, relation: ResolvedRelation, document: unknown, at: At): Promise<void> {
+    const make = await this.#newRow(relation, document, at);
+    if (make !== undefined) this.found.actions.push(() => tie(live, relation, make()));
+  }
+
+  /** What makes a new entity of a document, with what is new below it; what leads to the row that it belongs to comes of itself. */
+  async #newRow(relation: ResolvedRelation, document: unknown, at: At): Promise<(() => Live) | undefined> {
+    const { target } = relation;
+    if (!isObject(document)) {
+      this.#refuse(`takes an object, but got ${typeWord(document)}`, at);
+      return undefined;
+    }
+    const columns: Record<string, unknown> = {};
+    const below: (readonly [ResolvedRelation, () => Live])[] = [];
+    const given = new Set(isOurs(relation) ? [] : relation.steps[0].pairs.map(({ to }) => to.property));
+    for (const name of given)
+      if (name in document) this.#refuse("is given by the row that it belongs to", [...at, name]);
+    for (const [name, value] of Object.entries(document)) {
+      const [member, further] = [target.members.get(name), target.relations.get(name)];
+      if (member !== undefined) columns[name] = patched(member, undefined, value);
+      else if (further === undefined) this.#refuse("there is no such column", [...at, name]);
+      else if (!isDirect(further)) this.#refuse("goes over other relations", [...at, name]);
+      else if (value !== null) {
+        if (isOurs(further)) for (const { from } of further.steps[0].pairs) given.add(from.property);
+        for (const [i, one] of (Array.isArray(value) ? value : [value]).entries()) {
+          const made = await this.#newRow(further, one, [...at, name, ...(Array.isArray(value) ? [i] : [])]);
+          if (made !== undefined) below.push([further, made]);
+        }
+      }
+    }
+    const result = await rowSchema(target, false)["~standard"].validate(columns);
+    for (const { message, path = [] } of result.issues ?? [])
+      if (!given.has(String(path[0]))) this.#refuse(message, [...at, ...(path as At)]);
+    return () => {
+      const live = add(this.#unit, target, columns);
+      for (const [further, make] of below) tie(live, further, make());
+      return live;
+    };
+  }
+}
+
+/** Makes a row one of a relation's. */
+function tie(live: Live, relation: ResolvedRelation, child: Live): void {
+  if (isOurs(relation)) live[relation.name] = child;
+  else joinTo(live, relation, child);
+}
+
+/**
+ * Applies a nested partial document to an entity: nothing of it where anything is wrong.
+ * @throws GemachError `PATCH_REFUSED` with all that is wrong, `CONFLICT` where it is of another version
+ */
+export async function patch(unit: Unit, live: Live, document: unknown, options: PatchOptions): Promise<void> {
+  const patching = new Patching(unit, options);
+  await patching.entity(live, document, []);
+  const { issues, actions } = patching.found;
+  if (issues.length > 0) throw new GemachError("PATCH_REFUSED", { entity: keptOf(live).kind.entity.name, issues });
+  for (const action of actions) action();
+}
