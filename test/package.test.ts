@@ -1,3 +1,4 @@
+import { spawn } from "node:child_process";
 import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { dirname, join } from "node:path";
@@ -69,6 +70,45 @@ test("it runs from ES modules, and from CommonJS by import", async () => {
   installed.write("module.mjs", asModule);
   installed.write("common.cjs", asCommon);
   for (const file of ["module.mjs", "common.cjs"]) expect(await installed.run(file), file).toBe('[{"id":1,"due":"2026-05-01"}]');
+});
+
+const cutScript = `import Sqlite from "better-sqlite3";
+import * as gemach from "gemach";
+import { sqlite } from "gemach/sqlite";
+const { Booking } = gemach.model({ Booking: gemach.entity("booking", { id: gemach.identity, tag: gemach.integer }) });
+const db = gemach.database(sqlite(new Sqlite(process.argv[2])));
+await gemach.createTables(db, { Booking });
+for (let tag = Number(process.argv[3]); ; tag++) {
+  await db.work(async (w) => {
+    for (let i = 0; i < 3; i++) {
+      w.add(Booking, { tag });
+      await w.flush();
+      await new Promise((resolve) => setTimeout(resolve, Math.random()));
+    }
+  });
+  process.stdout.write(tag + "\\n");
+}`;
+
+test("a process that is killed at any moment leaves all of a unit of work in an SQLite file, or nothing", { timeout: 120_000 }, async () => {
+  const file = installed.file("cut.db");
+  const script = installed.write("cut.mjs", cutScript);
+  for (let run = 0; run < (process.env.CI ? 50 : 8); run++) {
+    const child = spawn(process.execPath, [script, file, String(run * 100_000)], { cwd: installed.folder });
+    let told = "";
+    child.stdout.on("data", (text) => {
+      told += text;
+      // Somewhere in the middle of a later unit of work.
+      if (told.length === String(text).length) setTimeout(() => child.kill("SIGKILL"), Math.random() * 60);
+    });
+    await new Promise((resolve) => child.on("exit", resolve));
+    const db = new Sqlite(file);
+    const counts = new Map(db.prepare("select tag, count(*) from booking group by tag").raw().all() as [number, number][]);
+    db.close();
+    const committed = told.split("\n").slice(0, -1).map(Number);
+    expect(committed.length).toBeGreaterThan(0);
+    expect(committed.filter((tag) => counts.get(tag) !== 3)).toEqual([]);
+    expect([...counts.values()].filter((count) => count !== 3)).toEqual([]);
+  }
 });
 
 const root = fileURLToPath(new URL("..", import.meta.url));
