@@ -8,6 +8,7 @@ export default defineConfig({
     alias: [
       { find: /^gemach$/, replacement: source("index.ts") },
       { find: /^gemach\/readable$/, replacement: source("cli/readable.ts") },
+      { find: /^gemach\/testing$/, replacement: source("testing/index.ts") },
       { find: /^gemach\/(\w+)$/, replacement: source("drivers/$1.ts") },
     ],
   },

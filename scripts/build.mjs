@@ -21,6 +21,7 @@ const entries = {
   mariadb: "drivers/mariadb",
   dialects: "drivers/dialects",
   readable: "cli/readable",
+  testing: "testing/index",
 };
 
 /** The modules of entries in a folder, with an ending. */

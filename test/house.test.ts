@@ -19,7 +19,7 @@ const flow = [
   ["work"],
   ["database"],
   ["drivers", "ledger", "schema"],
-  ["demo"],
+  ["demo", "testing"],
   ["cli"],
 ];
 const stepOf = (room: string): number => flow.findIndex((step) => step.includes(room));

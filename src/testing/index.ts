@@ -1,0 +1,2 @@
+export { inMemory } from "./in-memory.js";
+export { undone } from "./undone.js";

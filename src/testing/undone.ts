@@ -1,0 +1,19 @@
+import type { AnyDatabase, Transaction } from "../database/index.js";
+
+/**
+ * Does work in a transaction that is always rolled back, and gives what the work gave: a test of it leaves nothing behind. The
+ * work's handle stands for the database, `tx.work()` for a unit of work.
+ */
+export async function undone<R>(db: AnyDatabase, work: (tx: Transaction) => Promise<R>): Promise<R> {
+  const end = new Error("undone");
+  let result: { readonly value: R } | undefined;
+  try {
+    await db.transaction(async (tx) => {
+      result = { value: await work(tx) };
+      throw end;
+    });
+  } catch (error) {
+    if (error !== end) throw error;
+  }
+  return (result as { readonly value: R }).value;
+}
