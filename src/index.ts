@@ -142,6 +142,7 @@ export {
   type RelationsOf,
   type Route,
   type RowClass,
+  type Standing,
   type TargetOf,
   toMany,
   toOne,

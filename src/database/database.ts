@@ -1,5 +1,13 @@
+import type { Scalar } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { type OutsideRule, outsideRules, type Strategy, strategies } from "../expression/index.js";
+import {
+  type Given,
+  type OutsideRule,
+  outsideRules,
+  type Strategy,
+  standingHole,
+  strategies,
+} from "../expression/index.js";
 import {
   Compiler,
   type Connection,
@@ -10,6 +18,7 @@ import {
   expectOptions,
   now,
   poolSender,
+  type Sender,
   Verbs,
   watch,
 } from "../run/index.js";
@@ -43,6 +52,13 @@ export interface DatabaseOptions {
   readonly clock?: () => number;
 }
 
+/** What handles of one database have in common, and what one of them gives to standing conditions. */
+interface SharedByHandles {
+  readonly sender: Sender;
+  readonly compiler: Compiler;
+  readonly values: Given;
+}
+
 /** A database that queries are run on. Made by `database(driver)`. */
 export class Database extends Verbs {
   /** The dialect that it speaks. */
@@ -51,10 +67,11 @@ export class Database extends Verbs {
   readonly [connectionKey]: Connection;
   readonly #place: TransactionPlace;
   readonly #working: WorkOptions;
+  readonly #made: Omit<SharedByHandles, "values"> & { readonly driver: Driver; readonly options: DatabaseOptions };
   readonly #current: (() => Transaction | undefined) | undefined;
 
   /** @internal */
-  constructor(driver: Driver, options: DatabaseOptions) {
+  constructor(driver: Driver, options: DatabaseOptions, shared?: SharedByHandles) {
     const { how = "auto", generateCode = canGenerateCode(), clock = now, snapshot = false, ambient = false } = options;
     const isTrusting = options.trustConstraints === true;
     if (!strategies.includes(how)) throw new GemachError("STRATEGY_UNKNOWN", { given: String(how), known: strategies });
@@ -62,16 +79,18 @@ export class Database extends Verbs {
     if (outside !== undefined && !outsideRules.includes(outside))
       throw new GemachError("OUTSIDE_UNKNOWN", { given: String(outside), known: outsideRules });
     const { dialect } = driver;
-    const sender = poolSender(driver, watch(clock));
-    const compiler = new Compiler(dialect, { how, generateCode, isTrusting });
-    const own: Context = { compiler, sender, isSnapshot: snapshot, isReadOnly: false, isTransaction: false };
+    const sender = shared?.sender ?? poolSender(driver, watch(clock));
+    const compiler = shared?.compiler ?? new Compiler(dialect, { how, generateCode, isTrusting });
+    const values = shared?.values;
+    const own: Context = { compiler, sender, isSnapshot: snapshot, isReadOnly: false, isTransaction: false, values };
     const joined = ambient ? joining(own) : undefined;
     super(joined?.context ?? own);
     this.dialect = dialect;
     this.#working = given({ outside: options.outside });
     this.#current = joined?.current;
     const join: Joining = joined?.join ?? ((_tx, _context, work) => work());
-    this.#place = { driver, compiler, watch: sender.watch, clock, join };
+    this.#place = { driver, compiler, watch: sender.watch, clock, join, values };
+    this.#made = { driver, options, sender, compiler };
     this[connectionKey] = { sender, dialect, clock };
   }
 
@@ -86,6 +105,17 @@ export class Database extends Verbs {
     const current = this.#current?.();
     if (current === undefined) return await runTransaction(this.#place, work, options);
     return await current.transaction(work, options);
+  }
+
+  /**
+   * A handle of the same database that gives values to standing conditions: `db.as({ tenant: 7 })`. What it reads is restricted to
+   * them, and so is what it writes.
+   */
+  as(values: Readonly<Record<string, string | number | bigint | boolean>>): Database {
+    const { driver, options, ...shared } = this.#made;
+    const given = new Map(Object.entries(values).map(([name, value]) => [standingHole(name), value] as const));
+    const before = this.#place.values ?? new Map<string, Scalar>();
+    return new Database(driver, options, { ...shared, values: new Map<string, Scalar>([...before, ...given]) });
   }
 
   /**

@@ -1,4 +1,5 @@
 import { GemachError } from "../errors/index.js";
+import type { Given } from "../expression/index.js";
 import {
   type Compiler,
   type Connection,
@@ -37,6 +38,7 @@ export interface Shared {
   readonly clock: () => number;
   readonly isReadOnly: boolean;
   readonly join: Joining;
+  readonly values: Given | undefined;
 }
 
 /** Where a handle stands: in use, lent to a transaction inside of it, or at its end. */
@@ -62,8 +64,8 @@ export async function workWith<R>(
 ): Promise<Worked<R>> {
   const state: State = { at: "open", afterwards: [] };
   const sender = sessionSender(shared.session, shared.watch, () => refuseEnded(state), stop);
-  const { compiler, isReadOnly } = shared;
-  const context: Context = { compiler, sender, isSnapshot: false, isReadOnly, isTransaction: true };
+  const { compiler, isReadOnly, values } = shared;
+  const context: Context = { compiler, sender, isSnapshot: false, isReadOnly, isTransaction: true, values };
   const tx = new Transaction(shared, state, sender, context);
   try {
     const working = shared.join(tx, context, () => work(tx));

@@ -1,4 +1,5 @@
 import { GemachError } from "../errors/index.js";
+import type { Given } from "../expression/index.js";
 import { rowCount } from "../query/index.js";
 import {
   type Compiler,
@@ -41,6 +42,7 @@ export interface TransactionPlace {
   readonly watch: Watch;
   readonly clock: () => number;
   readonly join: Joining;
+  readonly values: Given | undefined;
 }
 
 const codeOf = (error: unknown): string | undefined => (error instanceof GemachError ? error.code : undefined);
@@ -68,7 +70,7 @@ export async function runTransaction<R>(
   options: TransactionOptions,
 ): Promise<R> {
   expectOptions("transaction", options, known);
-  const { driver, compiler, watch, clock, join } = place;
+  const { driver, compiler, watch, clock, join, values } = place;
   const { retries = 0, readOnly = false, isolation } = options;
   rowCount(retries, "retries");
   const settings: TransactionSettings = { readOnly, ...(isolation === undefined ? {} : { isolation }) };
@@ -80,7 +82,7 @@ export async function runTransaction<R>(
       try {
         stop?.check();
         const session = await driver.open(stop);
-        const shared: Shared = { session, compiler, watch, clock, join, isReadOnly: readOnly };
+        const shared: Shared = { session, compiler, watch, clock, join, values, isReadOnly: readOnly };
         const working = () => insideOf(driver, () => workWith(shared, stop, work));
         worked = await transact(session, settings, working, uncommitted);
       } catch (error) {

@@ -132,6 +132,16 @@ export const faults = {
     (n: { parameter: string }) => `The template's parameter '${n.parameter}' has no value.`,
     "Run the query that the template's with() returns, not one made of its parameters.",
   ),
+  STANDING_OPEN: define(
+    (n: { name: string }) =>
+      `An entity is restricted by the value '${n.name}', which the database handle does not have.`,
+    (n) => `Use a handle that has it, db.as({ ${n.name}: … }); or lift the condition for the query, .lift("…").`,
+  ),
+  STANDING_BROKEN: define(
+    (n: { column: string; call: string; row?: number | undefined }) =>
+      `${n.row === undefined ? "" : `In row ${n.row}: `}${n.call}() gives ${n.column} another value than the database handle has for it.`,
+    "Leave the column out: it gets the handle's value by itself.",
+  ),
   CURSOR_UNFIT: define(
     (n: { reason: string }) => `The cursor cannot be used: ${n.reason}.`,
     "Pass a cursor that portion() of the same query, in the same order, returned.",

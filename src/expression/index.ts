@@ -93,10 +93,12 @@ export {
   type SetNode,
   type SetOperator,
   type Source,
+  type StandingCondition,
   type Step,
   type WindowName,
   type WindowNode,
 } from "./resolved.js";
+export { standingHole } from "./standing.js";
 export { allOf, type NoQuery, type Query, type RowOf, stateKey } from "./state.js";
 export { type Strategy, strategies } from "./strategy.js";
 export { type Tuple, tuple } from "./tuple.js";

@@ -106,6 +106,16 @@ export interface ResolvedRelation {
   readonly strategy: Strategy | undefined;
 }
 
+/** A condition that an entity carries everywhere it appears. */
+export interface StandingCondition {
+  readonly name: string;
+  readonly column: ResolvedColumn;
+  /** The value that visible rows have, null: none; or the name of one that the database handle gives. */
+  readonly value: Scalar | { readonly given: string };
+  /** What a unit of work gives the column in place of deleting the row. */
+  readonly removed: (() => unknown) | undefined;
+}
+
 /** An index over several columns with everything settled. */
 export interface ResolvedIndex {
   readonly parts: readonly { readonly column: ResolvedColumn; readonly descending: boolean }[];
@@ -127,6 +137,7 @@ export interface ResolvedEntity {
   readonly relations: ReadonlyMap<string, ResolvedRelation>;
   readonly indexes: readonly ResolvedIndex[];
   readonly isReadOnly: boolean;
+  readonly standing: readonly StandingCondition[];
   /** Whether its table is another entity's. */
   readonly isShared: boolean;
   /** Predicates that each row must fulfil, by the name of the constraint. */
@@ -346,6 +357,8 @@ export interface Cursor {
 export interface QueryState {
   /** What becomes of reading what it does not bring. */
   readonly outside: OutsideRules | undefined;
+  /** The names of standing conditions that do not hold for it. */
+  readonly lifted: readonly string[];
   readonly source: Source;
   readonly where: readonly Node[];
   readonly orderBy: readonly OrderNode[];

@@ -49,8 +49,22 @@ function* typeMistakes({ kind, length = 1, precision = 1, scale = 0, choices, el
 const isVersionKind = ({ type: { kind, codec }, traits }: ColumnFacts): boolean =>
   ["integer", "bigint", "timestamp"].includes(kind) && codec === undefined && !traits.has("nullable");
 
+/** What is wrong with the conditions that an entity carries. */
+function* standingMistakes(name: string, { columns, options }: FlatDefinition): Generator<string> {
+  for (const [label, one] of Object.entries(options.standing ?? {})) {
+    const facts = Object.hasOwn(columns, one.column) ? columns[one.column]?.[factsKey] : undefined;
+    if (facts === undefined)
+      yield `${name}: the standing condition '${label}' is of '${one.column}', which is no column`;
+    else if ("is" in one && one.is !== null && canonicalOf(one.is, facts.type) === undefined)
+      yield `${name}: the standing condition '${label}' is not ${expectedOf(facts.type)}`;
+    else if (!("is" in one) && !("given" in one))
+      yield `${name}: the standing condition '${label}' says neither 'is' nor 'given'`;
+  }
+}
+
 function* columnMistakes(name: string, definition: FlatDefinition): Generator<string> {
   const { table, columns, relations, options } = definition;
+  yield* standingMistakes(name, definition);
   if (table === "") yield `${name}: the table has no name`;
   const isWithoutKey = options.withoutKey === true;
   if (keyOf(definition).length === 0 && !isWithoutKey)

@@ -6,6 +6,7 @@ export type Relations = Readonly<Record<string, AnyRelation>>;
 
 declare const instanceType: unique symbol;
 declare const writable: unique symbol;
+declare const hidden: unique symbol;
 
 /** in: a column or a value object; out: the type of its values. */
 export type MemberValue<C> =
@@ -24,11 +25,14 @@ export interface EntityDefinition<
   R extends Relations = Relations,
   I = unknown,
   W extends boolean = boolean,
+  S extends string = string,
 > {
   /** For the types only. @internal */
   readonly [instanceType]: I;
   /** For the types only. @internal */
   readonly [writable]: W;
+  /** For the types only. @internal */
+  readonly [hidden]: S;
   readonly table: string;
   readonly columns: C;
   readonly relations: R;
@@ -48,6 +52,24 @@ export interface IndexDefinition<N extends string = string> {
   /** Only rows with these values are in the index; null: without one. */
   readonly when?: { readonly [P in N]?: string | number | boolean | bigint | null };
 }
+
+/**
+ * A condition that an entity carries everywhere it appears: rows for which it is not true are hidden. Of a column with one value, or
+ * with the value that the database handle was given (`db.as({ tenant: 7 })`).
+ */
+export type Standing<N extends string = string> =
+  | {
+      readonly column: N;
+      /** The value that visible rows have; null: none. */
+      readonly is: string | number | boolean | bigint | null;
+      /** The value that a unit of work gives the column in place of deleting the row (soft deletion). */
+      readonly removed?: () => unknown;
+    }
+  | {
+      readonly column: N;
+      /** The name of the value that `db.as()` gives. New rows get it, and no row is given another. */
+      readonly given: string;
+    };
 
 /** A class of one's own, whose instances an entity's rows are to be. */
 // biome-ignore lint/suspicious/noExplicitAny: a constructor of any arguments; it is not called
@@ -81,6 +103,8 @@ export interface EntityOptions<C extends Columns = Columns> {
   readonly checks?: (row: OwnRow<C>) => { readonly [name: string]: Predicate };
   /** What the database works computed columns out of. */
   readonly computes?: (row: OwnRow<C>) => { readonly [P in Computed<C>]?: Expression };
+  /** Conditions that the entity carries everywhere it appears, by names by which a query may lift them. */
+  readonly standing?: { readonly [name: string]: Standing<ColumnPath<C>> };
   /** Rows are instances of this class: made without its constructor, their columns assigned. */
   readonly as?: RowClass<object>;
   /** Rows are what this function makes of a plain row, for a constructor that wants arguments. */
@@ -91,7 +115,8 @@ export interface EntityOptions<C extends Columns = Columns> {
 type Versions<C extends Columns> = { [P in keyof C]: HasTrait<C[P], "version"> extends true ? P : never }[keyof C];
 
 /** The options of any entity. */
-interface AnyOptions extends Omit<EntityOptions, "indexes" | "checks" | "computes" | "make"> {
+interface AnyOptions extends Omit<EntityOptions, "indexes" | "checks" | "computes" | "make" | "standing"> {
+  readonly standing?: { readonly [name: string]: Standing };
   readonly indexes?: readonly IndexDefinition[];
   readonly checks?: (row: never) => { readonly [name: string]: Predicate };
   readonly computes?: (row: never) => { readonly [name: string]: Expression | undefined };
@@ -117,6 +142,15 @@ type ClassFault<C extends Columns, O> = O extends { readonly as: RowClass<infer 
     : { readonly as: Fault<`the class's property '${Unfitting<C, I> & string}' does not take the column's values`> }
   : unknown;
 
+/**
+ * in: options; out: never of an entity without standing conditions, else "" and the names of the columns whose values the database
+ * handle gives.
+ */
+type Hidden<O> = O extends { readonly standing: infer S } ? "" | GivenColumn<S[keyof S]> : never;
+
+/** in: a standing condition; out: the name of its column, where the database handle gives the value. */
+type GivenColumn<X> = X extends { readonly given: string; readonly column: infer N extends string } ? N : never;
+
 /** in: options; out: whether the entity may be written. */
 type Writable<O> = O extends { readonly readOnly: true } ? false : true;
 
@@ -139,18 +173,18 @@ type NoRelations = Readonly<Record<never, AnyRelation>>;
 export function entity<const C extends Columns>(
   table: string,
   columns: C,
-): EntityDefinition<C, NoRelations, never, true>;
+): EntityDefinition<C, NoRelations, never, true, never>;
 export function entity<const C extends Columns, const R extends Relations>(
   table: string,
   columns: C,
   relations: R,
-): EntityDefinition<C, R, never, true>;
+): EntityDefinition<C, R, never, true, never>;
 export function entity<const C extends Columns, const R extends Relations, const O extends EntityOptions<C>>(
   table: string,
   columns: C,
   relations: R,
   options: O & EntityOptions<C> & ClassFault<C, O>,
-): EntityDefinition<C, R, InstanceOf<O>, Writable<O>>;
+): EntityDefinition<C, R, InstanceOf<O>, Writable<O>, Hidden<O>>;
 export function entity(
   table: string,
   columns: Columns,
@@ -239,8 +273,9 @@ type HasNullableKey<D extends Definitions<D>, E extends keyof D, R> = R extends 
 export type MayBeMissing<D extends Definitions<D>, E extends keyof D, R, Fetched extends boolean = false> = R extends {
   readonly isLoose: infer L;
   readonly isRequired: infer I;
+  readonly target: infer T extends keyof D;
 }
-  ? L extends true
+  ? true extends L | ([D[T][typeof hidden]] extends [never] ? false : true)
     ? [Fetched, I] extends [true, true]
       ? HasNullableKey<D, E, R>
       : true
@@ -313,4 +348,9 @@ type NewMember<C> =
  */
 export type NewRow<D extends Definitions<D>, E extends keyof D> = D[E][typeof writable] extends false
   ? Fault<`${E & string} is read-only: it has no new rows`>
-  : NewColumns<ColumnsOf<D, E>>;
+  : [D[E][typeof hidden]] extends [never]
+    ? NewColumns<ColumnsOf<D, E>>
+    : WithoutGiven<NewColumns<ColumnsOf<D, E>>, D[E][typeof hidden]>;
+
+/** in: a new row and names of columns; out: the row, which may leave them out. */
+type WithoutGiven<Row, N> = Omit<Row, N & keyof Row> & Partial<Pick<Row, N & keyof Row>>;

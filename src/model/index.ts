@@ -24,6 +24,7 @@ export {
   type Relations,
   type RelationsOf,
   type RowClass,
+  type Standing,
   type TargetOf,
 } from "./entity.js";
 export {

@@ -45,6 +45,9 @@ function pairsOf(linking: Linking, source: Draft, target: Draft, { holder, by, r
   });
 }
 
+/** Whether rows of an entity may be hidden, so that a key may lead to none. */
+const isHidden = ({ standing }: ResolvedEntity): boolean => standing.length > 0;
+
 function stepOf(linking: Linking, source: Draft, name: string, relation: Relation): Step {
   const target = draftOf(linking, relation.target);
   const pairs = pairsOf(linking, source, target, relation);
@@ -57,13 +60,15 @@ function stepOf(linking: Linking, source: Draft, name: string, relation: Relatio
     source,
     target,
     pairs,
-    mayBeMissing: relation.cardinality === "one" && (relation.isLoose || pairs.some((pair) => pair.from.isNullable)),
+    mayBeMissing:
+      relation.cardinality === "one" &&
+      (relation.isLoose || isHidden(target) || pairs.some((pair) => pair.from.isNullable)),
     conditions: conditionsOf(when, target.columns),
     order: Object.entries(order).map(([property, way]) => ({ column: column(property), descending: way === "desc" })),
     isBacked: constraint !== false,
     isTrusted: constraint === "trusted",
     isOwning: relation.rules.owns === true,
-    isRequired: relation.isRequired || (relation.cardinality === "one" && !relation.isLoose),
+    isRequired: relation.isRequired || (relation.cardinality === "one" && !relation.isLoose && !isHidden(target)),
   };
 }
 

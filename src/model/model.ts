@@ -19,10 +19,19 @@ import {
   type ResolvedColumn,
   type ResolvedEntity,
   type ResolvedMember,
+  type StandingCondition,
 } from "../expression/index.js";
 import { indexPart, mistakesOf } from "./check.js";
 import type { FlatDefinition } from "./check-relation.js";
-import type { AnyDefinitions, Definitions, EntityDefinition, EntityName, NewRow, PlainRow } from "./entity.js";
+import type {
+  AnyDefinitions,
+  Definitions,
+  EntityDefinition,
+  EntityName,
+  NewRow,
+  PlainRow,
+  Standing,
+} from "./entity.js";
 import type { RelationFaults } from "./faults.js";
 import { conditionsOf, type Draft, link } from "./link.js";
 import type { Conditions } from "./relation.js";
@@ -100,6 +109,18 @@ function defaultOf({ defaultValue: given, type, traits, initial }: ColumnFacts) 
   };
 }
 
+/** Standing conditions, whose columns were found to be right. */
+const standingIn = (
+  standing: { readonly [name: string]: Standing },
+  columns: ReadonlyMap<string, ResolvedColumn>,
+): readonly StandingCondition[] =>
+  Object.entries(standing).map(([name, one]) => {
+    const column = columns.get(one.column) as ResolvedColumn;
+    if ("given" in one) return { name, column, value: { given: one.given }, removed: undefined };
+    const value = one.is === null ? null : (canonicalOf(one.is, column.type) ?? null);
+    return { name, column, value, removed: one.removed };
+  });
+
 function draft(name: string, { table, columns, options }: EntityDefinition, columnNames: NameConvention): Draft {
   const resolved = new Map(
     flatColumns(columns).map(
@@ -146,6 +167,7 @@ function draft(name: string, { table, columns, options }: EntityDefinition, colu
     relations: new Map(),
     indexes,
     isReadOnly: options.readOnly === true,
+    standing: standingIn(options.standing ?? {}, resolved),
     isShared: options.sharedWith !== undefined,
     checks: new Map(),
     computations: new Map(),

@@ -1,10 +1,11 @@
 import type { Scalar } from "../columns/index.js";
-import { kinds } from "../columns/index.js";
+import { canonicalOf, kinds } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { expectKey, type ResolvedColumn, type ResolvedEntity } from "../expression/index.js";
+import { expectKey, type Given, type ResolvedColumn, type ResolvedEntity } from "../expression/index.js";
 import type { GivenAt } from "../model/index.js";
 import { assignedIn } from "./assigned.js";
 import type { GivenRow } from "./inserts.js";
+import { givenColumns, refuseOthers } from "./standing.js";
 import type { KeyedPlan, KeyedRow } from "./write-plan.js";
 
 /** Whether the engine may be handed the keys as a table: where their bytes decide which are equal. */
@@ -44,11 +45,20 @@ export function valuesIn(entity: ResolvedEntity, changes: GivenRow, at: GivenAt)
  * Rows to be changed that are named by their keys, together those that change the same columns.
  * @throws GemachError `KEY_MISSING`, `ENTITY_READ_ONLY`, `COLUMN_WITHOUT_VALUE`, `CHANGE_EMPTY`, and what an update throws of values
  */
-export function planUpdateRows(entity: ResolvedEntity, rows: readonly GivenRow[], call: string): readonly KeyedPlan[] {
+export function planUpdateRows(
+  entity: ResolvedEntity,
+  rows: readonly GivenRow[],
+  call: string,
+  handle: Given | undefined,
+): readonly KeyedPlan[] {
   expectKey(entity, `${call}()`);
+  const given = givenColumns(entity, handle);
+  const by = [...entity.key, ...given.map(([column]) => column)];
+  const held = given.map(([column, value]) => canonicalOf(value, column.type) as Scalar);
   const groups = new Map<string, { readonly columns: readonly ResolvedColumn[]; readonly rows: KeyedRow[] }>();
   rows.forEach((row, i) => {
     const at = { call, row: i + 1 };
+    refuseOthers(entity, row, handle, call, i + 1);
     const values = valuesIn(entity, row, at);
     const found = entity.key.map((column) => {
       const value = values.get(column);
@@ -61,7 +71,7 @@ export function planUpdateRows(entity: ResolvedEntity, rows: readonly GivenRow[]
     const name = columns.map(({ property }) => property).join("\u0000");
     const group = groups.get(name) ?? { columns, rows: [] };
     groups.set(name, group);
-    group.rows.push({ values: columns.map((column) => values.get(column) as Scalar), found });
+    group.rows.push({ values: columns.map((column) => values.get(column) as Scalar), found: [...found, ...held] });
   });
-  return [...groups.values()].map((group) => keyedPlan("update", entity, group.columns, entity.key, group.rows));
+  return [...groups.values()].map((group) => keyedPlan("update", entity, group.columns, by, group.rows));
 }

@@ -45,13 +45,15 @@ function ownerSlots(
 function planStatement(
   query: QueryState,
   strategy: Strategy | undefined,
-  settings: PlanSettings,
+  given: PlanSettings,
   role: StatementRole & {
     readonly hasPlaces?: boolean;
     readonly limits?: LateLimits;
     readonly cursorValues?: CursorValues;
   },
 ): StatementPlan {
+  const lifted = query.lifted.length === 0 ? (given.lifted ?? []) : [...(given.lifted ?? []), ...query.lifted];
+  const settings: PlanSettings = { ...given, lifted };
   const joined: JoinedSource[] = [];
   const draft: Draft = {
     slots: makeSlots(),
@@ -112,6 +114,7 @@ function planStatement(
     rows,
     isLarge: settings.isLarge === true,
     isTrusting: settings.isTrusting === true,
+    lifted,
     notes: draft.notes,
   };
 }
@@ -145,7 +148,8 @@ export function planReach(query: QueryState, settings: PlanSettings): Pick<State
     notes: [],
     settings,
     isInMemory: true,
-    planFollowUp: (further, inherited, of) => planStatement(further, inherited, settings, of),
+    planFollowUp: (further, inherited, of) =>
+      planStatement(further, inherited, { ...settings, lifted: query.lifted }, of),
   };
   const related = { ...query, columns: [] };
   return { rows: planRows(draft, related, query.strategy), outputs: slots.outputs };
@@ -222,6 +226,7 @@ function planScalar(
     closure: undefined,
     isLarge: false,
     isTrusting,
+    lifted: query.lifted,
     notes: [],
     outputs: [output],
     rows: {

@@ -286,9 +286,13 @@ function shapeOfRelation(
   // A join tells rows apart by their keys.
   const isUnsure =
     relation.cardinality === "many" && way === "join" && (isWithoutKey(path.source) || isWithoutKey(query.source));
-  const told = isUnsure
-    ? ({ way: "batch", why: "rows without a key are not told apart in a join" } as const)
-    : { way, why };
+  // What is lifted for a statement is so for all of it.
+  const isLifting = query.lifted.some((name) => !draft.settings.lifted?.includes(name));
+  const told = isLifting
+    ? ({ way: "batch", why: "it lifts standing conditions that hold for its owners" } as const)
+    : isUnsure
+      ? ({ way: "batch", why: "rows without a key are not told apart in a join" } as const)
+      : { way, why };
   return loaders[told.way]({
     why: told.why,
     draft,

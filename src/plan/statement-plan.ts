@@ -190,6 +190,8 @@ export interface StatementPlan extends LateLimits {
   readonly isLarge: boolean;
   /** Whether the database is sure to have a row for each key that a constraint backs. */
   readonly isTrusting: boolean;
+  /** The names of standing conditions that do not hold. */
+  readonly lifted: readonly string[];
   /** What it reaches, and why in that way. */
   readonly notes: readonly ReachNote[];
 }
@@ -201,6 +203,8 @@ export interface PlanSettings {
   readonly isLarge?: boolean;
   /** Whether the database is sure to have a row for each key that a constraint backs. */
   readonly isTrusting?: boolean;
+  /** The names of standing conditions that do not hold for the statement, nor for those that follow it. */
+  readonly lifted?: readonly string[];
   /** Whether all levels of a tree are best fetched by one statement, as where each is a way to a server and back. */
   readonly wholeTrees?: boolean;
 }

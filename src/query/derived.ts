@@ -140,6 +140,7 @@ export function derivedEntity(
     relations: new Map(),
     indexes: [],
     isReadOnly: true,
+    standing: [],
     isShared: false,
     checks: new Map(),
     computations: new Map(),

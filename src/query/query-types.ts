@@ -76,6 +76,8 @@ export interface EntityQuery<D extends Definitions<D>, E extends EntityName<D>, 
   counted(): Counted;
   /** Has all statements of the query see one state of the data. SQLite's always do. */
   snapshot(): this;
+  /** Has standing conditions of these names not hold for the query and all that it looks at: hidden rows are there. */
+  lift(...names: readonly string[]): this;
   /**
    * What becomes of reading what the query does not bring, on a live entity of a unit of work: it is loaded when it is
    * awaited, refused (`OutsideReachError`), or blank: an empty list, null. With names: of these relations and columns.

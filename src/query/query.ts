@@ -49,6 +49,17 @@ function refuseLoop(query: BuiltQuery): never {
   throw new GemachError("QUERY_NOT_RUN", { entity: query[stateKey].source.entity.name });
 }
 
+/** The names of the standing conditions of an entity, and of those that it leads to. */
+function standingNames(entity: ResolvedEntity, seen = new Set<ResolvedEntity>()): ReadonlySet<string> {
+  if (seen.has(entity)) return new Set();
+  seen.add(entity);
+  const further = [...entity.relations.values()].flatMap(({ steps }) => steps.map(({ target }) => target));
+  return new Set([
+    ...entity.standing.map(({ name }) => name),
+    ...further.flatMap((target) => [...standingNames(target, seen)]),
+  ]);
+}
+
 /** Sorted as the relation says, where the query does not say how. */
 export function inOwnOrder(query: QueryState, { steps }: ResolvedRelation): QueryState {
   const order = steps.at(-1)?.order ?? [];
@@ -232,6 +243,15 @@ class BuiltQuery {
     if (names.length === 0) return this.#with({ outside: { all: rule, named: outside?.named ?? new Map() } });
     const named = new Map([...(outside?.named ?? []), ...names.map((name) => [name, rule] as const)]);
     return this.#with({ outside: { all: outside?.all, named } });
+  }
+
+  lift(...names: readonly string[]): BuiltQuery {
+    const { source, lifted } = this[stateKey];
+    const known = standingNames(source.entity);
+    for (const name of names)
+      if (!known.has(name))
+        throw new GemachError("NAME_UNKNOWN", { entity: source.entity.name, name, known: [...known] });
+    return this.#with({ lifted: [...new Set([...lifted, ...names])] });
   }
 
   counted(): BuiltQuery {

@@ -1,5 +1,5 @@
 import { GemachError } from "../errors/index.js";
-import type { Query, QueryState } from "../expression/index.js";
+import type { Given, Query, QueryState } from "../expression/index.js";
 import { planCount, planList } from "../plan/index.js";
 import type { CompiledStatement } from "../sql/index.js";
 import { callSite } from "./call-site.js";
@@ -33,6 +33,14 @@ export interface Context {
   /** Whether all that is sent is part of one transaction. */
   readonly isTransaction: boolean;
   readonly living?: Living;
+  /** What the handle gives to standing conditions. */
+  readonly values?: Given | undefined;
+}
+
+/** What a query's placeholders get: of its template, and of the handle. */
+export function givenFor({ values }: Context, { given }: Pick<QueryState, "given">): Given | undefined {
+  if (values === undefined) return given?.values;
+  return given === undefined ? values : new Map([...values, ...given.values]);
 }
 
 /** What the caller gets of a query's rows. */
@@ -42,6 +50,10 @@ export const alive = <R>(
   rows: readonly R[],
   origin: VerbOrigin,
 ): readonly R[] => (living === undefined ? rows : (living.rows(state, rows, origin) as readonly R[]));
+
+/** The same of values that a statement gets in any case. */
+export const givenWith = ({ values }: Context, given: Given): Given =>
+  values === undefined ? given : new Map([...values, ...given]);
 
 /** Does what a verb does, as long as its limits let it. */
 export async function run<R>(
@@ -75,13 +87,15 @@ export function originOf({ sender }: Context, name: string, verb: unknown, query
 
 /** The rows of one statement that has no follow-ups, without the machinery that others need; undefined where it does. */
 export function rowsAlone(
-  { compiler: { runtime }, sender }: Context,
+  context: Context,
   statement: CompiledStatement,
   state: QueryState,
   limits: Limits,
 ): readonly unknown[] | Promise<readonly unknown[]> | undefined {
+  const { compiler, sender } = context;
+  const { runtime } = compiler;
   if (!isAlone(statement) || sender.watch.isWatched() || isLimited(limits)) return undefined;
-  const answer = sender.send(requestOf(statement, runtime, [], state.given?.values));
+  const answer = sender.send(requestOf(statement, runtime, [], givenFor(context, state)));
   return answer instanceof Promise
     ? answer.then((rows) => objectsOf(statement, rows, runtime))
     : objectsOf(statement, answer, runtime);
@@ -94,8 +108,9 @@ export function togetherFor(context: Context, { isSnapshot }: QueryState, isSeve
 }
 
 /** The plain rows of a query, as a part of other work. */
-export function* stepsOfQuery({ compiler }: Context, state: QueryState): Steps<readonly unknown[]> {
-  return yield* fetch(compiler.compile(state, "list", planList), compiler.runtime, state.given?.values);
+export function* stepsOfQuery(context: Context, state: QueryState): Steps<readonly unknown[]> {
+  const { compiler } = context;
+  return yield* fetch(compiler.compile(state, "list", planList), compiler.runtime, givenFor(context, state));
 }
 
 /** The plain rows of a query, with what it reaches. */
@@ -106,13 +121,14 @@ export async function rowsOfQuery(
 ): Promise<readonly unknown[]> {
   const { compiler } = context;
   const statement = compiler.compile(state, "list", planList);
-  const steps = () => fetch(statement, compiler.runtime, state.given?.values);
+  const steps = () => fetch(statement, compiler.runtime, givenFor(context, state));
   return await run(context, steps, togetherFor(context, state, statement.followUps.size > 0), origin, noLimits);
 }
 
 /** Counts the rows of a query. */
-export function* countRows({ compiler }: Context, state: QueryState): Steps<number> {
+export function* countRows(context: Context, state: QueryState): Steps<number> {
+  const { compiler } = context;
   const statement = compiler.compile(state, "count", planCount);
-  const [count] = yield* fetch(statement, compiler.runtime, state.given?.values);
+  const [count] = yield* fetch(statement, compiler.runtime, givenFor(context, state));
   return count as number;
 }

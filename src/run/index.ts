@@ -12,7 +12,7 @@ export type { Portion } from "./portion.js";
 export { completed } from "./reach.js";
 export { type Page, Reads } from "./reads.js";
 export { canGenerateCode } from "./row-constructor.js";
-export { poolSender } from "./sender.js";
+export { poolSender, type Sender } from "./sender.js";
 export { type SessionSender, savepointName, sessionSender } from "./session-sender.js";
 export type { Steps } from "./steps.js";
 export {

@@ -1,9 +1,9 @@
 import { checked } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { type QueryState, qualified, type ResolvedColumn, valueAt } from "../expression/index.js";
+import { type Given, type QueryState, qualified, type ResolvedColumn, valueAt } from "../expression/index.js";
 import { few, type Output, type PlanSettings, planReach, type StatementPlan } from "../plan/index.js";
 import { type CompiledStatement, compile, type Dialect, type Wire } from "../sql/index.js";
-import { type Context, run, togetherFor } from "./context.js";
+import { type Context, givenFor, run, togetherFor } from "./context.js";
 import { fetchFollowUps } from "./fetch.js";
 import type { Gathered, Runtime } from "./gather.js";
 import type { VerbOrigin } from "./origin.js";
@@ -52,14 +52,25 @@ export async function completed(
     compileReach(state, { ...compiler.settings, isLarge }, compiler.runtime.dialect),
   );
   const together = togetherFor(context, state, plan.followUps.size > 1);
-  return await run(context, () => reachRows(plan, rows, compiler.runtime), together, origin, limits);
+  return await run(
+    context,
+    () => reachRows(plan, rows, compiler.runtime, givenFor(context, state)),
+    together,
+    origin,
+    limits,
+  );
 }
 
-function* reachRows({ plan, followUps }: ReachPlan, rows: readonly object[], runtime: Runtime): Steps<object[]> {
+function* reachRows(
+  { plan, followUps }: ReachPlan,
+  rows: readonly object[],
+  runtime: Runtime,
+  given: Given | undefined,
+): Steps<object[]> {
   const make = runtime.constructorOf(plan.rows);
   const wires = rows.map((row) => wiresOf(row, plan.outputs, runtime.dialect));
   const objects = rows.map((row, i) => ({ ...row, ...(make(wires[i] as readonly Wire[]) as object) }));
   const gathered: Gathered = { plan: plan.rows, objects, rows: wires, further: [] };
-  yield* fetchFollowUps({ followUps }, gathered, runtime, undefined);
+  yield* fetchFollowUps({ followUps }, gathered, runtime, given);
   return objects;
 }

@@ -17,6 +17,8 @@ import {
   type Context,
   countRows,
   expectTransaction,
+  givenFor,
+  givenWith,
   noLimits,
   originOf,
   rowsAlone,
@@ -71,7 +73,7 @@ export class Reads {
     const statement = compiler.compile(state, "list", planList);
     const alone = rowsAlone(this.#context, statement, state, limits);
     if (alone !== undefined) return alive(this.#context, state, await alone, origin) as Row[];
-    const steps = () => fetch(statement, compiler.runtime, state.given?.values);
+    const steps = () => fetch(statement, compiler.runtime, givenFor(this.#context, state));
     const together = togetherFor(this.#context, state, statement.followUps.size > 0);
     return alive(this.#context, state, await run(this.#context, steps, together, origin, limits), origin) as Row[];
   }
@@ -115,7 +117,7 @@ export class Reads {
     const origin = originOf(this.#context, "exists", Reads.prototype.exists, query);
     if (this.#context.living !== undefined) await this.#context.living.ready(state);
     const statement = compiler.compile(state, "exists", planExists);
-    const steps = () => fetch(statement, compiler.runtime, state.given?.values);
+    const steps = () => fetch(statement, compiler.runtime, givenFor(this.#context, state));
     return (await run(this.#context, steps, "no", origin, limits)).length > 0;
   }
 
@@ -139,7 +141,7 @@ export class Reads {
     const { statement, given } = pageStatement(context.compiler, state, rest, (state.offset ?? 0) + before);
     const steps = function* (): Steps<Page<Row>> {
       const total = yield* countRows(context, state);
-      const found = (yield* fetch(statement, context.compiler.runtime, given)) as Row[];
+      const found = (yield* fetch(statement, context.compiler.runtime, givenWith(context, given))) as Row[];
       const rows = alive(context, state, found, origin) as Row[];
       return { rows, total, pages: Math.ceil(total / size), number, size };
     };
@@ -201,7 +203,8 @@ export class Reads {
     if (state.groupBy === undefined) expectKey(state.source.entity, `${origin.verb}()`);
     const { compiler } = this.#context;
     const { statement, given } = portionStatement(compiler, state, size + 1);
-    const steps = () => fetchPortion(statement, size, state.cursor?.side, compiler.runtime, given);
+    const steps = () =>
+      fetchPortion(statement, size, state.cursor?.side, compiler.runtime, givenWith(this.#context, given));
     const together = togetherFor(this.#context, state, statement.followUps.size > 0);
     const portion = (await run(this.#context, steps, together, origin, limits)) as Portion<Row>;
     return { ...portion, rows: alive(this.#context, state, portion.rows, origin) as Row[] };
@@ -253,7 +256,7 @@ export class Reads {
         found: yield* countRows(context, state),
       });
     };
-    const steps = () => fetch(statement, compiler.runtime, state.given?.values, check);
+    const steps = () => fetch(statement, compiler.runtime, givenFor(context, state), check);
     const together = togetherFor(context, state, statement.followUps.size > 0);
     const rows = (await run(context, steps, together, origin, limits)) as readonly Row[];
     return alive(context, state, rows, origin);

@@ -20,8 +20,10 @@ import {
   planUpdate,
   planUpdateRows,
   type ReturningOption,
+  refuseOtherSet,
   rowList,
   type WritePlan,
+  withGiven,
 } from "../plan/index.js";
 import {
   type EntityChanges,
@@ -35,7 +37,7 @@ import {
   stateOf,
   type UpsertOptions,
 } from "../query/index.js";
-import { type Context, noLimits, originOf, run } from "./context.js";
+import { type Context, givenFor, noLimits, originOf, run } from "./context.js";
 import { expectOptions } from "./options.js";
 import type { VerbOrigin } from "./origin.js";
 import { rawCount } from "./raw.js";
@@ -62,7 +64,8 @@ export class Verbs extends Reads {
   async #write(plan: WritePlan, origin: VerbOrigin, limits: Limits): Promise<unknown> {
     const { compiler } = this.#context;
     this.#refuseReadOnly(origin.verb);
-    const given = origin.query === undefined ? undefined : stateOf(origin.query, origin.verb).given?.values;
+    const state = origin.query === undefined ? undefined : stateOf(origin.query, origin.verb);
+    const given = givenFor(this.#context, { given: state?.given });
     const { steps, isSeveral } = writing(plan, compiler.runtime, given);
     return await run(this.#context, steps, isSeveral ? "always" : "no", origin, limits);
   }
@@ -94,7 +97,8 @@ export class Verbs extends Reads {
   ): Promise<unknown> {
     expectOptions("insert", options, ["returning", ...limitNames]);
     const entity = entityIn(to, "insert");
-    const plan = planInsert(entity, rowList<GivenRow>(rows, entity, "insert"), {
+    const given = withGiven(entity, rowList<GivenRow>(rows, entity, "insert"), this.#context.values, "insert");
+    const plan = planInsert(entity, given, {
       returning: options.returning as ReturningOption,
       rules: this.#context.compiler.runtime.dialect.writes.portions,
     });
@@ -132,7 +136,8 @@ export class Verbs extends Reads {
       readonly set?: ConflictSet;
       readonly returning?: ReturningOption;
     };
-    const plan = planInsert(entity, rowList<GivenRow>(rows, entity, "upsert"), {
+    const given = withGiven(entity, rowList<GivenRow>(rows, entity, "upsert"), this.#context.values, "upsert");
+    const plan = planInsert(entity, given, {
       returning,
       conflict: { by, set },
       rules: this.#context.compiler.runtime.dialect.writes.portions,
@@ -182,7 +187,9 @@ export class Verbs extends Reads {
   ): Promise<unknown> {
     expectOptions("update", options, ["all", "returning", ...limitNames]);
     const { all = false, returning } = options;
-    const plan = planUpdate(stateOf(query, "update"), changes, { all, returning: returning as ReturningOption });
+    const state = stateOf(query, "update");
+    const plan = planUpdate(state, changes, { all, returning: returning as ReturningOption });
+    refuseOtherSet(state.source.entity, plan.set, this.#context.values);
     return await this.#write(plan, originOf(this.#context, "update", Verbs.prototype.update, query as Query), options);
   }
 
@@ -198,7 +205,8 @@ export class Verbs extends Reads {
   ): Promise<number> {
     expectOptions("updateRows", limits, limitNames);
     const resolved = entityIn(entity, "updateRows");
-    const plans = planUpdateRows(resolved, rowList<GivenRow>(rows, resolved, "updateRows"), "updateRows");
+    const given = rowList<GivenRow>(rows, resolved, "updateRows");
+    const plans = planUpdateRows(resolved, given, "updateRows", this.#context.values);
     const { compiler } = this.#context;
     this.#refuseReadOnly("updateRows");
     const origin = originOf(this.#context, "updateRows", Verbs.prototype.updateRows);

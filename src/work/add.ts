@@ -1,5 +1,6 @@
 import { GemachError } from "../errors/index.js";
 import type { ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
+import { withGiven } from "../plan/index.js";
 import { setLoaded } from "./adopt.js";
 import { type Kept, keptOf, type Live, Stamped } from "./kept.js";
 import { announce, expectLive, joinTo, retract, setRelation } from "./relations.js";
@@ -46,6 +47,8 @@ function newEntity(unit: Unit, entity: ResolvedEntity, row: unknown, ties: Tie[]
   if (!isObject(row)) throw new GemachError("ROWS_EXPECTED", { call: "add", entity: entity.name, got: typeof row });
   if (entity.isReadOnly) throw new GemachError("ENTITY_READ_ONLY", { entity: entity.name });
   const { columns, relations } = columnsIn(entity, row);
+  const [given] = withGiven(entity, [columns], unit.context.values, "add");
+  Object.assign(columns, given);
   const kind = kindOf(unit, entity, columns);
   const shape = kind.shapeFor(Object.keys(columns));
   const kept: Kept = {

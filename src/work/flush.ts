@@ -1,6 +1,13 @@
-import { canonicalOf, type Scalar } from "../columns/index.js";
+import { canonicalOf, expectedOf, type Scalar } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { type ResolvedColumn, type ResolvedEntity, type ResolvedRelation, valueAt } from "../expression/index.js";
+import {
+  qualified,
+  type ResolvedColumn,
+  type ResolvedEntity,
+  type ResolvedRelation,
+  type StandingCondition,
+  valueAt,
+} from "../expression/index.js";
 import { dependencyOrder } from "../model/index.js";
 import { type KeyedRow, keyedPlan, planInsert, valuesIn } from "../plan/index.js";
 import { insertEach, type Steps, writeKeyed, writing } from "../run/index.js";
@@ -206,7 +213,18 @@ function depthOf(live: Live, removed: ReadonlySet<Live>, unit: Unit, seen: reado
   return Math.max(0, ...above.map((other) => depthOf(other, removed, unit, [...seen, live]) + 1));
 }
 
-/** Deletes entities, those first that refer to others. */
+/** What a column gets of rows that are hidden in place of being deleted. */
+function markOf({ column, removed }: StandingCondition): Scalar {
+  const value = canonicalOf(removed?.(), column.type);
+  if (value !== undefined) return value;
+  throw new GemachError("VALUE_UNFIT", {
+    column: qualified(column),
+    expected: expectedOf(column.type),
+    got: "something else",
+  });
+}
+
+/** Deletes entities, those first that refer to others; or marks them, where their entity says so. */
 function* deleteAll(unit: Unit, removed: Iterable<Live>): Steps<void> {
   for (const [entity, lives] of byEntity(removed).toReversed()) {
     const by = columnsToFind(entity);
@@ -217,8 +235,11 @@ function* deleteAll(unit: Unit, removed: Iterable<Live>): Steps<void> {
           .toSorted(([, a], [, b]) => b - a)
           .map(([live]) => live)
       : lives;
-    const rows = inOrder.map((live) => ({ values: [], found: foundBy(live, keptOf(live), by) }));
-    const plan = keyedPlan("delete", entity, [], by, rows);
+    const mark = entity.standing.find(({ removed }) => removed !== undefined);
+    const columns = mark === undefined ? [] : [mark.column];
+    const values = mark === undefined ? [] : [markOf(mark)];
+    const rows = inOrder.map((live) => ({ values, found: foundBy(live, keptOf(live), by) }));
+    const plan = keyedPlan(mark === undefined ? "delete" : "update", entity, columns, by, rows);
     // An engine that looks at each row's references by itself needs those below a row to go before it.
     const missed = yield* writeKeyed(isOfItself ? { ...plan, isListable: false } : plan, unit.context.compiler.runtime);
     if (missed.length > 0 && versionOf(entity) !== undefined) throw conflict(entity, missed);

@@ -1,9 +1,17 @@
 import type { Scalar, ValueType } from "../../columns/index.js";
 import { GemachError } from "../../errors/index.js";
-import type { Given } from "../../expression/index.js";
+import { type Given, standingHole } from "../../expression/index.js";
 import type { Parameter } from "../tree/tree.js";
 import type { Dialect } from "./dialect.js";
 import type { Keys, Wire } from "./wire.js";
+
+/** A value that nobody gave: of a template, or of a standing condition. */
+function openHole(hole: string): GemachError {
+  const name = hole.startsWith(standingHole("")) ? hole.slice(standingHole("").length) : undefined;
+  return name === undefined
+    ? new GemachError("TEMPLATE_OPEN", { parameter: hole })
+    : new GemachError("STANDING_OPEN", { name });
+}
 
 /**
  * What goes over the wire for a placeholder; `keys` are those of the owners' rows, `given`
@@ -14,7 +22,7 @@ export function encodeParameter(dialect: Dialect, parameter: Parameter, keys: Ke
     case "hole": {
       const { hole, type, isTyped, isList } = parameter;
       const value = given?.get(hole);
-      if (value === undefined) throw new GemachError("TEMPLATE_OPEN", { parameter: hole });
+      if (value === undefined) throw openHole(hole);
       return isList
         ? dialect.wire.encode({ kind: "list", values: value as readonly Scalar[], type })
         : dialect.wire.encode({ kind: "value", value, type, isTyped });

@@ -33,7 +33,7 @@ export function inClosure(
       right: column(before, i),
     })),
   });
-  next.select.where.push(...ownConditions(step, next));
+  next.select.where.push(...ownConditions(scope, step, next));
   const select = { operator: "union", selects: [begin, next.select] } as const;
   scope.common.set(of, { of, name, columns: names, select, isRecursive: true });
 

@@ -354,5 +354,8 @@ export const sortTerm = (scope: Scope, { node, descending, nulls }: OrderNode): 
 const translator: Translator = { condition, value, operand, sortTerm };
 
 /** A scope for a statement. */
-export const startScope = (bound?: ReadonlyMap<Source, Path>, isTrusting?: boolean): Scope =>
-  newScope(translator, bound, undefined, isTrusting);
+export const startScope = (
+  bound?: ReadonlyMap<Source, Path>,
+  isTrusting?: boolean,
+  lifted?: readonly string[],
+): Scope => newScope(translator, bound, undefined, isTrusting, lifted);

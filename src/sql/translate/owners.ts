@@ -27,7 +27,7 @@ function joinBack(scope: Scope, place: Place, steps: readonly Step[], sets: read
     place.select.joins.push({
       kind: "inner",
       table: tableOf(source, alias),
-      on: keysEqual(step, before, at),
+      on: keysEqual(scope, step, before, at),
     });
     narrow(scope, before, sets[i]);
     return before;
@@ -80,7 +80,7 @@ function joinPairs(
   narrow(scope, before, sets[meeting - 1]);
   const nearest = joinBack(scope, before, steps.slice(1, meeting), sets);
   select.isDistinct = true;
-  select.where.push(...ownConditions(first, nearest));
+  select.where.push(...ownConditions(scope, first, nearest));
   const owners = tie(
     select,
     first.pairs.map((pair) => columnOf(nearest, pair.to)),
@@ -102,7 +102,7 @@ function joinPairs(
   met.select.joins.push({
     kind: "inner",
     table: { kind: "derived", select, alias },
-    on: [...equations, ...ownConditions(step, met)],
+    on: [...equations, ...ownConditions(scope, step, met)],
   });
   return owners.map((_, i) => named(`owner_${i + 1}`));
 }
@@ -125,7 +125,7 @@ export function ownersOf(
   }
   const [first, ...further] = steps;
   const nearest = joinBack(scope, place, further, sets);
-  place.select.where.push(...ownConditions(first, nearest));
+  place.select.where.push(...ownConditions(scope, first, nearest));
   return tie(
     place.select,
     first.pairs.map((pair) => columnOf(nearest, pair.to)),

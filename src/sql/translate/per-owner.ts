@@ -62,12 +62,12 @@ export function placePerOwner(
   const { entity } = source;
   const [step] = ownerSteps as [(typeof ownerSteps)[number]];
   const owner = freeName(scope, "owner");
-  const inner = placeRows(scope, plan);
+  const inner = placeRows(scope, plan, true);
   const { select, alias } = inner;
   const ties = step.pairs.map(({ to }, i) =>
     equal(columnOf(inner, to), { kind: "column", table: owner, name: `key_${i + 1}` }),
   );
-  select.where.unshift(...ties, ...ownConditions(step, inner));
+  select.where.unshift(...ties, ...ownConditions(scope, step, inner));
   select.orderBy.push(...plan.orderBy.map((term) => scope.translate.sortTerm(scope, term)));
   Object.assign(select, { limit, offset });
   const draft = draftFrom(keysTerm(plan, owner));

@@ -12,7 +12,16 @@ import { fieldsOfQuery } from "../../query/index.js";
 import { draftFrom, type SelectDraft } from "../tree/select.js";
 import type { Compound, RawExpression, Select, SortTerm, SqlExpression, TableTerm } from "../tree/tree.js";
 import { addPresent } from "./presence.js";
-import { freeName, newScope, type Place, placeIn, releaseNames, type Scope, tableOf } from "./scope.js";
+import {
+  freeName,
+  newScope,
+  type Place,
+  placeIn,
+  releaseNames,
+  type Scope,
+  standingConditions,
+  tableOf,
+} from "./scope.js";
 
 /** SQL as it was written, in terms of the rows that are there. */
 export const rawOf = (scope: Scope, { parts, between }: RawText): RawExpression => ({
@@ -25,10 +34,14 @@ export const rawOf = (scope: Scope, { parts, between }: RawText): RawExpression 
   ),
 });
 
-/** The rows of a source, with those of others beside them, narrowed and grouped, in a select of their own. */
+/**
+ * The rows of a source, with those of others beside them, narrowed and grouped, in a select of their own. `isTied`: a step leads to
+ * them, which brings the conditions that their entity carries.
+ */
 export function placeRows(
   scope: Scope,
   { source, beside, where, groupBy, having }: Pick<StatementPlan, "source" | "beside" | "where" | "groupBy" | "having">,
+  isTied: boolean,
 ): Place {
   const place = placeSource(scope, source);
   const { select } = place;
@@ -41,12 +54,16 @@ export function placeRows(
     const apart = draftFrom(table);
     const joined = placeIn(apart, other.entity, alias);
     scope.places.set(other, joined);
-    const conditions = on === undefined ? [] : [scope.translate.condition(scope, on)];
+    const standing = standingConditions(scope, joined);
+    const conditions = [...(on === undefined ? [] : [scope.translate.condition(scope, on)]), ...standing];
     const nested: TableTerm = apart.joins.length === 0 ? table : { kind: "joined", table, joins: apart.joins, alias };
-    select.joins.push({ kind, table: nested, on: conditions });
+    const isCross = kind === "cross";
+    select.joins.push({ kind, table: nested, on: isCross ? [] : conditions });
+    if (isCross) select.where.push(...conditions);
     joined.select = select;
     joined.isOptional = kind === "left";
   }
+  if (!isTied) select.where.push(...standingConditions(scope, place));
   select.where.push(...where.map((node) => scope.translate.condition(scope, node)));
   for (const node of groupBy ?? []) {
     const key = scope.translate.operand(scope, node);
@@ -70,7 +87,7 @@ function sourceTable(scope: Scope, entity: ResolvedEntity, alias: string): Table
 
 /** A query's select that knows nothing of the rows around it, its values under the names of an entity's columns. */
 function selectApart(scope: Scope, entity: ResolvedEntity, query: QueryState): Select {
-  const inner = newScope(scope.translate, new Map(), scope.common, scope.isTrusting);
+  const inner = newScope(scope.translate, new Map(), scope.common, scope.isTrusting, query.lifted);
   const nodes = fieldsOfQuery(query);
   return selectOf(
     inner,
@@ -153,6 +170,10 @@ function placeSource(scope: Scope, source: Source): Place {
   return place;
 }
 
+/** A scope in which further standing conditions do not hold. */
+const withLifted = (scope: Scope, lifted: readonly string[]): Scope =>
+  lifted.every((name) => scope.lifted.includes(name)) ? scope : { ...scope, lifted: [...scope.lifted, ...lifted] };
+
 /** A query's select inside of another, which may refer to the rows around it. */
 export function selectOf(
   scope: Scope,
@@ -162,7 +183,7 @@ export function selectOf(
   const query = withoutCursor(given);
   const { joins, ...rest } = query;
   const outside = scope.rows;
-  const { select } = placeRows(scope, { ...rest, beside: joins });
+  const { select } = placeRows(withLifted(scope, query.lifted), { ...rest, beside: joins }, false);
   select.items.push(...items.map(([node, alias]) => ({ expression: scope.translate.operand(scope, node), alias })));
   scope.rows = outside;
   if (isLimited(query)) {

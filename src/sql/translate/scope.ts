@@ -1,13 +1,15 @@
+import type { Scalar } from "../../columns/index.js";
 import { GemachError } from "../../errors/index.js";
-import type {
-  Derivation,
-  Node,
-  OrderNode,
-  Path,
-  ResolvedColumn,
-  ResolvedEntity,
-  Source,
-  Step,
+import {
+  type Derivation,
+  type Node,
+  type OrderNode,
+  type Path,
+  type ResolvedColumn,
+  type ResolvedEntity,
+  type Source,
+  type Step,
+  standingHole,
 } from "../../expression/index.js";
 import type { SortedRows } from "../../plan/index.js";
 import type { SelectDraft } from "../tree/select.js";
@@ -58,6 +60,8 @@ export interface Scope {
   readonly keys: Map<Node, SqlExpression>;
   /** What tells the rows of the select at hand apart, for windows whose order does not. */
   rows: SortedRows | undefined;
+  /** The names of standing conditions that do not hold. */
+  readonly lifted: readonly string[];
 }
 
 /** What a statement names before it begins. */
@@ -70,7 +74,9 @@ export const newScope = (
   bound: ReadonlyMap<Source, Path> = new Map(),
   common: Scope["common"] = new Map(),
   isTrusting = false,
+  lifted: readonly string[] = [],
 ): Scope => ({
+  lifted,
   isTrusting,
   translate,
   places: new Map(),
@@ -157,18 +163,35 @@ export const keyEquations = (step: Step, from: Place, to: Place): readonly SqlEx
   }));
 
 /** The conditions that a step has of its own, on the rows that it leads to. */
-export const ownConditions = (step: Step, to: Place): readonly SqlExpression[] =>
-  step.conditions.map(({ column, value }) => {
-    const operand = columnOf(to, column);
-    if (value === null) return { kind: "isNull", operand, negated: false };
-    const right: SqlExpression = { kind: "parameter", parameter: { kind: "value", value, type: column.type } };
-    return { kind: "binary", operator: "=", left: operand, right };
-  });
+export const ownConditions = (scope: Scope, step: Step, to: Place): readonly SqlExpression[] => [
+  ...step.conditions.map(({ column, value }) => hasValue(to, column, value)),
+  ...standingConditions(scope, to),
+];
+
+function hasValue(place: Place, column: ResolvedColumn, value: Scalar | { readonly given: string }): SqlExpression {
+  const operand = columnOf(place, column);
+  if (value === null) return { kind: "isNull", operand, negated: false };
+  const { type } = column;
+  const isGiven = typeof value === "object" && "given" in value;
+  const right: SqlExpression = {
+    kind: "parameter",
+    parameter: isGiven
+      ? { kind: "hole", hole: standingHole(value.given), type, isTyped: false, isList: false }
+      : { kind: "value", value, type },
+  };
+  return { kind: "binary", operator: "=", left: operand, right };
+}
+
+/** The conditions that the entity at a place carries, but for those that are lifted. */
+export const standingConditions = ({ lifted }: Pick<Scope, "lifted">, place: Place): readonly SqlExpression[] =>
+  place.entity.standing
+    .filter(({ name }) => !lifted.includes(name))
+    .map(({ column, value }) => hasValue(place, column, value));
 
 /** All that holds between two places over a step. */
-export const keysEqual = (step: Step, from: Place, to: Place): readonly SqlExpression[] => [
+export const keysEqual = (scope: Scope, step: Step, from: Place, to: Place): readonly SqlExpression[] => [
   ...keyEquations(step, from, to),
-  ...ownConditions(step, to),
+  ...ownConditions(scope, step, to),
 ];
 
 function stepTo(scope: Scope, place: Place, step: Step, isPresent: boolean): Place {
@@ -182,7 +205,7 @@ function stepTo(scope: Scope, place: Place, step: Step, isPresent: boolean): Pla
   place.select.joins.push({
     kind: isOptional ? "left" : "inner",
     table: tableOf(step.target, alias),
-    on: keysEqual(step, place, next),
+    on: keysEqual(scope, step, place, next),
   });
   place.steps.set(step, next);
   return next;

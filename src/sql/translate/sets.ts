@@ -67,7 +67,7 @@ function addConditions(scope: Scope, set: SetNode, place: Place): void {
 function restrictToOwner(scope: Scope, set: SetNode, place: Place): void {
   const { select } = place;
   if (!("step" in set.from)) {
-    select.where.unshift(...keysEqual(set.step, placeOf(scope, set.from), place));
+    select.where.unshift(...keysEqual(scope, set.step, placeOf(scope, set.from), place));
     return;
   }
   const before = set.from;
@@ -75,7 +75,7 @@ function restrictToOwner(scope: Scope, set: SetNode, place: Place): void {
     const { select: inner, place: innerPlace } = selectOfSet(scope, before);
     inner.items.push({ expression: { kind: "constant", value: 1 }, alias: undefined });
     restrictToOwner(scope, before, innerPlace);
-    inner.where.unshift(...keysEqual(set.step, innerPlace, place));
+    inner.where.unshift(...keysEqual(scope, set.step, innerPlace, place));
     releaseNames(scope, inner);
     select.where.push({ kind: "exists", select: inner, negated: false });
     return;
@@ -86,7 +86,7 @@ function restrictToOwner(scope: Scope, set: SetNode, place: Place): void {
   select.joins.push({
     kind: "inner",
     table: tableOf(before.source.entity, alias),
-    on: keysEqual(set.step, joined, place),
+    on: keysEqual(scope, set.step, joined, place),
   });
   addConditions(scope, before, joined);
   restrictToOwner(scope, before, joined);

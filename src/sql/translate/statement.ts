@@ -70,7 +70,7 @@ function placeRoot(scope: Scope, plan: StatementPlan, form: OwnerForm | undefine
   if (form !== undefined) {
     return placePerOwner(scope, plan, form, (outer, inner) => reopen(scope, source, outer, inner));
   }
-  const place = placeRows(scope, plan);
+  const place = placeRows(scope, plan, plan.ownerSteps.length > 0);
   const { select, alias } = place;
   const owners = tieToOwners(scope, place, plan);
   select.lock = plan.lock;
@@ -126,7 +126,7 @@ function joinRows(scope: Scope, joined: JoinedSource): readonly SortTerm[] {
   if (further.length === 0 && !isLimited(joined) && !where.some(leavesRow)) {
     const place = placeIn(owner.select, relation.target, alias);
     scope.places.set(source, place);
-    const on = [...keysEqual(step, owner, place), ...where.map((node) => condition(scope, node))];
+    const on = [...keysEqual(scope, step, owner, place), ...where.map((node) => condition(scope, node))];
     owner.select.joins.push({ kind: "left", table: tableOf(relation.target, alias), on });
     place.isOptional = true;
     return joinedOrder(scope, orderBy);
@@ -173,7 +173,7 @@ function output(scope: Scope, given: Output, owners: readonly SqlExpression[]): 
 
 /** The select that a statement's plan asks for. */
 export function translate(plan: StatementPlan, dialect: Dialect): Select | Compound {
-  const scope = startScope(plan.bound, plan.isTrusting);
+  const scope = startScope(plan.bound, plan.isTrusting, plan.lifted);
   const compound = wholeCompound(scope, plan);
   if (compound !== undefined) return { ...compound, common: commonOf(scope) };
   const root = placeRoot(scope, plan, ownerFormOf(plan, dialect));

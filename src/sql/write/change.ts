@@ -5,7 +5,15 @@ import type { Printed } from "../print/print.js";
 import { printWrite } from "../print/print-write.js";
 import { condition, startScope, value } from "../translate/expression.js";
 import { selectOf, selectOfKeys } from "../translate/queries.js";
-import { columnOf, commonOf, type Place, placeIn, type Scope, tableOf } from "../translate/scope.js";
+import {
+  columnOf,
+  commonOf,
+  type Place,
+  placeIn,
+  type Scope,
+  standingConditions,
+  tableOf,
+} from "../translate/scope.js";
 import { draftFrom } from "../tree/select.js";
 import type { Beside, SqlExpression, Write } from "../tree/tree.js";
 import { returnedItems } from "./returned.js";
@@ -14,7 +22,8 @@ import { returnedItems } from "./returned.js";
 function conditionsOf(scope: Scope, query: QueryState, place: Place): readonly SqlExpression[] {
   const { where, source } = query;
   const isDirect = !isLimited(query) && !where.some(leavesRow);
-  const direct = isDirect ? where.map((node) => condition(scope, node)) : [];
+  const standing = standingConditions(scope, place);
+  const direct = isDirect ? [...standing, ...where.map((node) => condition(scope, node))] : [];
   // A write names no queries before it begins; the select of its keys may.
   if (isDirect && scope.common.size === 0) return direct;
   const inner = startScope();
@@ -82,7 +91,7 @@ function besideOf({ query, set }: UpdatePlan, place: Place): { readonly beside: 
 export function changeStatement(plan: UpdatePlan | DeletePlan, dialect: Dialect): Printed {
   const { query, returning } = plan;
   const { entity } = query.source;
-  const scope = startScope();
+  const scope = startScope(undefined, undefined, query.lifted);
   const place = target(scope, query.source);
   const common = {
     kind: plan.kind,
