@@ -233,12 +233,14 @@ export {
 } from "./sql/index.js";
 export {
   type AddedRow,
+  type Hooks,
   isHere,
   type Lazy,
   type Live,
   type LiveEntity,
   OutsideReachError,
   type PatchOptions,
+  type RowWrite,
   type UnitOfWork,
   type WorkOptions,
 } from "./work/index.js";

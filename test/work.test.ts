@@ -336,3 +336,43 @@ eachEngine(empty, "a document changes an entity and what is below it, or is refu
   await db.work(async (w) => w.remove(await w.byKey(Box, one.id)));
   expect([await db.count(from(Box)), await db.count(from(desk.Note))]).toEqual([1, 1]);
 });
+
+eachEngine(empty, "hooks see each row before and after it is written, and give it columns", async (db, { connect }) => {
+  await prepare(db);
+  const seen: unknown[] = [];
+  const told: string[] = [];
+  const hooked = connect({
+    hooks: {
+      beforeWrite: ({ kind, has, given }) => (kind !== "delete" && has("label") ? { seen: new Date(given("user") as number) } : undefined),
+      afterWrite: ({ entity: of, kind, old, fresh, columns, afterCommit }) => {
+        seen.push([of, kind, old?.label, fresh?.label, kind === "update" ? columns : typeof (fresh ?? old)?.id]);
+        afterCommit(() => told.push(kind));
+      },
+    },
+  }).as({ user: 7 });
+  await hooked.work(async (w) => {
+    const box = w.add(Box, { label: "one", at: { street: "Elm", town: null } });
+    await w.flush();
+    box.label = "two";
+    box.at.town = "X";
+    await w.flush();
+    w.remove(box);
+  });
+  expect(seen).toEqual([
+    ["Box", "insert", undefined, "one", "number"],
+    ["Box", "update", "one", "two", ["label", "at"]],
+    ["Box", "delete", "two", undefined, "number"],
+  ]);
+  expect(told).toEqual(["insert", "update", "delete"]);
+  await hooked.work(async (w) => void w.add(Box, { label: "kept", at: { street: "Elm", town: null } }));
+  expect((await boxes(db)).map((box) => box.seen)).toEqual([new Date(7)]);
+  const refusing = connect({
+    hooks: {
+      beforeWrite: () => {
+        throw new Error("not now");
+      },
+    },
+  });
+  await expect(refusing.work(async (w) => w.remove(await w.single(from(Box))))).rejects.toThrow("not now");
+  expect(await db.count(from(Box))).toBe(1);
+});

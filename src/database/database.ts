@@ -23,7 +23,7 @@ import {
   watch,
 } from "../run/index.js";
 import type { Dialect } from "../sql/index.js";
-import type { WorkOptions } from "../work/index.js";
+import type { Hooks, WorkOptions } from "../work/index.js";
 import { joining } from "./joining.js";
 import type { Joining, Transaction, TransactionWork, Work } from "./open-transaction.js";
 import { runTransaction, type TransactionOptions, type TransactionPlace } from "./run-transaction.js";
@@ -41,6 +41,8 @@ export interface DatabaseOptions {
    * looking whether their rows are there; false by default. A relation says it for itself by `constraint: "trusted"`.
    */
   readonly trustConstraints?: boolean;
+  /** What is called for each row that a unit of work writes. */
+  readonly hooks?: Hooks;
   /** What becomes of reading what no query of a unit of work has brought, where neither it nor the query says; "load" by default. */
   readonly outside?: OutsideRule;
   /**
@@ -89,7 +91,7 @@ export class Database extends Verbs {
     this.#working = given({ outside: options.outside });
     this.#current = joined?.current;
     const join: Joining = joined?.join ?? ((_tx, _context, work) => work());
-    this.#place = { driver, compiler, watch: sender.watch, clock, join, values };
+    this.#place = { driver, compiler, watch: sender.watch, clock, join, values, hooks: options.hooks };
     this.#made = { driver, options, sender, compiler };
     this[connectionKey] = { sender, dialect, clock };
   }
@@ -145,6 +147,7 @@ const knownOptions: readonly (keyof DatabaseOptions)[] = [
   "trustConstraints",
   "ambient",
   "outside",
+  "hooks",
 ];
 
 /**

@@ -19,7 +19,7 @@ import {
   type Watch,
 } from "../run/index.js";
 import type { Dialect } from "../sql/index.js";
-import { openWork, type UnitOfWork, type WorkOptions, workOptionNames } from "../work/index.js";
+import { type Hooks, openWork, type UnitOfWork, type WorkOptions, workOptionNames } from "../work/index.js";
 
 /** Work in a transaction: what it gives is what the transaction gives. */
 export type TransactionWork<R> = (tx: Transaction) => Promise<R>;
@@ -39,6 +39,7 @@ export interface Shared {
   readonly isReadOnly: boolean;
   readonly join: Joining;
   readonly values: Given | undefined;
+  readonly hooks: Hooks | undefined;
 }
 
 /** Where a handle stands: in use, lent to a transaction inside of it, or at its end. */
@@ -146,7 +147,9 @@ export class Transaction extends Verbs {
 
   /** A unit of work of this very transaction. @internal */
   async working<R>(work: Work<R>, options: WorkOptions): Promise<R> {
-    const { w, finish, end } = openWork(this.#context, this, options, (later) => this.afterCommit(later));
+    const { w, finish, end } = openWork(this.#context, this, options, this.#shared.hooks, (later) =>
+      this.afterCommit(later),
+    );
     try {
       const result = await work(w);
       await finish();

@@ -17,6 +17,7 @@ import {
   type Watch,
   wait,
 } from "../run/index.js";
+import type { Hooks } from "../work/index.js";
 import { type Joining, type Shared, type TransactionWork, type Worked, workWith } from "./open-transaction.js";
 
 /** Settings of a transaction. */
@@ -43,6 +44,7 @@ export interface TransactionPlace {
   readonly clock: () => number;
   readonly join: Joining;
   readonly values: Given | undefined;
+  readonly hooks: Hooks | undefined;
 }
 
 const codeOf = (error: unknown): string | undefined => (error instanceof GemachError ? error.code : undefined);
@@ -70,7 +72,7 @@ export async function runTransaction<R>(
   options: TransactionOptions,
 ): Promise<R> {
   expectOptions("transaction", options, known);
-  const { driver, compiler, watch, clock, join, values } = place;
+  const { driver, compiler, watch, clock, join, values, hooks } = place;
   const { retries = 0, readOnly = false, isolation } = options;
   rowCount(retries, "retries");
   const settings: TransactionSettings = { readOnly, ...(isolation === undefined ? {} : { isolation }) };
@@ -82,7 +84,7 @@ export async function runTransaction<R>(
       try {
         stop?.check();
         const session = await driver.open(stop);
-        const shared: Shared = { session, compiler, watch, clock, join, values, isReadOnly: readOnly };
+        const shared: Shared = { session, compiler, watch, clock, join, values, hooks, isReadOnly: readOnly };
         const working = () => insideOf(driver, () => workWith(shared, stop, work));
         worked = await transact(session, settings, working, uncommitted);
       } catch (error) {

@@ -15,7 +15,8 @@ import { leave } from "./adopt.js";
 import { type Changed, changedIn } from "./changes.js";
 import { identityOf, type Kept, keptOf, type Live } from "./kept.js";
 import { put } from "./live-kind.js";
-import { knownOne, placeAt, renew, rowsByKeys } from "./load.js";
+import { knownOne, rowsByKeys } from "./load.js";
+import { placeAt } from "./place-at.js";
 import { giveColumn } from "./relations.js";
 import { isOurs, mapOf, newCohort, type Unit } from "./unit.js";
 import { nextVersion, versionOf } from "./version.js";
@@ -96,19 +97,38 @@ function* inserted(unit: Unit, entity: ResolvedEntity, rows: readonly Live[]): S
   return numbered.map((row) => byKey.get(row[key.property]) ?? row);
 }
 
+/** A row in the form in which later changes do not reach it; the row itself where nothing of it could be changed in place. */
+function printed({ kind: { prints } }: Kept, row: Live): Live {
+  if (prints.size === 0) return row;
+  const copy = { ...row };
+  for (const [name, print] of prints) if (name in copy) copy[name] = print.of(copy[name]);
+  return copy;
+}
+
+/** Takes over what the database made of a row, but for what code has changed meanwhile. */
+function takeOver(live: Live, { kind, was }: Kept, back: Live): void {
+  for (const name of Object.keys(back)) {
+    const print = kind.prints.get(name);
+    if (!Object.hasOwn(live, name)) put(live, name, back[name]);
+    else if (print === undefined ? live[name] === was[name] : print.isSame(live[name], was[name]))
+      live[name] = back[name];
+    was[name] = print?.of(back[name]) ?? back[name];
+  }
+}
+
 /** Inserts new entities of one entity, and takes over what the database made of them. */
 function* insertRows(unit: Unit, entity: ResolvedEntity, lives: readonly Live[]): Steps<void> {
   const rows = lives.map((live) => newRow(live, keptOf(live)));
+  // What code does to an entity while it is on its way is a change of its own.
+  const prints = rows.map((row, i) => printed(keptOf(lives[i] as Live), row));
   const made = yield* inserted(unit, entity, rows);
   const cohort = newCohort(undefined);
   const map = mapOf(unit, entity);
   lives.forEach((live, i) => {
     const kept = keptOf(live);
-    const row = rows[i] as Live;
-    for (const [name, print] of kept.kind.prints) if (name in row) row[name] = print.of(row[name]);
-    kept.was = row;
+    kept.was = prints[i] as Live;
     const back = made[i];
-    if (back !== undefined) renew(live, kept, back);
+    if (back !== undefined) takeOver(live, kept, back);
     kept.shape = kept.kind.shapeFor(Object.keys(kept.was));
     kept.further = undefined;
     // What waits for a key is written once that is there.
@@ -168,6 +188,7 @@ function conflict(entity: ResolvedEntity, missed: readonly KeyedRow[]): GemachEr
 /** Writes the changed columns of entities, those together that change the same ones. */
 function* updateAll(unit: Unit, changed: readonly Changed[]): Steps<void> {
   const groups = new Map<ResolvedEntity, Map<string, { columns: readonly ResolvedColumn[]; rows: KeyedRow[] }>>();
+  const written: (readonly [Kept, Live])[] = [];
   for (const { live, kept, names } of changed) {
     const { entity } = kept.kind;
     const version = versionOf(entity);
@@ -179,6 +200,7 @@ function* updateAll(unit: Unit, changed: readonly Changed[]): Steps<void> {
       [...names, ...(version === undefined ? [] : [version.property])].map((name) => [name, live[name]]),
     );
     const values = valuesIn(entity, given, { call: "flush" });
+    written.push([kept, printed(kept, given)]);
     const same = new Set(names.flatMap((name) => kept.kind.prints.get(name)?.same?.(live[name], kept.was[name]) ?? []));
     const columns = [...values.keys()].filter((column) => !same.has(column));
     const ofEntity = groups.get(entity) ?? new Map();
@@ -194,11 +216,7 @@ function* updateAll(unit: Unit, changed: readonly Changed[]): Steps<void> {
       const missed = yield* writeKeyed(plan, unit.context.compiler.runtime);
       if (missed.length > 0) throw conflict(entity, missed);
     }
-  for (const { live, kept, names } of changed) {
-    const version = versionOf(kept.kind.entity);
-    for (const name of version === undefined ? names : [...names, version.property])
-      kept.was[name] = kept.kind.prints.get(name)?.of(live[name]) ?? live[name];
-  }
+  for (const [kept, row] of written) Object.assign(kept.was, row);
 }
 
 /** How many entities of its own kind lie above one, among those that are removed. */

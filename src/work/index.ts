@@ -1,3 +1,4 @@
+export type { Hooks, RowWrite } from "./hooks.js";
 export { isHere } from "./is-here.js";
 export type { AddedRow, Lazy, Live, LiveEntity } from "./live-types.js";
 export { OutsideReachError } from "./outside.js";

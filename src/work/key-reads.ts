@@ -3,7 +3,8 @@ import { GemachError } from "../errors/index.js";
 import { expectKey, type ResolvedEntity } from "../expression/index.js";
 import type { CallSite } from "../run/index.js";
 import { identityOf, keptOf, type Live } from "./kept.js";
-import { fetchByKeys, placeAt } from "./load.js";
+import { fetchByKeys } from "./load.js";
+import { placeAt } from "./place-at.js";
 import { mapOf, type Unit } from "./unit.js";
 
 /** Entities that are asked for by their keys in one tick, by key. */

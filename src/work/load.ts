@@ -16,6 +16,7 @@ import { adopt, complete, setLoaded } from "./adopt.js";
 import { type Cohort, identityOf, type Kept, keptOf, type Live, type Rules } from "./kept.js";
 import { put } from "./live-kind.js";
 import { liveQuery } from "./live-query.js";
+import { placeAt } from "./place-at.js";
 import { isOurs, mapOf, newCohort, ownOrigin, type Unit, unitOf } from "./unit.js";
 
 /** Whether equal keys are equal values in code too. */
@@ -42,17 +43,6 @@ export function knownOne(unit: Unit, live: Live, relation: ResolvedRelation): Li
   const row: Live = {};
   for (const [i, { to }] of pairs.entries()) placeAt(row, to.steps, values[i]);
   return mapOf(unit, relation.target).get(identityOf(relation.target, row));
-}
-
-/** Puts a value into a row, also inside of a value object. */
-export function placeAt(row: Live, steps: readonly string[], value: unknown): void {
-  const [first, ...rest] = steps as [string, ...string[]];
-  if (rest.length === 0) row[first] = value;
-  else {
-    const inner = (row[first] ?? {}) as Live;
-    row[first] = inner;
-    placeAt(inner, rest, value);
-  }
 }
 
 /** The entities that something is loaded for with one of them: those of its cohort that lack it, from it on. */

@@ -1,11 +1,14 @@
-import { type ColumnKind, canonicalOf, type ValueType } from "../columns/index.js";
+import { type ColumnKind, canonicalOf, decoderFor, type Scalar, type ValueType } from "../columns/index.js";
 import { type ResolvedColumn, type ResolvedMember, valueAt } from "../expression/index.js";
+import { placeAt } from "./place-at.js";
 
 /** How a value that code could change in place is compared with what was read. */
 export interface Print {
   /** Something that later changes of the value do not reach. */
   of(value: unknown): unknown;
   isSame(value: unknown, print: unknown): boolean;
+  /** A value like the one that was printed. */
+  back(print: unknown): unknown;
   /** The columns of a value object that are as they were. */
   same?(value: unknown, print: unknown): readonly ResolvedColumn[];
 }
@@ -26,6 +29,7 @@ const bytesPrint: Print = {
       print instanceof Uint8Array &&
       value.length === print.length &&
       value.every((byte, i) => byte === print[i])),
+  back: (print) => (print instanceof Uint8Array ? print.slice() : print),
 };
 
 /** What a value is in the form for dialects, as something that `===` compares. */
@@ -35,6 +39,16 @@ function textOf(value: unknown, type: ValueType): unknown {
   if (type.codec === undefined && (type.kind === "json" || type.kind === "list")) return contentOf(value);
   const canonical = canonicalOf(value, type);
   return canonical instanceof Uint8Array ? canonical.join() : canonical;
+}
+
+/** The value that a text was made of. */
+function valueOfText(text: unknown, type: ValueType): unknown {
+  if (text === null || text === undefined) return text;
+  if (type.codec === undefined && (type.kind === "json" || type.kind === "list")) return JSON.parse(text as string);
+  if (typeof text === "number" && type.codec === undefined && type.kind === "timestamp") return new Date(text);
+  const isBytes = type.kind === "bytes" && typeof text === "string";
+  const canonical = isBytes ? Uint8Array.from(text === "" ? [] : text.split(","), Number) : text;
+  return decoderFor(type)?.(canonical as Scalar) ?? canonical;
 }
 
 const contentOf = (value: unknown): string =>
@@ -53,25 +67,39 @@ function leavesOf(
   );
 }
 
-const byText = (text: (value: unknown) => unknown): Print => ({
+const byText = (text: (value: unknown) => unknown, back: (print: unknown) => unknown): Print => ({
   of: text,
   isSame: (value, print) => Object.is(text(value), print),
+  back,
 });
+
+const asIs = (value: unknown): unknown => value;
 
 /** How a member's values are compared; undefined where `===` does. */
 export function printOf(member: ResolvedMember): Print | undefined {
   if (!("fields" in member)) {
     const { type } = member;
-    if (isPlain(type)) return type.kind === "double" ? byText((value) => value) : undefined;
-    return type.kind === "bytes" && type.codec === undefined ? bytesPrint : byText((value) => textOf(value, type));
+    if (isPlain(type)) return type.kind === "double" ? byText(asIs, asIs) : undefined;
+    if (type.kind === "bytes" && type.codec === undefined) return bytesPrint;
+    return byText(
+      (value) => textOf(value, type),
+      (print) => valueOfText(print, type),
+    );
   }
   const leaves = leavesOf(member.fields, []);
   const text = (value: unknown) =>
     value === null || value === undefined
       ? value
       : contentOf(leaves.map(([steps, { type }]) => textOf(valueAt(value as object, steps), type) ?? null));
+  const back = (print: unknown): unknown => {
+    if (typeof print !== "string") return print;
+    const parts = JSON.parse(print) as unknown[];
+    const value = {};
+    for (const [i, [steps, { type }]] of leaves.entries()) placeAt(value, steps, valueOfText(parts[i], type));
+    return value;
+  };
   return {
-    ...byText(text),
+    ...byText(text, back),
     same: (value, print) => {
       const now = text(value);
       if (typeof now !== "string" || typeof print !== "string") return [];

@@ -4,7 +4,8 @@ import { type ResolvedColumn, type ResolvedEntity, type ResolvedRelation, valueA
 import { setLoaded } from "./adopt.js";
 import { type Kept, keptOf, type Live, noteFurther, Stamped } from "./kept.js";
 import { put } from "./live-kind.js";
-import { knownOne, placeAt } from "./load.js";
+import { knownOne } from "./load.js";
+import { placeAt } from "./place-at.js";
 import { isDirect, isOurs, mirrorsOf, type Unit, unitOf } from "./unit.js";
 
 /**

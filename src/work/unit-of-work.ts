@@ -19,6 +19,7 @@ import { add, remove } from "./add.js";
 import { adopt, leave } from "./adopt.js";
 import { isUnwritten } from "./changes.js";
 import { flushSteps } from "./flush.js";
+import { callHooks, type Hooks } from "./hooks.js";
 import { keptOf, type Live as LiveObject } from "./kept.js";
 import { keyReads } from "./key-reads.js";
 import { isLive, liveQuery } from "./live-query.js";
@@ -112,6 +113,7 @@ export function openWork(
   context: Context,
   tx: Verbs,
   { outside = "load", cohort = Number.POSITIVE_INFINITY, flushes = true }: WorkOptions,
+  hooks: Hooks | undefined,
   afterCommit: (work: () => unknown) => void,
 ): OpenWork {
   let failure: { readonly error: unknown } | undefined;
@@ -119,14 +121,18 @@ export function openWork(
     if (failure !== undefined) throw new GemachError("WORK_FAILED", {}, { cause: failure.error });
   };
   let flushing: Promise<void> | undefined;
+  const write = async (verb: string, at: CallSite | undefined): Promise<void> => {
+    await removeOwned(unit);
+    const after = hooks === undefined ? undefined : callHooks(unit, hooks, afterCommit);
+    await run(context, () => flushSteps(unit), "no", ownOrigin(verb, at), noLimits);
+    after?.();
+  };
   const flush = async (verb: string, at: CallSite | undefined): Promise<void> => {
     refuseFailed();
     while (flushing !== undefined) await flushing;
     if (!isUnwritten(unit)) return;
     try {
-      flushing = removeOwned(unit).then(() =>
-        run(context, () => flushSteps(unit), "no", ownOrigin(verb, at), noLimits),
-      );
+      flushing = write(verb, at);
       await flushing;
     } catch (error) {
       failure = { error };

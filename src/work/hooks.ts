@@ -1,0 +1,90 @@
+import { GemachError } from "../errors/index.js";
+import { standingHole } from "../expression/index.js";
+import { changedIn } from "./changes.js";
+import { type Kept, keptOf, type Live, noteFurther } from "./kept.js";
+import { put } from "./live-kind.js";
+import type { Unit } from "./unit.js";
+
+/** A row that a unit of work writes, as hooks see it. */
+export interface RowWrite {
+  /** The name of the entity. */
+  readonly entity: string;
+  readonly kind: "insert" | "update" | "delete";
+  /** The columns as they were read; null for a new row. */
+  readonly old: Readonly<Record<string, unknown>> | null;
+  /** The columns as they are to be; null for a row that is deleted. */
+  readonly fresh: Readonly<Record<string, unknown>> | null;
+  /** The names of the columns that an update changes; of others all. */
+  readonly columns: readonly string[];
+  /** Whether the entity has a column of a name. */
+  has(column: string): boolean;
+  /** A value that the handle was given: `db.as({ user: 5 })`. */
+  given(name: string): unknown;
+  /** Has something done once the whole transaction is committed. */
+  afterCommit(work: () => unknown): void;
+}
+
+/** What is called for each row that a unit of work writes. */
+export interface Hooks {
+  /** Before anything is sent; gives columns of the row further values, such as who changed it. An error ends the unit of work. */
+  // biome-ignore lint/suspicious/noConfusingVoidType: a function without a return fits too
+  beforeWrite?(write: RowWrite): Readonly<Record<string, unknown>> | undefined | void;
+  /** Once the rows are written, their keys included, and before the commit. */
+  afterWrite?(write: RowWrite): void;
+}
+
+/** The columns that an entity was read with. */
+const oldOf = ({ kind: { entity, prints }, was }: Kept): Record<string, unknown> =>
+  Object.fromEntries(
+    [...entity.members.keys()].flatMap((name) =>
+      name in was ? [[name, prints.get(name)?.back(was[name]) ?? was[name]]] : [],
+    ),
+  );
+
+const freshOf = (live: Live, { kind: { entity } }: Kept): Record<string, unknown> =>
+  Object.fromEntries(
+    [...entity.members.keys()].flatMap((name) => (Object.hasOwn(live, name) ? [[name, live[name]]] : [])),
+  );
+
+/**
+ * Calls the hooks before a unit of work is written; gives what calls those that come after.
+ * @throws GemachError `NAME_UNKNOWN`, and what a hook throws
+ */
+export function callHooks(
+  unit: Unit,
+  { beforeWrite, afterWrite }: Hooks,
+  afterCommit: RowWrite["afterCommit"],
+): () => void {
+  const seen: (() => RowWrite)[] = [];
+  const call = (live: Live, kind: RowWrite["kind"], names?: readonly string[]): void => {
+    const kept = keptOf(live);
+    const { entity } = kept.kind;
+    const old = kind === "insert" ? null : oldOf(kept);
+    const write = (): RowWrite => {
+      const fresh = kind === "delete" ? null : freshOf(live, kept);
+      return {
+        entity: entity.name,
+        kind,
+        old,
+        fresh,
+        columns: names ?? Object.keys(fresh ?? old ?? {}),
+        has: (column) => entity.members.has(column),
+        given: (name) => unit.context.values?.get(standingHole(name)),
+        afterCommit,
+      };
+    };
+    for (const [name, value] of Object.entries(beforeWrite?.(write()) ?? {})) {
+      if (!entity.members.has(name))
+        throw new GemachError("NAME_UNKNOWN", { entity: entity.name, name, known: [...entity.members.keys()] });
+      put(live, name, value);
+      noteFurther(kept, name);
+    }
+    seen.push(write);
+  };
+  for (const live of [...unit.added]) call(live, "insert");
+  for (const { live, names } of changedIn(unit)) call(live, "update", names);
+  for (const live of [...unit.removed]) call(live, "delete");
+  return () => {
+    for (const write of seen) afterWrite?.(write());
+  };
+}
