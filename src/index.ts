@@ -238,6 +238,7 @@ export {
   type Lazy,
   type Live,
   type LiveEntity,
+  type LiveList,
   OutsideReachError,
   type PatchOptions,
   type RowWrite,

@@ -84,6 +84,10 @@ test("the demo gives the same facts as JSON, the same data for the same seed", a
     ["count", 1, true],
     ["everything", 3, true],
     ["projection", 1, true],
+    ["lazy-each", 22, true],
+    ["lazy", 2, true],
+    ["change", 2, true],
+    ["refused", 1, true],
   ]);
   const rows = (told: { chapters: { totals: { rows: number } }[] }) => told.chapters.map(({ totals }) => totals.rows);
   expect(rows(again)).toEqual(rows(one));

@@ -247,7 +247,7 @@ class Play {
       case 11: {
         const of = kinds[a % kinds.length] as Kind;
         const shape = b % 2 === 0 ? { [relations[of][b % relations[of].length] as string]: true } : {};
-        const lives = await w.list((from(league[of] as Any) as Any).reach(shape));
+        const lives = (await w.list((from(league[of] as Any) as Any).reach(shape))) as Any[];
         this.ids();
         expect(new Set(lives.map((live: Any) => this.known(of, live)))).toEqual(new Set(world.filter((row) => row.kind === of)));
         for (const live of lives) expect(live.name).toBe(this.known(of, live).name);

@@ -1,6 +1,7 @@
 import { inspect } from "node:util";
-import { expect, expectTypeOf } from "vitest";
+import { expect, expectTypeOf, test } from "vitest";
 import { generate, lending } from "../src/demo/index.js";
+import type { Lending } from "../src/demo/lending.js";
 import {
   type AnyDatabase,
   along,
@@ -13,12 +14,14 @@ import {
   integer,
   isHere,
   type Lazy,
+  type Live,
   model,
   OutsideReachError,
   text,
   timestamp,
   toMany,
   toOne,
+  type UnitOfWork,
   value,
   withLedger,
 } from "../src/index.js";
@@ -161,6 +164,33 @@ eachEngine(all, "along() gives the rows of a relation of rows in hand, as a reac
   // @ts-expect-error a row without the columns that the relation goes out from
   expect(() => along(Item, { name: "x" }, "loans")).toThrow(/ROW_KEYLESS|has no Item\.id/);
   expect(await db.list(along(Item, [], "loans"))).toEqual([]);
+});
+
+test("what makes no sense of a live entity does not compile", () => {
+  const _wrong = async (w: UnitOfWork) => {
+    const [loan] = await w.list(from(Loan).reach({ item: true }));
+    if (loan === undefined) return;
+    expectTypeOf(loan.item).toExtend<{ name: string }>();
+    expectTypeOf(await loan.borrower).toExtend<{ name: string }>();
+    expectTypeOf(loan.borrower).toExtend<Live<Lending, "Member"> | Lazy<Live<Lending, "Member">>>();
+    expectTypeOf(await w.list(from(Loan).select((l) => l.due))).toEqualTypeOf<string[]>();
+    // @ts-expect-error a lazy relation that is not awaited
+    void loan.borrower.name;
+    // @ts-expect-error an entity of another kind
+    loan.borrower = loan.item;
+    // @ts-expect-error the key is given once
+    loan.id = 5;
+    const [former] = await w.list(from(lending.FormerLoan));
+    // @ts-expect-error the entity is only read
+    if (former !== undefined) former.item = "x";
+    // @ts-expect-error a new row has no such column
+    w.add(Loan, { itemId: 1, memberId: 1, due: "2026-01-01", colour: "red" });
+    // @ts-expect-error a plain row is no entity
+    w.remove({ id: 1 });
+    // @ts-expect-error there is no such relation
+    isHere(loan, "borrowers");
+  };
+  expect(_wrong).toBeTypeOf("function");
 });
 
 const { all: empty } = useEngines(true);

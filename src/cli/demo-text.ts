@@ -69,6 +69,7 @@ export function chapterText(chapter: ShownChapter, position: number, dialect: Di
     "",
     indent(statementsText(chapter, dialect)),
     "",
+    ...(chapter.isTold === true ? [indent(pc.yellow(String(chapter.ledger.result))), ""] : []),
     indent(pc.green(figures)),
   ].join("\n");
 }

@@ -5,6 +5,9 @@ import { lending } from "./lending.js";
 
 const { Depot, Item, Loan } = lending;
 
+/** A chapter leaves the database as it found it. */
+const undone = new Error("undone");
+
 /** One way to get an answer. */
 export interface Chapter {
   /** A word by which a machine may find it. */
@@ -13,8 +16,16 @@ export interface Chapter {
   /** What to see in it. */
   readonly lesson: string;
   /** Chapters of the same question give deeply equal answers. */
-  readonly question: "depots with their items" | "number of open loans" | "open loans of each depot";
+  readonly question:
+    | "depots with their items"
+    | "number of open loans"
+    | "open loans of each depot"
+    | "who has which loan"
+    | "one item's note"
+    | "what was not asked for";
   readonly run: (db: Database) => Promise<unknown>;
+  /** Whether its answer is a text that is worth reading. */
+  readonly isTold?: boolean;
 }
 
 /** A chapter that was run. */
@@ -96,6 +107,71 @@ export const chapters: readonly Chapter[] = [
           open: d.items.loans.where((l) => l.returned.is(null)).count(),
         })),
       ),
+  },
+  {
+    name: "lazy-each",
+    title: "The lazy loop: one statement for each loan",
+    lesson:
+      "Live entities, each loading its borrower for itself: what lazy loading costs where nothing is done about it.",
+    question: "who has which loan",
+    run: (db) =>
+      db.work(
+        async (w) => {
+          const names = [];
+          for (const loan of await w.list(from(Loan).limit(40))) names.push((await loan.borrower).name);
+          return names;
+        },
+        { cohort: 1 },
+      ),
+  },
+  {
+    name: "lazy",
+    title: "The same loop by cohort: one statement for all borrowers",
+    lesson: "The first borrower that is awaited loads those of all loans that one statement brought together.",
+    question: "who has which loan",
+    run: (db) =>
+      db.work(async (w) => {
+        const names = [];
+        for (const loan of await w.list(from(Loan).limit(40))) names.push((await loan.borrower).name);
+        return names;
+      }),
+  },
+  {
+    name: "change",
+    title: "One changed field: one column is written",
+    lesson: "Changes are found by comparison with what was read. The chapter is rolled back at its end.",
+    question: "one item's note",
+    run: async (db) => {
+      let note: string | null = null;
+      const working = db.work(async (w) => {
+        const item = await w.byKey(Item, 1);
+        item.note = "the blade is new";
+        await w.flush();
+        note = item.note;
+        throw undone;
+      });
+      await working.catch((error: unknown) => {
+        if (error !== undone) throw error;
+      });
+      return note;
+    },
+  },
+  {
+    name: "refused",
+    title: "A refused read: outside of the query's reach",
+    lesson:
+      "The query says that nothing else is to be loaded, so that a forgotten relation is an error that says what to add.",
+    question: "what was not asked for",
+    isTold: true,
+    run: (db) =>
+      db.work(async (w) => {
+        const [loan] = await w.list(from(Loan).limit(1).outside("refuse"));
+        try {
+          return await loan?.borrower;
+        } catch (error) {
+          return (error as Error).message;
+        }
+      }),
   },
 ];
 

@@ -111,9 +111,6 @@ export interface EntityOptions<C extends Columns = Columns> {
   readonly make?: (row: ColumnRow<C>) => object;
 }
 
-/** in: columns; out: the names of those that tell a row's version. */
-type Versions<C extends Columns> = { [P in keyof C]: HasTrait<C[P], "version"> extends true ? P : never }[keyof C];
-
 /** The options of any entity. */
 interface AnyOptions extends Omit<EntityOptions, "indexes" | "checks" | "computes" | "make" | "standing"> {
   readonly standing?: { readonly [name: string]: Standing };
@@ -292,15 +289,10 @@ export type PlainRow<D extends Definitions<D>, E extends keyof D> = [D[E][typeof
 /** in: an entity; out: the names of the columns of its primary key. */
 export type KeyColumns<D extends Definitions<D>, E extends keyof D> = KeyNames<ColumnsOf<D, E>>;
 
-/** in: an entity; out: the names of the columns that are given once: those of its key, computed ones, all of an entity that is only read. */
-export type FixedColumns<D extends Definitions<D>, E extends keyof D> = D[E][typeof writable] extends false
-  ? keyof ColumnsOf<D, E>
-  : KeyNames<ColumnsOf<D, E>> | Computed<ColumnsOf<D, E>> | Versions<ColumnsOf<D, E>>;
-
-/** in: an entity; out: whether its rows are instances of a class of one's own. */
-export type HasClass<D extends Definitions<D>, E extends keyof D> = [D[E][typeof instanceType]] extends [never]
-  ? false
-  : true;
+/** in: an entity and one of its columns; out: whether its value is given once: of a key, a computed one, any of an entity that is only read. */
+export type IsFixed<D extends Definitions<D>, E extends keyof D, C> = D[E][typeof writable] extends false
+  ? true
+  : HasTrait<C, "key" | "computed" | "version">;
 
 /** in: an entity; out: what the class of its rows has besides columns and relations. */
 export type OwnMembers<D extends Definitions<D>, E extends keyof D> = [D[E][typeof instanceType]] extends [never]
