@@ -53,6 +53,9 @@ function statementsText({ ledger }: ShownChapter, dialect: DialectName): string 
     .join("\n\n");
 }
 
+/** A text whose places in code are named by their files alone. */
+const withShortPaths = (text: string): string => text.replaceAll(/\S*\/([^/\s]+:\d+)/g, "$1");
+
 /** One chapter as a person reads it. */
 export function chapterText(chapter: ShownChapter, position: number, dialect: DialectName): string {
   const { totals } = chapter.ledger;
@@ -69,7 +72,7 @@ export function chapterText(chapter: ShownChapter, position: number, dialect: Di
     "",
     indent(statementsText(chapter, dialect)),
     "",
-    ...(chapter.isTold === true ? [indent(pc.yellow(String(chapter.ledger.result))), ""] : []),
+    ...(chapter.isTold === true ? [indent(pc.yellow(withShortPaths(String(chapter.ledger.result)))), ""] : []),
     indent(pc.green(figures)),
   ].join("\n");
 }
