@@ -1,6 +1,22 @@
 import fc from "fast-check";
 import { expect } from "vitest";
-import { createTables, type Database, entity, from, identity, integer, json, linked, model, text, toMany, toOne, type UnitOfWork } from "../src/index.js";
+import {
+  type AnyDatabase,
+  createTables,
+  type Database,
+  entity,
+  from,
+  identity,
+  integer,
+  json,
+  linked,
+  model,
+  type Transaction,
+  text,
+  toMany,
+  toOne,
+  type UnitOfWork,
+} from "../src/index.js";
 import { eachEngine, useEngines } from "./support/engines.js";
 
 const { all } = useEngines(true);
@@ -92,7 +108,7 @@ const plain = ({ kind, name, id, refs, facts }: Row): object =>
         ...(kind === "Player" ? { teamId: refs.team?.id, mentorId: refs.mentor?.id ?? null } : {}),
       };
 
-async function inDatabase(db: Database): Promise<Record<Kind, object[]>> {
+async function inDatabase(db: AnyDatabase): Promise<Record<Kind, object[]>> {
   const rows: Any = {};
   for (const kind of kinds) rows[kind] = await db.list(from(league[kind] as Any));
   for (const player of rows.Player) delete player.version;
@@ -160,7 +176,7 @@ class Play {
   async step([kind, a, b, c]: Step): Promise<void> {
     const { w, world } = this;
     const name = `n${++this.#count}`;
-    switch (kind % 13) {
+    switch (kind % 15) {
       case 0: {
         if (b % 2 === 0) {
           this.row("Team", { captain: null }, w.add(league.Team, { name, facts: { n: 0 } }));
@@ -253,6 +269,39 @@ class Play {
         for (const live of lives) expect(live.name).toBe(this.known(of, live).name);
         return;
       }
+      case 13: {
+        // A document changes a row, and adds one below it.
+        const team = this.some(a, "Team");
+        if (team === undefined) return;
+        const live = await this.live(team);
+        await w.flush();
+        this.ids();
+        const known = related(world, team, "players")[0];
+        if (known !== undefined && known.live === undefined) await this.live(known);
+        const players = [{ name: `${name}new` }, ...(known === undefined ? [] : [{ id: known.id, name: `${name}old` }])];
+        await w.patch(live, { name, players });
+        team.name = name;
+        if (known !== undefined) known.name = `${name}old`;
+        const added = (await live.players).find((player: Any) => player.name === `${name}new`);
+        this.row("Player", { team, mentor: null }, added);
+        return;
+      }
+      case 14: {
+        // A row that is forgotten, or read anew, is the same row; what was not written of it is lost.
+        const row = this.some(a);
+        if (row?.live === undefined) return;
+        await w.flush();
+        this.ids();
+        const { live } = row;
+        if (b % 2 === 0) await w.refresh(live);
+        else {
+          w.forget(live);
+          row.live = undefined;
+          expect(await this.live(row)).not.toBe(live);
+        }
+        expect(row.live.name).toBe(row.name);
+        return;
+      }
       default: {
         const row = this.some(a);
         if (row?.live !== undefined) expect(JSON.parse(JSON.stringify(row.live)).name).toBe({ ...row.live }.name);
@@ -261,7 +310,7 @@ class Play {
   }
 }
 
-const step = fc.tuple(fc.nat(12), fc.nat(50), fc.nat(50), fc.nat(50));
+const step = fc.tuple(fc.nat(14), fc.nat(50), fc.nat(50), fc.nat(50));
 const works = fc.array(fc.record({ steps: fc.array(step, { maxLength: 25 }), isThrown: fc.boolean(), cohort: fc.constantFrom(1, 3, undefined) }), {
   maxLength: 4,
 });
@@ -275,31 +324,35 @@ eachEngine(
     const undone = new Error("undone");
     let count = 0;
     await fc.assert(
-      fc.asyncProperty(works, async (sequence) => {
+      fc.asyncProperty(works, fc.boolean(), async (sequence, isInside) => {
         await db.update(from(league.Team), { captainId: null }, { all: true });
         await db.update(from(league.Player), { mentorId: null }, { all: true });
         for (const kind of ["Win", "Cup", "Player", "Team"] as const) await db.delete(from(league[kind] as Any), { all: true });
         let world: World = [];
-        for (const { steps, isThrown, cohort } of sequence) {
-          const next = copyOf(world);
-          const working = db.work(
-            async (w) => {
-              count += 100;
-              const play = new Play(next, w, count);
-              for (const one of steps) await play.step(one);
-              if (isThrown) throw undone;
-            },
-            cohort === undefined ? {} : { cohort },
-          );
-          if (isThrown) await expect(working).rejects.toBe(undone);
-          else {
-            await working;
-            for (const row of next) if (row.live !== undefined && row.kind !== "Win") row.id = row.live.id;
-            world = next;
+        const playAll = async (at: Database | Transaction) => {
+          for (const { steps, isThrown, cohort } of sequence) {
+            const next = copyOf(world);
+            const working = at.work(
+              async (w) => {
+                count += 100;
+                const play = new Play(next, w, count);
+                for (const one of steps) await play.step(one);
+                if (isThrown) throw undone;
+              },
+              cohort === undefined ? {} : { cohort },
+            );
+            if (isThrown) await expect(working).rejects.toBe(undone);
+            else {
+              await working;
+              for (const row of next) if (row.live !== undefined && row.kind !== "Win") row.id = row.live.id;
+              world = next;
+            }
+            const found = await inDatabase(at);
+            for (const kind of kinds) expect(byKey(found[kind]), kind).toEqual(byKey(world.filter((row) => row.kind === kind).map(plain)));
           }
-          const found = await inDatabase(db);
-          for (const kind of kinds) expect(byKey(found[kind]), kind).toEqual(byKey(world.filter((row) => row.kind === kind).map(plain)));
-        }
+        };
+        // Units of work inside of one transaction are savepoints.
+        await (isInside ? db.transaction(playAll) : playAll(db));
       }),
       { numRuns, includeErrorInReport: true },
     );

@@ -117,6 +117,8 @@ export function remove(unit: Unit, value: unknown): void {
   retract(unit, live);
   if (kept.standing === "new") {
     unit.added.delete(live);
+    unit.waiting.delete(live);
+    unit.forgets = true;
     kept.standing = "forgotten";
     return;
   }

@@ -41,7 +41,14 @@ function byEntity(lives: Iterable<Live>): readonly (readonly [ResolvedEntity, Li
 /** Gives an entity the keys that it waits for, as far as they are there. */
 function fillAwaited(live: Live, kept: Kept): void {
   for (const [column, { of, column: key }] of kept.awaits ?? []) {
-    if (keptOf(of).standing === "new") continue;
+    const { standing, kind } = keptOf(of);
+    if (standing === "new") continue;
+    if (standing === "forgotten")
+      throw new GemachError("LIVE_EXPECTED", {
+        call: qualified(column),
+        expected: `a ${kind.entity.name}`,
+        got: "one that was removed before it was written",
+      });
     giveColumn(live, kept, column, valueAt(of, key.steps));
     kept.awaits?.delete(column);
   }

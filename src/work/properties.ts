@@ -2,7 +2,7 @@ import { GemachError } from "../errors/index.js";
 import { type ResolvedRelation, valueAt } from "../expression/index.js";
 import { type CallSite, callSite } from "../run/index.js";
 import { setLoaded } from "./adopt.js";
-import type { Kept, Live, Properties } from "./kept.js";
+import { type Kept, type Live, type Properties, Stamped } from "./kept.js";
 import { LazyRead } from "./lazy-read.js";
 import { knownOne, loadColumn, loadRelation } from "./load.js";
 import { mayLoad } from "./outside.js";
@@ -27,16 +27,23 @@ function isOutdated(live: Live, kept: Kept, relation: ResolvedRelation, value: u
   });
 }
 
+/** Whether what is loaded is, or has in it, an entity that was forgotten. */
+const isForgotten = (loaded: unknown): boolean =>
+  Array.isArray(loaded) ? loaded.some(isForgotten) : Stamped.of(loaded)?.standing === "forgotten";
+
 /** What live entities do when their properties are read and set. */
 export const properties: Properties = {
   setRelation,
   readRelation(live, kept, relation, reading) {
+    const unit = unitOf(kept);
     const loaded = kept.related?.get(relation.name);
     if (loaded !== undefined) {
-      if (!isOutdated(live, kept, relation, loaded)) return loaded;
+      // What nobody looks after any more stays as it was.
+      if (kept.standing === "forgotten" || unit.isEnded) return loaded;
+      const isGone = unit.forgets && isForgotten(loaded);
+      if (!isGone && !isOutdated(live, kept, relation, loaded)) return loaded;
       kept.related?.delete(relation.name);
     }
-    const unit = unitOf(kept);
     const known = knownOne(unit, live, relation);
     if (known !== undefined) {
       setLoaded(unit, live, kept, relation, known);

@@ -1,6 +1,12 @@
 import { typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { type ResolvedColumn, type ResolvedEntity, type ResolvedRelation, valueAt } from "../expression/index.js";
+import {
+  type ResolvedColumn,
+  type ResolvedEntity,
+  type ResolvedRelation,
+  type Step,
+  valueAt,
+} from "../expression/index.js";
 import { setLoaded } from "./adopt.js";
 import { type Kept, keptOf, type Live, noteFurther, Stamped } from "./kept.js";
 import { put } from "./live-kind.js";
@@ -92,14 +98,58 @@ function moveOnOtherSide(
   loosen(unit, relation.source);
 }
 
-/** Relations over several steps are to be read again where an entity on their way has changed. */
-export function loosen({ distant }: Unit, entity: ResolvedEntity): void {
-  for (const [live, names] of distant.get(entity) ?? [])
+/** Whether a relation goes over the rows of one link entity. */
+const isLink = ({ steps: [first, second, ...more] }: ResolvedRelation): boolean =>
+  first.holder === "target" && second?.holder === "source" && more.length === 0;
+
+/** The relation of a link's row that is a step, or a step seen from its other end. */
+function endOf(
+  { relations }: ResolvedEntity,
+  target: ResolvedEntity,
+  held: readonly ResolvedColumn[],
+): ResolvedRelation | undefined {
+  return [...relations.values()].find(
+    (one) => isOurs(one) && one.target === target && one.steps[0].pairs.every(({ from }, i) => from === held[i]),
+  );
+}
+
+/** Loaded relations over a link's row have the row at its far end, or have it no longer. */
+function relink(unit: Unit, link: Live, isThere: boolean): void {
+  const kept = keptOf(link);
+  const { entity } = kept.kind;
+  for (const [live, names] of unit.distant.get(entity) ?? [])
     for (const name of names) {
+      const relation = keptOf(live).kind.entity.relations.get(name) as ResolvedRelation;
+      const loaded = keptOf(live).related?.get(name);
+      if (!isLink(relation) || !Array.isArray(loaded)) continue;
+      const [first, second] = relation.steps as readonly [Step, Step];
+      const near = endOf(
+        entity,
+        first.source,
+        first.pairs.map(({ to }) => to),
+      );
+      const far = endOf(
+        entity,
+        second.target,
+        second.pairs.map(({ from }) => from),
+      );
+      if (near === undefined || far === undefined || present(unit, link, kept, near) !== live) continue;
+      const target = present(unit, link, kept, far);
+      const at = target === null ? -1 : loaded.indexOf(target);
+      if (isThere && target !== null && at < 0) loaded.push(target);
+      if (!isThere && at >= 0) loaded.splice(at, 1);
+    }
+}
+
+/** Relations over several steps, but for links, are to be read again where an entity on their way has changed. */
+function loosen({ distant }: Unit, entity: ResolvedEntity): void {
+  for (const [live, names] of distant.get(entity) ?? [])
+    for (const name of [...names]) {
+      if (isLink(keptOf(live).kind.entity.relations.get(name) as ResolvedRelation)) continue;
       keptOf(live).related?.delete(name);
       delete live[name];
+      names.delete(name);
     }
-  distant.delete(entity);
 }
 
 const isNullable = ({ steps: [{ pairs }] }: ResolvedRelation): boolean => pairs.every(({ from }) => from.isNullable);
@@ -127,11 +177,13 @@ export function setRelation(live: Live, kept: Kept, relation: ResolvedRelation, 
   }
   if (target === null && !isNullable(relation)) refuse(relation, "the column that holds its key may not be null");
   const before = present(unit, live, kept, relation);
+  relink(unit, live, false);
   giveKey(live, relation, target);
   for (const other of relation.source.relations.values())
     if (isOurs(other) && other.steps[0].pairs.every(({ from }, i) => from === relation.steps[0].pairs[i]?.from))
       setLoaded(unit, live, kept, other, target);
   moveOnOtherSide(unit, live, relation, before, target);
+  relink(unit, live, true);
 }
 
 /** The same of a relation whose key stands in the target. */
@@ -169,12 +221,14 @@ export function announce(unit: Unit, live: Live): void {
     const target = knownOne(unit, live, relation);
     if (target) moveOnOtherSide(unit, live, relation, null, target);
   }
+  relink(unit, live, true);
   loosen(unit, entity);
 }
 
 /** A removed entity is no longer in the loaded relations of others. */
 export function retract(unit: Unit, live: Live): void {
   const kept = keptOf(live);
+  relink(unit, live, false);
   for (const relation of kept.kind.entity.relations.values()) {
     if (!isOurs(relation)) continue;
     moveOnOtherSide(unit, live, relation, present(unit, live, kept, relation), null);

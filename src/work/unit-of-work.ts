@@ -152,6 +152,7 @@ export function openWork(
     waiting: new Set(),
     distant: new Map(),
     isEnded: false,
+    forgets: false,
     flushFor: async (entities) => {
       refuseFailed();
       const isEmpty = unit.maps.size === 0 && unit.added.size === 0;
@@ -298,8 +299,10 @@ export class UnitOfWork extends LiveReads {
     const live = expectLive(this.#unit, entity, "forget()");
     const kept = keptOf(live);
     this.#unit.added.delete(live);
+    this.#unit.waiting.delete(live);
     leave(this.#unit, kept.kind.entity, live);
     kept.standing = "forgotten";
+    this.#unit.forgets = true;
   }
 
   /** Has something done once the whole transaction is committed; nothing is if it is not. */

@@ -29,6 +29,8 @@ export interface Unit {
   /** Loaded relations over several steps, by the entities on their way: changes of those put them out of date. */
   readonly distant: Map<ResolvedEntity, Map<Live, Set<string>>>;
   isEnded: boolean;
+  /** Whether any entity was forgotten: what is loaded may have it still. */
+  forgets: boolean;
   /** Writes what is not written yet, as far as an entity of these is concerned. */
   flushFor(entities: () => ReadonlySet<ResolvedEntity>): Promise<void>;
 }

@@ -56,6 +56,29 @@ function parts({ entity, columns, by }: KeyedPlan, dialect: Dialect) {
   return { table, on, set };
 }
 
+/** Rows that are all given the same, or deleted: their keys as one list. */
+function alike({ verb, entity, columns, by, rows }: KeyedPlan, dialect: Dialect): readonly KeyedStatement[] {
+  const { quote, placeholder, inList } = dialect.text;
+  const [key] = by as readonly [ResolvedColumn];
+  const table = qualifiedTable(entity, dialect);
+  const set = columns.map(
+    ({ name, type }, i) => `${quote(name)} = ${inForm(storedIn(type, dialect.name)?.write, placeholder(i + 1))}`,
+  );
+  const found = inList(quote(key.name), placeholder(columns.length + 1), key.type, false);
+  const text =
+    verb === "delete" ? `delete from ${table} where ${found}` : `update ${table} set ${set.join(", ")} where ${found}`;
+  const encode = encodedBy(dialect);
+  const values = (rows[0] as KeyedRow).values.map((value, i) => encode(value, columns[i] as ResolvedColumn));
+  return chunks(rows, [mostInArrays]).map((chunk) => ({
+    text,
+    parameters: [
+      ...values,
+      dialect.wire.encode({ kind: "list", values: chunk.map(({ found: [first] }) => first as Scalar), type: key.type }),
+    ],
+    rows: chunk,
+  }));
+}
+
 /** Each column as an array. */
 function inArrays(
   plan: KeyedPlan,
@@ -116,6 +139,9 @@ export function keyedStatements(plan: KeyedPlan, dialect: Dialect): readonly Key
   const { rowsOfArrays, isJoined } = dialect.writes;
   const isPlain = plan.columns.every(({ type }) => storedIn(type, dialect.name) === undefined);
   if (plan.rows.length === 0) return [];
+  const [first] = plan.rows;
+  const isAlike = plan.rows.every(({ values }) => values.every((value, i) => value === first?.values[i]));
+  if (plan.isListable && isAlike && plan.by.length === 1) return alike(plan, dialect);
   if (plan.isListable && rowsOfArrays !== undefined) return inArrays(plan, rowsOfArrays, dialect);
   if (plan.isListable && isJoined && isPlain) return joined(plan, dialect);
   return singles(plan, dialect);
