@@ -3,9 +3,17 @@ import { type Cohort, identityOf, type Kept, keptOf, type Live, noteFurther, typ
 import { put } from "./live-kind.js";
 import { kindOf, mapOf, type Unit } from "./unit.js";
 
-/** The names of the columns that a query's rows have. */
-const columnNames = ({ source: { entity }, columns }: QueryState): readonly string[] =>
-  columns ?? [...entity.members].flatMap(([name, member]) => ("fields" in member || !member.isHeavy ? [name] : []));
+const usual = new WeakMap<ResolvedEntity, readonly string[]>();
+
+/** The names of the columns that a row has where a query names none: all but heavy ones. */
+export function usualColumns(entity: ResolvedEntity): readonly string[] {
+  let names = usual.get(entity);
+  if (names === undefined) {
+    names = [...entity.members].flatMap(([name, member]) => ("fields" in member || !member.isHeavy ? [name] : []));
+    usual.set(entity, names);
+  }
+  return names;
+}
 
 /** Gives an entity the columns of a row that it has not yet; what it has stays as it is. */
 export function complete(live: Live, kept: Kept, row: Live, names: readonly string[]): void {
@@ -44,7 +52,7 @@ export function adopt(
   const { entity } = query.source;
   if (rows.length === 0) return [];
   const map = mapOf(unit, entity);
-  const names = columnNames(query);
+  const names = query.columns ?? usualColumns(entity);
   const kind = kindOf(unit, entity, rows[0] as Live);
   const shape = kind.shapeFor(names);
   const rules = query.outside === undefined ? above : { own: query.outside, above };

@@ -41,7 +41,14 @@ export function keyReads(unit: Unit) {
       }
   }
 
-  return async (entity: ResolvedEntity, key: unknown, at: CallSite | undefined): Promise<Live> => {
+  /** The entity once it was looked for. */
+  const foundIn = (entity: ResolvedEntity, identity: unknown, row: Live, { rows }: Asked): Live => {
+    const live = mapOf(unit, entity).get(identity) ?? rows.get(identity);
+    if (live === undefined || live === row) throw new GemachError("NONE_FOUND", { entity: entity.name, call: "byKey" });
+    return live;
+  };
+
+  return (entity: ResolvedEntity, key: unknown, at: CallSite | undefined): Live | Promise<Live> => {
     expectKey(entity, "byKey()");
     const row = keyRow(entity, key);
     const identity = identityOf(entity, row);
@@ -53,10 +60,10 @@ export function keyReads(unit: Unit) {
       open = { rows, found: fetchLater(entity, rows, at) };
       asked.set(entity, open);
     }
-    open.rows.set(identity, row);
-    await open.found;
-    const live = mapOf(unit, entity).get(identity) ?? open.rows.get(identity);
-    if (live === undefined || live === row) throw new GemachError("NONE_FOUND", { entity: entity.name, call: "byKey" });
-    return live;
+    // The first of those that ask for one row.
+    const same = open.rows.get(identity) ?? row;
+    open.rows.set(identity, same);
+    const of = open;
+    return open.found.then(() => foundIn(entity, identity, same, of));
   };
 }

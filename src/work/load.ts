@@ -12,7 +12,7 @@ import {
 } from "../expression/index.js";
 import { reachOf } from "../query/index.js";
 import { type CallSite, completed, noLimits, rowsOfQuery, type Steps, stepsOfQuery } from "../run/index.js";
-import { adopt, complete, setLoaded } from "./adopt.js";
+import { adopt, complete, setLoaded, usualColumns } from "./adopt.js";
 import { type Cohort, identityOf, type Kept, keptOf, type Live, type Rules } from "./kept.js";
 import { put } from "./live-kind.js";
 import { liveQuery } from "./live-query.js";
@@ -205,10 +205,7 @@ export async function fetchByKeys(
 
 /** The same as plain rows, all of their columns but heavy ones, within other work. */
 export function* rowsByKeys(unit: Unit, entity: ResolvedEntity, keys: readonly Live[]): Steps<readonly Live[]> {
-  const columns = [...entity.members].flatMap(([name, member]) =>
-    "fields" in member || !member.isHeavy ? [name] : [],
-  );
-  return (yield* stepsOfQuery(unit.context, byKeys(entity, keys, columns))) as readonly Live[];
+  return (yield* stepsOfQuery(unit.context, byKeys(entity, keys, usualColumns(entity)))) as readonly Live[];
 }
 
 /** The row of an entity as it is now in the database, plain; undefined where it is gone. */
