@@ -23,6 +23,7 @@ import {
   toOne,
   type UnitOfWork,
   value,
+  varchar,
   withLedger,
 } from "../src/index.js";
 import { entitiesOf } from "../src/model/index.js";
@@ -405,4 +406,38 @@ eachEngine(empty, "hooks see each row before and after it is written, and give i
   });
   await expect(refusing.work(async (w) => w.remove(await w.single(from(Box))))).rejects.toThrow("not now");
   expect(await db.count(from(Box))).toBe(1);
+});
+
+eachEngine(empty, "rows of a table without constraints are told apart, or refused", async (db, { execute }) => {
+  await execute("create table work_loose (code varchar(20) not null, above varchar(20), name varchar(20))");
+  const { Loose } = model({
+    Loose: entity(
+      "work_loose",
+      { code: varchar(20).key, above: varchar(20).nullable, name: text },
+      {
+        up: toOne("Loose", { by: "above", constraint: false }),
+        down: toMany("Loose", { by: "above", constraint: false }),
+      },
+    ),
+  });
+  try {
+    await db.insert(Loose, [
+      { code: "a", name: "top" },
+      { code: "b", above: "a", name: "low" },
+      { code: "c", above: "lost", name: "none" },
+    ]);
+    await db.work(async (w) => {
+      const rows = await w.list(from(Loose).orderBy((l) => l.code.asc));
+      expect([await rows[0]?.up, (await rows[1]?.up) === rows[0], await rows[2]?.up]).toEqual([null, true, null]);
+      const [, low] = rows;
+      if (low !== undefined) low.above = "b";
+      expect(await low?.up).toBe(low);
+      await Promise.all([w.byKey(Loose, "a"), w.byKey(Loose, "b")]);
+    });
+    expect((await db.list(from(Loose).where((l) => l.code.is("b"))))[0]?.above).toBe("b");
+    await db.insert(Loose, [{ code: "a", name: "again" }]);
+    await expect(db.work((w) => w.list(from(Loose)))).rejects.toMatchObject({ code: "KEY_REPEATED" });
+  } finally {
+    await execute("drop table work_loose");
+  }
 });

@@ -271,6 +271,11 @@ export const faults = {
       "Writing the changes of the unit of work has failed: nothing of it is committed.",
     "Let the error of flush out, which is the cause, and do the work again.",
   ),
+  KEY_REPEATED: define(
+    (n: { entity: string }) =>
+      `Two rows of ${n.entity} have the same primary key, so that they cannot be two entities.`,
+    "Correct the table, which lacks the constraint; or mark the columns that tell its rows apart with .key. Plain rows come by db.list.",
+  ),
   KEY_CHANGED: define(
     (n: { column: string }) =>
       `${n.column} is part of the primary key, which tells a row apart: it cannot be changed on a live entity.`,

@@ -1,3 +1,4 @@
+import { GemachError } from "../errors/index.js";
 import type { QueryState, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
 import { type Cohort, identityOf, type Kept, keptOf, type Live, noteFurther, type Rules } from "./kept.js";
 import { put } from "./live-kind.js";
@@ -48,6 +49,7 @@ export function adopt(
   rows: readonly Live[],
   cohort: Cohort,
   above: Rules | undefined,
+  isRoot = false,
 ): Live[] {
   const { entity } = query.source;
   if (rows.length === 0) return [];
@@ -86,6 +88,7 @@ export function adopt(
       seen?.set(row, live);
     } else {
       kept = keptOf(live);
+      if (isRoot && kept.cohort === cohort) throw new GemachError("KEY_REPEATED", { entity: entity.name });
       if (kept.shape !== shape) complete(live, kept, row, names);
       if (kept.cohort !== cohort) {
         kept.cohort = cohort;

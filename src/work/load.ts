@@ -1,4 +1,4 @@
-import { canonicalOf, comparedKind, kinds, type Scalar } from "../columns/index.js";
+import { canonicalOf, comparedKind, type Scalar } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import {
   allOf,
@@ -17,11 +17,7 @@ import { type Cohort, identityOf, type Kept, keptOf, type Live, type Rules } fro
 import { put } from "./live-kind.js";
 import { liveQuery } from "./live-query.js";
 import { placeAt } from "./place-at.js";
-import { isOurs, mapOf, newCohort, ownOrigin, type Unit, unitOf } from "./unit.js";
-
-/** Whether equal keys are equal values in code too. */
-const isSameInCode = ({ kind, type }: ResolvedColumn): boolean =>
-  kinds[kind].isKeyedByBytes && type.codec === undefined;
+import { isOurs, isSameInCode, mapOf, newCohort, ownOrigin, type Unit, unitOf } from "./unit.js";
 
 /** What of a relation is known without asking: undefined where it is not. */
 export function knownOne(unit: Unit, live: Live, relation: ResolvedRelation): Live | null | undefined {

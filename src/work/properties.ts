@@ -7,7 +7,7 @@ import { LazyRead } from "./lazy-read.js";
 import { knownOne, loadColumn, loadRelation } from "./load.js";
 import { mayLoad } from "./outside.js";
 import { setRelation } from "./relations.js";
-import { isDirect, isOurs, unitOf } from "./unit.js";
+import { isDirect, isOurs, isSameInCode, unitOf } from "./unit.js";
 
 /** Where code reads a property, if somebody watches. */
 const siteOf = (kept: Kept, reading: unknown): CallSite | undefined =>
@@ -21,9 +21,9 @@ function isOutdated(live: Live, kept: Kept, relation: ResolvedRelation, value: u
   return pairs.some(({ from, to }) => {
     const key = valueAt(live, from.steps);
     if (value === null) return key !== null && kept.standing === "new";
-    const { kind } = to;
-    // What the database compares in its own way may differ in code and be the same key.
-    return (kind === "identity" || kind === "integer" || kind === "bigint") && key !== valueAt(value as Live, to.steps);
+    if (key === valueAt(value as Live, to.steps)) return false;
+    // What the database compares in its own way may differ in code and be the same key, as long as nobody has changed it.
+    return isSameInCode(to) || key !== valueAt(kept.was, from.steps);
   });
 }
 

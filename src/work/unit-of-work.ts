@@ -165,7 +165,7 @@ export function openWork(
       return liveQuery(state);
     },
     rows: (state, rows, { at }) =>
-      isLive(state) ? adopt(unit, state, rows as LiveObject[], newCohort(at), undefined) : rows,
+      isLive(state) ? adopt(unit, state, rows as LiveObject[], newCohort(at), undefined, true) : rows,
   };
   const w = new UnitOfWork({ ...context, living }, unit, tx, flush, afterCommit);
   return {

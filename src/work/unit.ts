@@ -1,4 +1,5 @@
-import type { OutsideRule, QueryState, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
+import { kinds } from "../columns/index.js";
+import type { OutsideRule, QueryState, ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
 import type { CallSite, Compiler, Context, VerbOrigin } from "../run/index.js";
 import type { Cohort, Kept, Live, LiveKind, Properties } from "./kept.js";
 import { liveKind } from "./live-kind.js";
@@ -35,14 +36,14 @@ export interface Unit {
   flushFor(entities: () => ReadonlySet<ResolvedEntity>): Promise<void>;
 }
 
-const kinds = new WeakMap<Compiler, Map<ResolvedEntity, LiveKind>>();
+const liveKinds = new WeakMap<Compiler, Map<ResolvedEntity, LiveKind>>();
 
 /** What live entities of an entity are; `sample`: a plain row of it. */
 export function kindOf({ context: { compiler }, properties }: Unit, entity: ResolvedEntity, sample: Live): LiveKind {
-  let known = kinds.get(compiler);
+  let known = liveKinds.get(compiler);
   if (known === undefined) {
     known = new Map();
-    kinds.set(compiler, known);
+    liveKinds.set(compiler, known);
   }
   let kind = known.get(entity);
   if (kind === undefined) {
@@ -76,6 +77,10 @@ export const isDirect = ({ steps }: ResolvedRelation): boolean =>
 /** Whether the key of a to-one relation stands in the entity itself. */
 export const isOurs = (relation: ResolvedRelation): boolean =>
   isDirect(relation) && relation.cardinality === "one" && relation.steps[0].holder === "source";
+
+/** Whether equal keys are equal values in code too. */
+export const isSameInCode = ({ kind, type }: ResolvedColumn): boolean =>
+  kinds[kind].isKeyedByBytes && type.codec === undefined;
 
 const mirrored = new WeakMap<ResolvedRelation, readonly ResolvedRelation[]>();
 
