@@ -39,7 +39,16 @@ const club = model({
     },
     { standing: { present, branch } },
   ),
-  Label: entity("st_label", { id: identity, name: text, gone: timestamp.nullable }, { chairs: linked("Chair", { by: "Mark" }) }, { standing: { present } }),
+  Label: entity(
+    "st_label",
+    { id: identity, name: text, gone: timestamp.nullable, upId: integer.nullable },
+    {
+      chairs: linked("Chair", { by: "Mark" }),
+      up: toOne("Label", { by: "upId" }),
+      down: toMany("Label", { by: "upId" }),
+    },
+    { standing: { present } },
+  ),
   Mark: entity(
     "st_mark",
     { chairId: integer.key, labelId: integer.key },
@@ -149,9 +158,17 @@ eachEngine(all, "a restricted handle writes its own rows alone, and removal mark
   ).rejects.toMatchObject({ code: "STANDING_BROKEN" });
   expect(await one.update(from(Room), { name: "A" }, { all: true })).toBe(1);
   const [theirs] = await two.list(from(Room));
+  const [hidden] = await one.list(
+    from(Room)
+      .lift("present")
+      .where((r) => r.name.is("b")),
+  );
   expect([
     theirs?.name,
-    await one.updateRows(Room, [{ id: theirs?.id as number, name: "mine" }]),
+    await one.updateRows(Room, [
+      { id: theirs?.id as number, name: "mine" },
+      { id: hidden?.id as number, name: "mine" },
+    ]),
     await one.delete(from(Room).where((r) => r.name.is("b"))),
   ]).toEqual(["a", 0, 0]);
   await one.work(async (w) => {
@@ -173,4 +190,46 @@ eachEngine(all, "a restricted handle writes its own rows alone, and removal mark
     ),
   ).toEqual([new Date(1000)]);
   expect(await one.transaction((tx) => tx.count(from(Room)))).toBe(1);
+});
+
+eachEngine(all, "a hidden row ends a tree", async (db) => {
+  await filled(db);
+  const [top, mid, low] = await db.insert(Label, [{ name: "top" }, { name: "mid", gone }, { name: "low" }, { name: "side" }], { returning: (l) => l.id });
+  await db.updateRows(Label, [
+    { id: mid as number, upId: top as number },
+    { id: low as number, upId: mid as number },
+  ]);
+  await db.update(
+    from(Label).where((l) => l.name.is("side")),
+    { upId: top as number },
+  );
+  await db.update(
+    from(Label)
+      .lift("present")
+      .where((l) => l.name.is("mid")),
+    { upId: top as number },
+  );
+  const below = async (lifted: boolean) => {
+    const start = from(Label).where((l) => l.name.is("top"));
+    const tree = (lifted ? start.lift("present") : start).reach({ down: (d) => d.deep() });
+    const [root] = (await db.list(tree)) as unknown as { down: { name: string; down: unknown[] }[] }[];
+    return root?.down.map(({ name, down }) => [name, down.length]);
+  };
+  expect([await below(false), await below(true)]).toEqual([
+    [["side", 0]],
+    [
+      ["mid", 1],
+      ["side", 0],
+    ],
+  ]);
+  const names = await db.list(
+    from(Label)
+      .where((l) => l.name.is("top"))
+      .descend("down")
+      .select((l, place) => ({ name: l.name, depth: place.depth })),
+  );
+  expect(names.map(({ name, depth }) => [name, depth])).toEqual([
+    ["top", 0],
+    ["side", 1],
+  ]);
 });

@@ -1,7 +1,13 @@
 import type { Scalar } from "../columns/index.js";
 import { canonicalOf, kinds } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { expectKey, type Given, type ResolvedColumn, type ResolvedEntity } from "../expression/index.js";
+import {
+  expectKey,
+  type Given,
+  type OwnCondition,
+  type ResolvedColumn,
+  type ResolvedEntity,
+} from "../expression/index.js";
 import type { GivenAt } from "../model/index.js";
 import { assignedIn } from "./assigned.js";
 import type { GivenRow } from "./inserts.js";
@@ -19,11 +25,21 @@ export function keyedPlan(
   columns: readonly ResolvedColumn[],
   by: readonly ResolvedColumn[],
   rows: readonly KeyedRow[],
+  visible: readonly OwnCondition[] = [],
 ): KeyedPlan {
   if (entity.isReadOnly) throw new GemachError("ENTITY_READ_ONLY", { entity: entity.name });
   // Of two changes of one row the later one counts.
   const isOnce = new Set(rows.map(({ found }) => found.join("\u0000"))).size === rows.length;
-  return { kind: "keyed", verb, entity, columns, by, rows, isListable: rows.length > 1 && isOnce && isListable(by) };
+  return {
+    kind: "keyed",
+    verb,
+    entity,
+    columns,
+    by,
+    rows,
+    visible,
+    isListable: rows.length > 1 && isOnce && isListable(by),
+  };
 }
 
 /** The columns that an object of changes gives values, with these. */
@@ -53,6 +69,9 @@ export function planUpdateRows(
 ): readonly KeyedPlan[] {
   expectKey(entity, `${call}()`);
   const given = givenColumns(entity, handle);
+  const visible = entity.standing.flatMap(({ column, value }): readonly OwnCondition[] =>
+    typeof value === "object" && value !== null && "given" in value ? [] : [{ column, value }],
+  );
   const by = [...entity.key, ...given.map(([column]) => column)];
   const held = given.map(([column, value]) => canonicalOf(value, column.type) as Scalar);
   const groups = new Map<string, { readonly columns: readonly ResolvedColumn[]; readonly rows: KeyedRow[] }>();
@@ -73,5 +92,5 @@ export function planUpdateRows(
     groups.set(name, group);
     group.rows.push({ values: columns.map((column) => values.get(column) as Scalar), found: [...found, ...held] });
   });
-  return [...groups.values()].map((group) => keyedPlan("update", entity, group.columns, by, group.rows));
+  return [...groups.values()].map((group) => keyedPlan("update", entity, group.columns, by, group.rows, visible));
 }

@@ -1,5 +1,5 @@
 import type { Scalar } from "../columns/index.js";
-import type { Node, QueryState, ResolvedColumn, ResolvedEntity, Source } from "../expression/index.js";
+import type { Node, OwnCondition, QueryState, ResolvedColumn, ResolvedEntity, Source } from "../expression/index.js";
 import type { RowPlan } from "./statement-plan.js";
 
 /** A column, and what it is given: a value that was checked, or an expression of its kind. */
@@ -85,6 +85,8 @@ export interface KeyedPlan {
   readonly columns: readonly ResolvedColumn[];
   readonly by: readonly ResolvedColumn[];
   readonly rows: readonly KeyedRow[];
+  /** Conditions besides, of columns and constant values that the model has: only visible rows are found. */
+  readonly visible: readonly OwnCondition[];
   /** Whether one statement may take many of them. */
   readonly isListable: boolean;
 }

@@ -6,8 +6,11 @@ import { type Kept, keptOf, type Live, Stamped } from "./kept.js";
 import { announce, expectLive, joinTo, retract, setRelation } from "./relations.js";
 import { isDirect, isOurs, kindOf, type Unit } from "./unit.js";
 
-/** What stands between new entities: what is said of a relation, once all of them are there. */
-type Tie = () => void;
+/** What one call adds: new entities, and what is said of their relations once all of them are there. */
+interface Adding {
+  readonly made: Live[];
+  readonly ties: (() => void)[];
+}
 
 const isObject = (value: unknown): value is Live => typeof value === "object" && value !== null;
 
@@ -29,7 +32,8 @@ function columnsIn(
 ): { readonly columns: Live; readonly relations: ResolvedRelation[] } {
   const columns: Live = {};
   const relations: ResolvedRelation[] = [];
-  for (const [name, value] of Object.entries(row)) {
+  for (const name of Object.keys(row)) {
+    const value = row[name];
     const relation = entity.relations.get(name);
     if (entity.members.has(name)) {
       if (value !== undefined) columns[name] = value;
@@ -43,12 +47,11 @@ function columnsIn(
   return { columns, relations };
 }
 
-function newEntity(unit: Unit, entity: ResolvedEntity, row: unknown, ties: Tie[]): Live {
+function newEntity(unit: Unit, entity: ResolvedEntity, row: unknown, adding: Adding): Live {
   if (!isObject(row)) throw new GemachError("ROWS_EXPECTED", { call: "add", entity: entity.name, got: typeof row });
   if (entity.isReadOnly) throw new GemachError("ENTITY_READ_ONLY", { entity: entity.name });
   const { columns, relations } = columnsIn(entity, row);
-  const [given] = withGiven(entity, [columns], unit.context.values, "add");
-  Object.assign(columns, given);
+  if (entity.standing.length > 0) Object.assign(columns, withGiven(entity, [columns], unit.context.values, "add")[0]);
   const kind = kindOf(unit, entity, columns);
   const shape = kind.shapeFor(Object.keys(columns));
   const kept: Kept = {
@@ -65,12 +68,13 @@ function newEntity(unit: Unit, entity: ResolvedEntity, row: unknown, ties: Tie[]
   };
   const live = shape.create(kept, columns);
   unit.added.add(live);
-  for (const relation of relations) ties.push(...tiesOf(unit, live, relation, row[relation.name], ties));
+  adding.made.push(live);
+  for (const relation of relations) addTies(unit, live, relation, row[relation.name], adding);
   return live;
 }
 
 /** What a new entity was given for a relation: entities, or objects that become new ones. */
-function tiesOf(unit: Unit, live: Live, relation: ResolvedRelation, given: unknown, ties: Tie[]): readonly Tie[] {
+function addTies(unit: Unit, live: Live, relation: ResolvedRelation, given: unknown, adding: Adding): void {
   const { source, target, name, cardinality } = relation;
   if (!isDirect(relation))
     throw new GemachError("RELATION_UNSETTABLE", {
@@ -80,33 +84,29 @@ function tiesOf(unit: Unit, live: Live, relation: ResolvedRelation, given: unkno
     });
   const entityOf = (value: unknown): Live =>
     Stamped.of(value) === undefined && isObject(value)
-      ? newEntity(unit, target, value, ties)
+      ? newEntity(unit, target, value, adding)
       : expectLive(unit, value, `${source.name}.${name}`, target);
   if (cardinality === "one") {
     const other = given === null ? null : entityOf(given);
-    if (other === null && !isOurs(relation)) return [];
-    return [
-      () =>
-        isOurs(relation) ? setRelation(live, keptOf(live), relation, other) : joinTo(live, relation, other as Live),
-    ];
+    if (isOurs(relation)) adding.ties.push(() => setRelation(live, keptOf(live), relation, other));
+    else if (other !== null) adding.ties.push(() => joinTo(live, relation, other));
+    return;
   }
   if (!Array.isArray(given))
     throw new GemachError("ROWS_EXPECTED", { call: "add", entity: target.name, got: "something else" });
   const children = given.map(entityOf);
-  return [
-    () => {
-      if (keptOf(live).related?.has(name) !== true) setLoaded(unit, live, keptOf(live), relation, []);
-      for (const child of children) joinTo(live, relation, child);
-    },
-  ];
+  adding.ties.push(() => {
+    if (keptOf(live).related?.has(name) !== true) setLoaded(unit, live, keptOf(live), relation, []);
+    for (const child of children) joinTo(live, relation, child);
+  });
 }
 
 /** A new entity, with all that is new in the object, to be inserted when changes are written. */
 export function add(unit: Unit, entity: ResolvedEntity, row: unknown): Live {
-  const ties: Tie[] = [];
-  const live = newEntity(unit, entity, row, ties);
-  for (const tie of ties) tie();
-  for (const one of ties.length === 0 ? [live] : unit.added) if (keptOf(one).standing === "new") announce(unit, one);
+  const adding: Adding = { made: [], ties: [] };
+  const live = newEntity(unit, entity, row, adding);
+  for (const tie of adding.ties) tie();
+  for (const one of adding.made) announce(unit, one);
   return live;
 }
 

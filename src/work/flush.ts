@@ -56,7 +56,7 @@ function fillAwaited(live: Live, kept: Kept): void {
 }
 
 const isWaiting = ({ awaits }: Kept): boolean =>
-  [...(awaits?.values() ?? [])].some(({ of }) => keptOf(of).standing === "new");
+  awaits !== undefined && [...awaits.values()].some(({ of }) => keptOf(of).standing === "new");
 
 /** The columns that wait for a key may be null meanwhile. */
 const mayWait = ({ awaits }: Kept): boolean => [...(awaits?.keys() ?? [])].every(({ isNullable }) => isNullable);
@@ -151,7 +151,7 @@ function* insertRows(unit: Unit, entity: ResolvedEntity, lives: readonly Live[])
 /** Inserts all new entities, each after those whose keys it needs. */
 function* insertAll(unit: Unit): Steps<void> {
   while (unit.added.size > 0) {
-    for (const live of unit.added) fillAwaited(live, keptOf(live));
+    for (const live of unit.waiting) fillAwaited(live, keptOf(live));
     const groups = byEntity(unit.added);
     const ready = groups.map(([entity, lives]) => [entity, lives.filter((live) => !isWaiting(keptOf(live)))] as const);
     const next =

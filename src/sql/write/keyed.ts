@@ -24,15 +24,24 @@ const encodedBy =
   (value: Scalar, { type }: ResolvedColumn): Wire =>
     wire.encode({ kind: "value", value, type });
 
+/** What of the plan's rows must be true besides, with "and" before it. */
+const visibleText = ({ visible }: KeyedPlan, { text: { quote, literal } }: Dialect, table = ""): string =>
+  visible
+    .map(({ column: { name, type }, value }) =>
+      value === null ? ` and ${table}${quote(name)} is null` : ` and ${table}${quote(name)} = ${literal(value, type)}`,
+    )
+    .join("");
+
 /** One statement a row. */
-function singles({ verb, entity, columns, by, rows }: KeyedPlan, dialect: Dialect): readonly KeyedStatement[] {
+function singles(plan: KeyedPlan, dialect: Dialect): readonly KeyedStatement[] {
+  const { verb, entity, columns, by, rows } = plan;
   const { quote, placeholder } = dialect.text;
   let count = 0;
   const given = ({ name, type }: ResolvedColumn) =>
     `${quote(name)} = ${inForm(storedIn(type, dialect.name)?.write, placeholder(++count))}`;
   const table = qualifiedTable(entity, dialect);
   const set = columns.map(given).join(", ");
-  const found = by.map(given).join(" and ");
+  const found = by.map(given).join(" and ") + visibleText(plan, dialect);
   const text = verb === "delete" ? `delete from ${table} where ${found}` : `update ${table} set ${set} where ${found}`;
   const encode = encodedBy(dialect);
   return rows.map((row) => ({
@@ -48,23 +57,28 @@ function singles({ verb, entity, columns, by, rows }: KeyedPlan, dialect: Dialec
 const valuesOf = ({ found, values }: KeyedRow): readonly Scalar[] => [...found, ...values];
 
 /** What is the same of a statement however its rows come: what is set, and which rows are found. */
-function parts({ entity, columns, by }: KeyedPlan, dialect: Dialect) {
+function parts(plan: KeyedPlan, dialect: Dialect) {
+  const { entity, columns, by } = plan;
   const { quote } = dialect.text;
   const table = qualifiedTable(entity, dialect);
-  const on = by.map(({ name }, i) => `${table}.${quote(name)} = given.part_${i + 1}`).join(" and ");
+  const on =
+    by.map(({ name }, i) => `${table}.${quote(name)} = given.part_${i + 1}`).join(" and ") +
+    visibleText(plan, dialect, `${table}.`);
   const set = columns.map(({ name }, i) => `${quote(name)} = given.part_${by.length + i + 1}`).join(", ");
   return { table, on, set };
 }
 
 /** Rows that are all given the same, or deleted: their keys as one list. */
-function alike({ verb, entity, columns, by, rows }: KeyedPlan, dialect: Dialect): readonly KeyedStatement[] {
+function alike(plan: KeyedPlan, dialect: Dialect): readonly KeyedStatement[] {
+  const { verb, entity, columns, by, rows } = plan;
   const { quote, placeholder, inList } = dialect.text;
   const [key] = by as readonly [ResolvedColumn];
   const table = qualifiedTable(entity, dialect);
   const set = columns.map(
     ({ name, type }, i) => `${quote(name)} = ${inForm(storedIn(type, dialect.name)?.write, placeholder(i + 1))}`,
   );
-  const found = inList(quote(key.name), placeholder(columns.length + 1), key.type, false);
+  const listed = inList(quote(key.name), placeholder(columns.length + 1), key.type, false);
+  const found = listed + visibleText(plan, dialect);
   const text =
     verb === "delete" ? `delete from ${table} where ${found}` : `update ${table} set ${set.join(", ")} where ${found}`;
   const encode = encodedBy(dialect);
