@@ -102,7 +102,7 @@ export {
   type Window,
   when,
 } from "./expression/index.js";
-export { type Ledger, type LedgerTotals, withLedger } from "./ledger/index.js";
+export { type Finding, type FindingKind, type Ledger, type LedgerTotals, withLedger } from "./ledger/index.js";
 export {
   type AnyDefinitions,
   type AnyRelation,

@@ -98,6 +98,7 @@ test.each(costs)("%s: %i statements", (_, statements, act) =>
     const ledger = await withLedger(db, "cost", () => act(db));
     expect(ledger.totals.statements).toBe(statements);
     expect(ledger.statements).toHaveLength(statements);
+    expect(ledger.findings).toHaveLength(act === loop ? 1 : 0);
   }),
 );
 
@@ -235,4 +236,42 @@ test("a clock of one's own measures the times", async () => {
     const { statements, milliseconds } = await withLedger(db, "clock", () => db.count(from(Loan)));
     expect([statements[0]?.milliseconds, milliseconds]).toEqual([10, 30]);
   }
+});
+
+test("a loop that reads, and a read that is repeated, are found with what to write in their place", async () => {
+  await onAll(async (db) => {
+    const looped = await withLedger(db, "loop", () => loop(db));
+    expect(looped.findings).toMatchObject([{ kind: "repeat", at: { file: fileURLToPath(import.meta.url) } }]);
+    const [found] = looped.findings;
+    expect(found?.statements).toHaveLength(40);
+    expect(found?.evidence).toMatch(/^40 statements for Item at ledger\.test\.ts:\d+, each with other values: 200 rows in all/);
+    expect(found?.remedy).toContain("from(Depot).reach({ items: true })");
+    // What the remedy says, done.
+    const cured = await withLedger(db, "reach", () => db.list(from(Depot).reach({ items: true })));
+    expect([cured.findings, cured.result]).toEqual([[], looped.result]);
+    const lazy = (cohort: number) =>
+      withLedger(db, "lazy", () =>
+        db.work(
+          async (w) => {
+            for (const loan of await w.list(from(Loan).limit(30))) await loan.borrower;
+          },
+          { cohort },
+        ),
+      );
+    expect((await lazy(1)).findings).toMatchObject([{ kind: "repeat", remedy: expect.stringContaining("from(Loan).reach({ borrower: true })") }]);
+    expect((await lazy(1000)).findings).toEqual([]);
+    const echoed = await withLedger(db, "echo", async () => {
+      for (let i = 0; i < 3; i++) await db.count(from(Loan));
+    });
+    expect(echoed.findings).toMatchObject([
+      { kind: "echo", evidence: expect.stringMatching(/^The same statement for Loan with the same values 3 times at ledger/) },
+    ]);
+    const between = await withLedger(db, "written", async () => {
+      for (let i = 0; i < 2; i++) {
+        await db.count(from(Loan));
+        await db.update(from(Item).byKey(1), { note: null });
+      }
+    });
+    expect(between.findings).toEqual([]);
+  });
 });

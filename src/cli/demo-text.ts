@@ -72,6 +72,11 @@ export function chapterText(chapter: ShownChapter, position: number, dialect: Di
     "",
     indent(statementsText(chapter, dialect)),
     "",
+    ...chapter.ledger.findings.flatMap(({ kind, evidence, remedy }) => [
+      indent(`${pc.red(`Finding: ${kind}.`)} ${evidence}`),
+      indent(pc.cyan(remedy)),
+      "",
+    ]),
     ...(chapter.isTold === true ? [indent(pc.yellow(withShortPaths(String(chapter.ledger.result)))), ""] : []),
     indent(pc.green(figures)),
   ].join("\n");

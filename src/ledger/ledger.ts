@@ -1,5 +1,7 @@
 import type { AnyDatabase } from "../database/index.js";
 import { asyncContext, connectionOf, type SentStatement } from "../run/index.js";
+import { findingsOf } from "./findings/finders.js";
+import type { Finding } from "./findings/finding.js";
 /** The sums of a ledger. */
 export interface LedgerTotals {
   readonly statements: number;
@@ -16,6 +18,8 @@ export interface Ledger<R = unknown> {
   /** Every statement, in the order in which their answers came. */
   readonly statements: readonly SentStatement[];
   readonly totals: LedgerTotals;
+  /** What they show to be wasteful, the costliest first. */
+  readonly findings: readonly Finding[];
   /** From the beginning of the work to its end, in milliseconds. */
   readonly milliseconds: number;
 }
@@ -66,7 +70,15 @@ export async function withLedger<R>(db: AnyDatabase, label: string, work: () => 
       rows: sum((s) => s.rows),
       milliseconds: sum((s) => s.milliseconds),
     };
-    return { label, result, statements, totals, milliseconds };
+    let findings: readonly Finding[] | undefined;
+    return {
+      ...{ label, result, statements, totals, milliseconds },
+      // Looked for when somebody asks.
+      get findings() {
+        findings ??= findingsOf(statements);
+        return findings;
+      },
+    };
   } finally {
     stop();
     close();
