@@ -273,5 +273,18 @@ test("a loop that reads, and a read that is repeated, are found with what to wri
       }
     });
     expect(between.findings).toEqual([]);
+    const many = Array.from({ length: 6 }, (_, i) => ({ itemId: 1, memberId: 1, due: `2026-01-0${i + 1}` }));
+    const chatty = await withLedger(db, "chatty", async () => {
+      for (const row of many) await db.insert(Loan, [row]);
+    });
+    expect(chatty.findings).toMatchObject([
+      {
+        kind: "chatty-write",
+        evidence: expect.stringMatching(/^6 calls of insert\(\) for Loan at ledger/),
+        remedy: expect.stringContaining("db.insert(Loan, rows)"),
+      },
+    ]);
+    expect((await withLedger(db, "together", () => db.insert(Loan, many))).findings).toEqual([]);
+    await db.delete(from(Loan).where((l) => l.due.below("2026-01-07")));
   });
 });

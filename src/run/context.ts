@@ -79,10 +79,13 @@ export function expectTransaction({ isTransaction }: Context, { lock, source }: 
   if (lock !== undefined && !isTransaction) throw new GemachError("LOCK_OUTSIDE", { entity: source.entity.name });
 }
 
+/** Numbers calls, so that their statements can be told from those of others. */
+let calls = 0;
+
 /** Who asked for what; `verb` is the very method that runs. */
 export function originOf({ sender }: Context, name: string, verb: unknown, query?: Query): VerbOrigin {
-  const at = sender.watch.isWatched() ? callSite(verb, framesBetween) : undefined;
-  return { verb: name, query, at };
+  if (!sender.watch.isWatched()) return { verb: name, query, at: undefined };
+  return { verb: name, query, at: callSite(verb, framesBetween), call: ++calls };
 }
 
 /** The rows of one statement that has no follow-ups, without the machinery that others need; undefined where it does. */

@@ -10,6 +10,8 @@ export interface VerbOrigin {
   readonly query: Query | undefined;
   /** The line of code that called it, where the platform tells. */
   readonly at: CallSite | undefined;
+  /** A number that the statements of one call have in common, as long as somebody watches. */
+  readonly call?: number | undefined;
 }
 
 /** What a statement is for, and who asked for it. */

@@ -1,7 +1,7 @@
 import type { CallSite, SentStatement } from "../../run/index.js";
 
 /** What a ledger may show to be wasteful. */
-export type FindingKind = "repeat" | "echo";
+export type FindingKind = "repeat" | "echo" | "chatty-write";
 
 /** Something that a ledger shows to be wasteful, with its evidence and its remedy. */
 export interface Finding {
