@@ -39,6 +39,7 @@ export {
 } from "./columns/index.js";
 export {
   type AnyDatabase,
+  BudgetError,
   type Database,
   type DatabaseOptions,
   database,

@@ -2,7 +2,7 @@ import { readFileSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 import { expect, test } from "vitest";
 import { generate, lending } from "../src/demo/index.js";
-import { type Database, from, type Ledger, withLedger } from "../src/index.js";
+import { BudgetError, type Database, from, type Ledger, withLedger } from "../src/index.js";
 import { connectionOf } from "../src/run/index.js";
 import { useSociety } from "./support/engines.js";
 
@@ -286,5 +286,25 @@ test("a loop that reads, and a read that is repeated, are found with what to wri
     ]);
     expect((await withLedger(db, "together", () => db.insert(Loan, many))).findings).toEqual([]);
     await db.delete(from(Loan).where((l) => l.due.below("2026-01-07")));
+  });
+});
+
+test("a budget ends work that sends more statements, and says which", async () => {
+  await onAll(async (db) => {
+    const lazy = (budget: number, cohort: number) =>
+      db.work(
+        async (w) => {
+          for (const loan of await w.list(from(Loan).limit(30))) await loan.borrower;
+        },
+        { budget, cohort },
+      );
+    await lazy(2, 1000);
+    const error = await lazy(5, 1).catch((thrown: unknown) => thrown);
+    expect(error).toBeInstanceOf(BudgetError);
+    expect((error as BudgetError).message).toMatch(/^The budget of 5 statements is used up:\n {2}- 5 × lazy read at .*ledger\.test\.ts:\d+: select/);
+    await expect(db.transaction(async (tx) => [await tx.count(from(Item)), await tx.count(from(Loan))], { budget: 1 })).rejects.toMatchObject({
+      code: "BUDGET_EXCEEDED",
+    });
+    await db.transaction((tx) => tx.transaction((inner) => inner.count(from(Item))), { budget: 1 });
   });
 });

@@ -1,3 +1,4 @@
+export { BudgetError } from "./budget.js";
 export { type AnyDatabase, Database, type DatabaseOptions, database } from "./database.js";
 export { Transaction, type TransactionWork, type Work } from "./open-transaction.js";
 export type { TransactionOptions } from "./run-transaction.js";

@@ -18,6 +18,7 @@ import {
   wait,
 } from "../run/index.js";
 import type { Hooks } from "../work/index.js";
+import { budgeted } from "./budget.js";
 import { type Joining, type Shared, type TransactionWork, type Worked, workWith } from "./open-transaction.js";
 
 /** Settings of a transaction. */
@@ -31,9 +32,11 @@ export interface TransactionOptions extends Limits {
    * (`SERIALIZATION_FAILED`, `DEADLOCK`); 0 by default. Before the n-th time it waits up to 10 · 2ⁿ milliseconds, by chance.
    */
   readonly retries?: number;
+  /** The most statements that it may send before it throws `BudgetError`; each run of the work has all of it. */
+  readonly budget?: number;
 }
 
-const known: readonly (keyof TransactionOptions)[] = ["isolation", "readOnly", "retries", ...limitNames];
+const known: readonly (keyof TransactionOptions)[] = ["isolation", "readOnly", "retries", "budget", ...limitNames];
 const lost: ReadonlySet<unknown> = new Set(["SERIALIZATION_FAILED", "DEADLOCK"]);
 
 /** What a transaction is run over. */
@@ -73,8 +76,9 @@ export async function runTransaction<R>(
 ): Promise<R> {
   expectOptions("transaction", options, known);
   const { driver, compiler, watch, clock, join, values, hooks } = place;
-  const { retries = 0, readOnly = false, isolation } = options;
+  const { retries = 0, readOnly = false, isolation, budget } = options;
   rowCount(retries, "retries");
+  if (budget !== undefined) rowCount(budget, "budget");
   const settings: TransactionSettings = { readOnly, ...(isolation === undefined ? {} : { isolation }) };
   refuseInside(driver);
   const stop = isLimited(options) ? stopOf(options, "transaction", undefined) : undefined;
@@ -84,7 +88,8 @@ export async function runTransaction<R>(
       try {
         stop?.check();
         const session = await driver.open(stop);
-        const shared: Shared = { session, compiler, watch, clock, join, values, hooks, isReadOnly: readOnly };
+        const seen = budget === undefined ? watch : budgeted(watch, budget);
+        const shared: Shared = { session, compiler, watch: seen, clock, join, values, hooks, isReadOnly: readOnly };
         const working = () => insideOf(driver, () => workWith(shared, stop, work));
         worked = await transact(session, settings, working, uncommitted);
       } catch (error) {

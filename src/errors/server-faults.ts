@@ -109,6 +109,25 @@ export const serverFaults = {
     (n: { engine: string }) => `The statement was cancelled before it ended (${n.engine}).`,
     "Allow it more time, or make it do less.",
   ),
+  BUDGET_EXCEEDED: define(
+    (n: {
+      most: number;
+      groups: readonly {
+        readonly count: number;
+        readonly text: string;
+        readonly verb: string;
+        readonly at?: string | undefined;
+      }[];
+    }) =>
+      `The budget of ${n.most} ${n.most === 1 ? "statement" : "statements"} is used up:\n${n.groups
+        .slice(0, 10)
+        .map(
+          ({ count, text, verb, at }) =>
+            `  - ${count} × ${verb}${at === undefined ? "" : ` at ${at}`}: ${text.length > 120 ? `${text.slice(0, 119)}…` : text}`,
+        )
+        .join("\n")}`,
+    "Bring rows along by reach, or write many at once, so that fewer are sent; or allow more.",
+  ),
   ABORTED: define(
     (n: { call: string }) => `${n.call}() was ended by its signal.`,
     "Call it again with a signal that is not aborted, where its result is still wanted; the cause is the signal's reason.",
