@@ -136,6 +136,7 @@ eachEngine(all, "print, copies and comparisons show what is there, and load noth
     const sent = await counted(db, async () => {
       expect(JSON.parse(JSON.stringify(loan))).toMatchObject({ ...shown, item: { id: itemId } });
       expect(JSON.parse(JSON.stringify(loan)).item.loans.find((one: { id: number }) => one.id === id)).toEqual({ id });
+      expect(inspect(loan)).toMatch(/^Loan \{/);
       expect(inspect(loan, { depth: null })).toContain(`memberId: ${memberId}`);
       expect(structuredClone({ ...loan })).toMatchObject(shown);
       expect(Object.keys(loan)).toEqual(["id", "itemId", "memberId", "due", "returned", "item"]);

@@ -44,9 +44,13 @@ function classOf(entity: ResolvedEntity, prototype: object, properties: Properti
       own,
       "toJSON",
       hidden(function (this: Live) {
-        return shownOf(this, undefined);
+        return shownOf(this, Object.prototype);
       }),
     );
+  const shownAs =
+    prototype === Object.prototype
+      ? ({ [entity.name]: class {} }[entity.name] as { readonly prototype: object }).prototype
+      : prototype;
   const inspected = Symbol.for("nodejs.util.inspect.custom");
   if (!(inspected in prototype))
     Object.defineProperty(
@@ -58,7 +62,7 @@ function classOf(entity: ResolvedEntity, prototype: object, properties: Properti
         options: object,
         inspect: (value: unknown, options: object) => string,
       ) {
-        return inspect(shownOf(this, Object.getPrototypeOf(own) === Object.prototype ? made : undefined), options);
+        return inspect(shownOf(this, shownAs), options);
       }),
     );
   return made;

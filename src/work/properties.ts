@@ -43,6 +43,7 @@ export const properties: Properties = {
       const isGone = unit.forgets && isForgotten(loaded);
       if (!isGone && !isOutdated(live, kept, relation, loaded)) return loaded;
       kept.related?.delete(relation.name);
+      delete live[relation.name];
     }
     const known = knownOne(unit, live, relation);
     if (known !== undefined) {

@@ -1,15 +1,17 @@
-import { type Live, Stamped } from "./kept.js";
+import { keptOf, type Live, Stamped } from "./kept.js";
 import { LazyRead } from "./lazy-read.js";
 
 /**
  * A plain copy of what is there of an entity, for print and JSON: loads nothing. An entity below itself is its key alone,
  * so that the copy has an end.
  */
-export function shownOf(live: Live, ofClass: unknown, above: readonly object[] = []): object {
-  const shown = ofClass === undefined ? {} : Object.create({ constructor: ofClass });
+export function shownOf(live: Live, prototype: object, above: readonly object[] = []): object {
+  const shown = Object.create(prototype) as Live;
   const path = [...above, live];
+  const { related } = keptOf(live);
   for (const name of Object.keys(live)) {
-    const value = live[name];
+    // What is loaded is read past the property, which would load it anew where it is out of date.
+    const value = related?.get(name) ?? live[name];
     if (!(value instanceof LazyRead)) shown[name] = partOf(value, path);
   }
   return shown;
@@ -19,7 +21,7 @@ function partOf(value: unknown, path: readonly object[]): unknown {
   if (Array.isArray(value)) return value.map((part) => partOf(part, path));
   const kept = Stamped.of(value);
   if (kept === undefined) return value;
-  if (!path.includes(value as object)) return shownOf(value as Live, undefined, path);
+  if (!path.includes(value as object)) return shownOf(value as Live, Object.prototype, path);
   const own = kept.kind.entity.key
     .map(({ steps }) => steps[0] as string)
     .filter((name) => Object.hasOwn(value as object, name));
