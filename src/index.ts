@@ -103,7 +103,17 @@ export {
   type Window,
   when,
 } from "./expression/index.js";
-export { type Finding, type FindingKind, type Ledger, type LedgerTotals, withLedger } from "./ledger/index.js";
+export {
+  type Finding,
+  type FindingKind,
+  type Ledger,
+  type LedgerTotals,
+  type LinesOptions,
+  ledgerLines,
+  type ReadLedger,
+  readLedgerLines,
+  withLedger,
+} from "./ledger/index.js";
 export {
   type AnyDefinitions,
   type AnyRelation,

@@ -2,7 +2,7 @@ import { readFileSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 import { expect, test } from "vitest";
 import { generate, lending } from "../src/demo/index.js";
-import { BudgetError, type Database, from, type Ledger, withLedger } from "../src/index.js";
+import { BudgetError, type Database, from, type Ledger, ledgerLines, readLedgerLines, withLedger } from "../src/index.js";
 import { connectionOf } from "../src/run/index.js";
 import { useSociety } from "./support/engines.js";
 
@@ -307,4 +307,23 @@ test("a budget ends work that sends more statements, and says which", async () =
     });
     await db.transaction((tx) => tx.transaction((inner) => inner.count(from(Item))), { budget: 1 });
   });
+});
+
+test("a ledger is written down as JSON Lines without its values, and tells the same when it is read", async () => {
+  await onAll(async (db) => {
+    const ledger = await withLedger(db, "loop", () => loop(db));
+    const hidden = ledgerLines(ledger);
+    const [head, ...lines] = hidden
+      .trimEnd()
+      .split("\n")
+      .map((line) => JSON.parse(line));
+    expect([head, lines.length]).toEqual([{ ledger: "loop", milliseconds: ledger.milliseconds, statements: 41 }, 41]);
+    expect(lines.every((line) => !("parameters" in line))).toBe(true);
+    for (const text of [hidden, ledgerLines(ledger, { values: true })]) {
+      const read = readLedgerLines(text);
+      expect(read).toMatchObject({ label: "loop", totals: ledger.totals, findings: [{ kind: "repeat", evidence: ledger.findings[0]?.evidence }] });
+    }
+    expect(readLedgerLines(ledgerLines(ledger, { values: true })).statements[3]?.parameters).toEqual(ledger.statements[3]?.parameters);
+  });
+  expect(() => readLedgerLines("{}")).toThrow(expect.objectContaining({ code: "LINES_UNREADABLE", names: { line: 1 } }));
 });

@@ -142,6 +142,10 @@ export const faults = {
       `${n.row === undefined ? "" : `In row ${n.row}: `}${n.call}() gives ${n.column} another value than the database handle has for it.`,
     "Leave the column out: it gets the handle's value by itself.",
   ),
+  LINES_UNREADABLE: define(
+    (n: { line: number }) => `Line ${n.line} is none of a ledger's that was written down.`,
+    "Pass the whole text that ledgerLines() gave.",
+  ),
   CURSOR_UNFIT: define(
     (n: { reason: string }) => `The cursor cannot be used: ${n.reason}.`,
     "Pass a cursor that portion() of the same query, in the same order, returned.",

@@ -24,6 +24,12 @@ export interface Ledger<R = unknown> {
   readonly milliseconds: number;
 }
 
+/** The sums of statements. */
+export function totalsOf(statements: readonly SentStatement[]): LedgerTotals {
+  const sum = (of: (statement: SentStatement) => number) => statements.reduce((total, one) => total + of(one), 0);
+  return { statements: statements.length, rows: sum((s) => s.rows), milliseconds: sum((s) => s.milliseconds) };
+}
+
 /** Ledgers inside each other: a statement belongs to all that enclose it. */
 interface OpenLedger {
   readonly statements: SentStatement[];
@@ -63,13 +69,7 @@ export async function withLedger<R>(db: AnyDatabase, label: string, work: () => 
     const result = await (context === undefined ? work() : context.run(open, work));
     const milliseconds = clock() - started;
     const { statements } = open;
-    const sum = (of: (statement: SentStatement) => number) =>
-      statements.reduce((total, statement) => total + of(statement), 0);
-    const totals = {
-      statements: statements.length,
-      rows: sum((s) => s.rows),
-      milliseconds: sum((s) => s.milliseconds),
-    };
+    const totals = totalsOf(statements);
     let findings: readonly Finding[] | undefined;
     return {
       ...{ label, result, statements, totals, milliseconds },
