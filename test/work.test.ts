@@ -369,6 +369,31 @@ eachEngine(empty, "a document changes an entity and what is below it, or is refu
   expect([await db.count(from(Box)), await db.count(from(desk.Note))]).toEqual([1, 1]);
 });
 
+const chain = model({
+  Link: entity(
+    "work_link",
+    { shelf: varchar(9).key, place: integer.key, aboveShelf: varchar(9).nullable, abovePlace: integer.nullable },
+    { above: toOne("Link", { by: ["aboveShelf", "abovePlace"] }) },
+  ),
+});
+
+eachEngine(empty, "removed rows that refer to each other by several columns go from the lowest up", async (db) => {
+  const { Link } = chain;
+  await createTables(db, chain);
+  await db.work(async (w) => {
+    w.add(Link, { shelf: "a", place: 0 });
+    for (const place of [1, 2, 3]) w.add(Link, { shelf: "a", place, aboveShelf: "a", abovePlace: place - 1 });
+  });
+  await db.work(async (w) => {
+    for (const link of await w.list(from(Link).orderBy((l) => l.place.asc))) {
+      // The database's row still refers to it.
+      link.aboveShelf = null;
+      w.remove(link);
+    }
+  });
+  expect(await db.count(from(Link))).toBe(0);
+});
+
 eachEngine(empty, "hooks see each row before and after it is written, and give it columns", async (db, { connect }) => {
   await prepare(db);
   const seen: unknown[] = [];

@@ -3,13 +3,11 @@ import type { Request, VerbOrigin, Watch } from "../run/index.js";
 
 /** What a transaction throws that would send more statements than its budget allows. */
 export class BudgetError extends GemachError<"BUDGET_EXCEEDED"> {
+  static override readonly only = "BUDGET_EXCEEDED";
+
   constructor(names: GemachError<"BUDGET_EXCEEDED">["names"]) {
     super("BUDGET_EXCEEDED", names);
     this.name = "BudgetError";
-  }
-
-  static override [Symbol.hasInstance](value: unknown): boolean {
-    return value instanceof GemachError && value.code === "BUDGET_EXCEEDED";
   }
 }
 

@@ -40,7 +40,11 @@ export class GemachError<C extends FaultCode = FaultCode> extends Error {
     return true;
   }
 
+  /** The one code that errors of a class have; undefined: any. */
+  static readonly only: FaultCode | undefined = undefined;
+
   static override [Symbol.hasInstance](value: unknown): boolean {
-    return typeof value === "object" && value !== null && (value as { [brand]?: unknown })[brand] === true;
+    const error = Object(value) as { [brand]?: unknown; code?: unknown };
+    return error[brand] === true && (this.only === undefined || this.only === error.code);
   }
 }

@@ -24,7 +24,7 @@ export type { PortionRules } from "./portions.js";
 export type { ReturningOption } from "./returning.js";
 export { rowList } from "./row-list.js";
 export { mostNested } from "./rows.js";
-export { givenColumns, refuseOtherSet, withGiven } from "./standing.js";
+export { refuseOtherSet, withGiven } from "./standing.js";
 export {
   type EntityRow,
   type FollowUp,

@@ -226,16 +226,16 @@ function* updateAll(unit: Unit, changed: readonly Changed[]): Steps<void> {
   for (const [kept, row] of written) Object.assign(kept.was, row);
 }
 
-/** How many entities of its own kind lie above one, among those that are removed. */
-function depthOf(live: Live, removed: ReadonlySet<Live>, unit: Unit, seen: readonly Live[] = []): number {
-  const { entity } = keptOf(live).kind;
+/** How many entities of its own kind lay above one when they were read, among those that are removed. */
+function depthOf(live: Live, unit: Unit, seen: readonly Live[] = []): number {
+  const kept = keptOf(live);
+  const { entity } = kept.kind;
   const above = [...entity.relations.values()].flatMap((relation) => {
     if (!isOurs(relation) || relation.target !== entity) return [];
-    const key = valueAt(live, relation.steps[0].pairs[0]?.from.steps ?? []);
-    const other = mapOf(unit, entity).get(key);
-    return other !== undefined && removed.has(other) && !seen.includes(other) ? [other] : [];
+    const other = leftBehind(unit, kept, relation);
+    return other !== undefined && !seen.includes(other) ? [other] : [];
   });
-  return Math.max(0, ...above.map((other) => depthOf(other, removed, unit, [...seen, live]) + 1));
+  return Math.max(0, ...above.map((other) => depthOf(other, unit, [...seen, live]) + 1));
 }
 
 /** What a column gets of rows that are hidden in place of being deleted. */
@@ -256,7 +256,7 @@ function* deleteAll(unit: Unit, removed: Iterable<Live>): Steps<void> {
     const isOfItself = referred(entity).includes(entity);
     const inOrder = isOfItself
       ? lives
-          .map((live) => [live, depthOf(live, unit.removed, unit)] as const)
+          .map((live) => [live, depthOf(live, unit)] as const)
           .toSorted(([, a], [, b]) => b - a)
           .map(([live]) => live)
       : lives;

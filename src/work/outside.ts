@@ -5,13 +5,11 @@ import { type Unit, unitOf } from "./unit.js";
 
 /** What a live entity throws where something outside of its query's reach is read and may not be loaded. */
 export class OutsideReachError extends GemachError<"OUTSIDE_REACH"> {
+  static override readonly only = "OUTSIDE_REACH";
+
   constructor(names: GemachError<"OUTSIDE_REACH">["names"]) {
     super("OUTSIDE_REACH", names);
     this.name = "OutsideReachError";
-  }
-
-  static override [Symbol.hasInstance](value: unknown): boolean {
-    return value instanceof GemachError && value.code === "OUTSIDE_REACH";
   }
 }
 
