@@ -3,6 +3,8 @@ import Table from "cli-table3";
 import pg from "pg";
 import { type Bench, type Open, openMariadb, openPglite, openPostgres, openSqlite } from "./engines.js";
 import { median, milliseconds, spread } from "./figures.js";
+import { gridFigures } from "./grid.js";
+import { inspectingFigures } from "./inspecting.js";
 import { type Job, jobs, largeSociety, loops, society } from "./jobs.js";
 import { large } from "./large.js";
 import { overhead } from "./overhead.js";
@@ -63,7 +65,10 @@ async function work(): Promise<void> {
     const bench = await open(society());
     if (bench !== undefined) benches.push(bench);
   }
-  console.log(await workFigures(benches, rounds));
+  if (only === undefined || only === "work") console.log(await workFigures(benches, rounds));
+  if (only === undefined || only === "inspecting") console.log(await inspectingFigures(benches, rounds));
+  // Every strategy in every cell: by itself alone, since it takes long.
+  if (only === "grid") console.log(await gridFigures(benches, Number(process.env.GEMACH_LATENCY ?? 0)));
   for (const bench of benches) await bench.close();
 }
 
@@ -106,6 +111,6 @@ if (only === undefined) {
   console.log(String(beside));
   console.log(await large(rounds));
 }
-if (only === undefined || only === "work") await work();
+if (only === undefined || ["work", "inspecting", "grid"].includes(only)) await work();
 if (names.length < opens.length)
   console.log("left out: servers that do not answer (GEMACH_POSTGRES_URL, GEMACH_MARIADB_URL)");

@@ -21,7 +21,11 @@ const entries = {
   mariadb: "drivers/mariadb",
   dialects: "drivers/dialects",
   readable: "cli/readable",
+  config: "project/settings",
   testing: "testing/index",
+  matchers: "testing/matchers",
+  diagnostics: "telemetry/diagnostics",
+  opentelemetry: "telemetry/open-telemetry",
 };
 
 /** The modules of entries in a folder, with an ending. */
@@ -36,12 +40,26 @@ const publishedSource = (source) => `..${source.replaceAll("\\", "/").replace(/^
 
 rmSync(out, { recursive: true, force: true });
 const code = await rolldown({
-  input: inputs(join(root, "src"), ".ts", { ...entries, cli: "cli/main" }),
+  input: inputs(join(root, "src"), ".ts", { ...entries, cli: "cli/main", recorder: "telemetry/recorder" }),
   external: isOutside,
   platform: "neutral",
+  preserveEntrySignatures: "allow-extension",
 });
 const names = { entryFileNames: "[name].js", chunkFileNames: "chunk-[name].js" };
-await code.write({ dir: out, format: "es", sourcemap: true, ...names });
+// What every program loads is one file, what the command line's projects load another; dialects and drivers stay apart.
+const core =
+  /\/src\/(errors|columns|expression|model|query|plan|run|work|findings|database|ledger|schema|sql(?!\/dialects\/\w+\/))\//;
+const groups = [
+  { name: "core", test: (id) => core.test(id.replaceAll("\\", "/")) },
+  { name: "project", test: /[\\/]src[\\/](project(?![\\/]settings)|cli(?![\\/](main|demo|readable)))/ },
+];
+await code.write({
+  dir: out,
+  format: "es",
+  sourcemap: true,
+  ...names,
+  codeSplitting: { groups, includeDependenciesRecursively: false },
+});
 chmodSync(join(out, "cli.js"), 0o755);
 
 // The compiler's declarations, a file a module, become one file an entry; their maps are joined to lead to the sources.

@@ -39,6 +39,7 @@ export {
 } from "./columns/index.js";
 export {
   type AnyDatabase,
+  type Budget,
   BudgetError,
   type Database,
   type DatabaseOptions,
@@ -104,14 +105,37 @@ export {
   when,
 } from "./expression/index.js";
 export {
+  type Accepted,
+  type Finder,
   type Finding,
   type FindingKind,
+  findingKinds,
+  type LedgerRecord,
+  type LedgerStatement,
+  type ReadProperty,
+  type ReadTally,
+  type Severity,
+  type Thresholds,
+} from "./findings/index.js";
+export {
+  type AuditOptions,
+  audit,
+  type ComparedWay,
+  type CompareOptions,
+  type Comparison,
+  compare,
   type Ledger,
+  type LedgerOptions,
   type LedgerTotals,
   type LinesOptions,
   ledgerLines,
+  type QueryAudit,
   type ReadLedger,
   readLedgerLines,
+  type StatementGroup,
+  type StatementWatcher,
+  watchStatements,
+  withBudget,
   withLedger,
 } from "./ledger/index.js";
 export {
@@ -219,7 +243,11 @@ export {
 export type {
   BegunStatement,
   CallSite,
+  DoneCall,
+  DoneTransaction,
   Driver,
+  ExplainedStatement,
+  ExplainOptions,
   Isolation,
   Limits,
   Origin,
@@ -235,6 +263,8 @@ export {
   type Dialect,
   type DialectName,
   type DialectOption,
+  type PlanOperation,
+  type PlanStep,
   type PreviewedKeys,
   type PreviewedParameter,
   type PreviewedStatement,

@@ -95,9 +95,25 @@ const completions: readonly (readonly [line: string, offered: readonly string[]]
   ["Loan.|;", ["name", "newRowSchema", "partialRowSchema", "table"]],
   [
     "text.|;",
-    ["as", "collated", "computed", "defaulted", "defaultsTo", "heavy", "key", "meets", "named", "nullable", "startsAs", "storedAs", "unique", "version"],
+    [
+      "as",
+      "collated",
+      "computed",
+      "defaulted",
+      "defaultsTo",
+      "heavy",
+      "key",
+      "meets",
+      "named",
+      "nullable",
+      "secret",
+      "startsAs",
+      "storedAs",
+      "unique",
+      "version",
+    ],
   ],
-  ["from(Loan).select((l) => l.due).|;", ["after", "before", "distinct", "given", "how", "limit", "offset", "orderBy", "where"]],
+  ["from(Loan).select((l) => l.due).|;", ["accept", "after", "before", "distinct", "given", "how", "limit", "offset", "orderBy", "where"]],
 ];
 
 test.each(completions)("at the bar of %s an editor offers what fits", (line, offered) => {

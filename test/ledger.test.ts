@@ -2,7 +2,7 @@ import { readFileSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 import { expect, test } from "vitest";
 import { generate, lending } from "../src/demo/index.js";
-import { BudgetError, type Database, from, type Ledger, ledgerLines, readLedgerLines, withLedger } from "../src/index.js";
+import { BudgetError, type Database, from, type Ledger, ledgerLines, readLedgerLines, withBudget, withLedger } from "../src/index.js";
 import { connectionOf } from "../src/run/index.js";
 import { useSociety } from "./support/engines.js";
 
@@ -95,7 +95,7 @@ const costs: readonly (readonly [what: string, statements: number, act: (db: Dat
 
 test.each(costs)("%s: %i statements", (_, statements, act) =>
   onAll(async (db) => {
-    const ledger = await withLedger(db, "cost", () => act(db));
+    const ledger = await withLedger(db, "cost", () => act(db), { thresholds: { slow: Number.POSITIVE_INFINITY } });
     expect(ledger.totals.statements).toBe(statements);
     expect(ledger.statements).toHaveLength(statements);
     expect(ledger.findings).toHaveLength(act === loop ? 1 : 0);
@@ -134,7 +134,7 @@ test("no row on the way is fetched, and none twice for one owner", () =>
 test("the text of a batch does not depend on the number of keys", () =>
   onAll(async (db) => {
     const texts = async (depots: number) => {
-      const query = from(Depot).limit(depots).reach({ items: true });
+      const query = from(Depot).limit(depots).how("batch").reach({ items: true });
       const { statements } = await withLedger(db, "keys", () => db.list(query));
       return statements.map(({ text }) => text);
     };
@@ -161,7 +161,7 @@ test("a statement is recorded with parameters, rows, time and the line that aske
 
 test("each statement says what it is for: the verb, its query, entity, relation and strategy", () =>
   onAll(async (db) => {
-    const query = from(Depot).limit(2).reach({ items: true });
+    const query = from(Depot).limit(2).how("batch").reach({ items: true });
     const { statements } = await withLedger(db, "origins", async () => {
       await db.list(query);
       await db.page(query, { size: 2 });
@@ -234,9 +234,27 @@ test("a clock of one's own measures the times", async () => {
     let time = 0;
     const db = engine.connect({ clock: () => (time += 10) });
     const { statements, milliseconds } = await withLedger(db, "clock", () => db.count(from(Loan)));
-    expect([statements[0]?.milliseconds, milliseconds]).toEqual([10, 30]);
+    expect([statements[0]?.milliseconds, statements[0]?.waiting, milliseconds]).toEqual([20, 10, 60]);
   }
 });
+
+test("what waits for a connection is told apart, of a statement, a verb of several, and a transaction", () =>
+  onAll(async (db) => {
+    // As many as the servers' pools have connections; others have one.
+    const held = Array.from({ length: 4 }, () => db.transaction(() => new Promise((resolve) => setTimeout(resolve, 40))));
+    const ledgers = await Promise.all([
+      withLedger(db, "statement", () => db.count(from(Loan))),
+      withLedger(db, "verb", () => db.list(withItems.snapshot())),
+      withLedger(db, "transaction", () => db.transaction((tx) => tx.count(from(Loan)))),
+    ]);
+    await Promise.all(held);
+    for (const { label, totals, milliseconds } of ledgers) {
+      expect(totals.waiting, label).toBeGreaterThan(20);
+      expect(totals.waiting + totals.assembling, label).toBeLessThanOrEqual(milliseconds + 1);
+      expect(totals.assembling, label).toBeLessThan(totals.waiting);
+    }
+    expect((await withLedger(db, "free", () => db.count(from(Loan)))).totals.waiting).toBeLessThan(20);
+  }));
 
 test("a loop that reads, and a read that is repeated, are found with what to write in their place", async () => {
   await onAll(async (db) => {
@@ -306,6 +324,21 @@ test("a budget ends work that sends more statements, and says which", async () =
       code: "BUDGET_EXCEEDED",
     });
     await db.transaction((tx) => tx.transaction((inner) => inner.count(from(Item))), { budget: 1 });
+    const rows = db.transaction((tx) => tx.list(from(Loan)), { budget: { rows: 300 } });
+    await expect(rows).rejects.toMatchObject({ code: "BUDGET_EXCEEDED", names: { what: "rows", most: 300 } });
+    expect(await withBudget(db, { statements: 2, rows: 1000 }, () => db.list(withItems))).toHaveLength(40);
+    const block = await withBudget(db, 20, () => loop(db)).catch((thrown: unknown) => thrown);
+    expect(block).toBeInstanceOf(BudgetError);
+    expect((block as BudgetError).message).toMatch(
+      /The budget of 20 statements[\s\S]*20 × list at [\s\S]*Finding: repeat\. [\s\S]*from\(Depot\)\.reach\(\{ items: true \}\)/,
+    );
+    // Work beside it spends nothing of it.
+    await Promise.all([withBudget(db, 1, () => db.count(from(Item))), db.count(from(Loan)), db.count(from(Loan))]);
+    let time = 0;
+    const slow = all()[0]?.connect({ clock: () => (time += 100) });
+    await expect(withBudget(slow as Database, { milliseconds: 150 }, () => (slow as Database).list(withItems))).rejects.toThrow(
+      /The budget of 150 milliseconds/,
+    );
   });
 });
 
@@ -317,7 +350,8 @@ test("a ledger is written down as JSON Lines without its values, and tells the s
       .trimEnd()
       .split("\n")
       .map((line) => JSON.parse(line));
-    expect([head, lines.length]).toEqual([{ ledger: "loop", milliseconds: ledger.milliseconds, statements: 41 }, 41]);
+    const { milliseconds, totals } = ledger;
+    expect([head, lines.length]).toEqual([{ ledger: "loop", milliseconds, statements: 41, totals }, 42]);
     expect(lines.every((line) => !("parameters" in line))).toBe(true);
     for (const text of [hidden, ledgerLines(ledger, { values: true })]) {
       const read = readLedgerLines(text);

@@ -231,6 +231,7 @@ function interrupted(driver: Driver, between: () => unknown): Driver {
 test("all statements of a query see one state, though another connection commits between them", async () => {
   const query = from(Depot)
     .where((d) => d.id.is(1))
+    .how("batch")
     .reach({ items: (i) => i.where((x) => x.name.startsWith("New")) });
   const folder = mkdtempSync(join(tmpdir(), "gemach-"));
   const [reading, writing] = [new Sqlite(join(folder, "society.db")), new Sqlite(join(folder, "society.db"))];

@@ -2,7 +2,7 @@ import fc from "fast-check";
 import { expect, test } from "vitest";
 import { createTables, type Database, preview } from "../src/index.js";
 import { type Engine, useEngines } from "./support/engines.js";
-import { type Comparing, type RandomWorld, worlds } from "./support/random-worlds.js";
+import { type Comparing, handleValues, type RandomWorld, worlds } from "./support/random-worlds.js";
 import { anyQuery, expected, listQueryOf, queryOf, type Spec, shapeOf, withLists, withoutHow } from "./support/reference.js";
 import { seed } from "./support/seed.js";
 
@@ -25,11 +25,12 @@ const cases = (comparing: Comparing): fc.Arbitrary<Case> =>
   worlds(comparing).chain((world) => fc.record({ world: fc.constant(world), queries: fc.array(anyQuery(world), { minLength: 1, maxLength: 4 }) }));
 
 async function check(engine: Engine, { world, queries }: Case): Promise<void> {
-  const usual = engine.connect();
+  const connect = (options?: object) => engine.connect(options).as(handleValues);
+  const usual = connect();
   const tables = world.tables as Untyped;
   await createTables(usual, tables);
   try {
-    for (const name of Object.keys(tables)) if (world.rows[name]?.length) await usual.insert(tables[name], world.rows[name] as Untyped);
+    for (const name of Object.keys(tables)) if (world.stored[name]?.length) await usual.insert(tables[name], world.stored[name] as Untyped);
     for (const { entity, spec } of queries) {
       const rows = ((): string => {
         try {
@@ -49,8 +50,8 @@ async function check(engine: Engine, { world, queries }: Case): Promise<void> {
         if (rows !== "RELATED_MISSING") expect(await db.count(query), what).toBe(JSON.parse(rows).length);
       };
       const plain = queryOf(world, entity, withoutHow(spec));
-      for (const how of ["auto", "join", "batch", "nest"] as const) await ask(engine.connect({ how }), plain, how);
-      await ask(engine.connect({ generateCode: false }), queryOf(world, entity, spec), "strategies mixed");
+      for (const how of ["auto", "join", "batch", "nest"] as const) await ask(connect({ how }), plain, how);
+      await ask(connect({ generateCode: false }), queryOf(world, entity, spec), "strategies mixed");
       const lists = withLists(world, entity, spec);
       const listed = exact(expected(world, entity, lists));
       for (const how of ["auto", "join", "nest"] as const) {

@@ -24,7 +24,7 @@ const { all } = useEngines(true);
 /** How many sequences are tried on SQLite; a twentieth of it on each other engine. */
 const sequences = Number(process.env.GEMACH_SEQUENCES ?? (process.env.CI ? 1000 : 150));
 
-/** Rows that refer to their own kind, to each other in a circle, and links whose key is of two columns. */
+/** Rows that refer to their own kind, to each other in a circle, and links whose key is of two columns, which refer to each other. */
 const league = model({
   Team: entity(
     "rw_team",
@@ -49,10 +49,12 @@ const league = model({
   Cup: entity("rw_cup", { id: integer.key, name: text }, { wins: toMany("Win", { by: "cupId" }), winners: linked("Player", { by: "Win" }) }),
   Win: entity(
     "rw_win",
-    { cupId: integer.key, playerId: integer.key, name: text },
+    { cupId: integer.key, playerId: integer.key, name: text, rivalCupId: integer.nullable, rivalPlayerId: integer.nullable },
     {
       cup: toOne("Cup", { by: "cupId" }),
       player: toOne("Player", { by: "playerId" }),
+      rival: toOne("Win", { by: ["rivalCupId", "rivalPlayerId"] }),
+      rivals: toMany("Win", { by: ["rivalCupId", "rivalPlayerId"] }),
     },
   ),
 });
@@ -71,19 +73,20 @@ interface Row {
 // biome-ignore lint/suspicious/noExplicitAny: the test chooses entities and relations by chance
 type Any = any;
 
-const foreign: Readonly<Record<Kind, readonly string[]>> = { Team: ["captain"], Player: ["team", "mentor"], Cup: [], Win: ["cup", "player"] };
+const foreign: Readonly<Record<Kind, readonly string[]>> = { Team: ["captain"], Player: ["team", "mentor"], Cup: [], Win: ["rival"] };
 const back: Readonly<Record<string, readonly [Kind, string]>> = {
   "Team.players": ["Player", "team"],
   "Player.pupils": ["Player", "mentor"],
   "Player.captaincies": ["Team", "captain"],
   "Player.wins": ["Win", "player"],
   "Cup.wins": ["Win", "cup"],
+  "Win.rivals": ["Win", "rival"],
 };
 const relations: Readonly<Record<Kind, readonly string[]>> = {
   Team: ["captain", "players"],
   Player: ["team", "mentor", "pupils", "captaincies", "wins", "cups"],
   Cup: ["wins", "winners"],
-  Win: ["cup", "player"],
+  Win: ["cup", "player", "rival", "rivals"],
 };
 
 type World = Row[];
@@ -100,7 +103,13 @@ function related(world: World, row: Row, name: string): readonly Row[] {
 /** A row as the database has it. */
 const plain = ({ kind, name, id, refs, facts }: Row): object =>
   kind === "Win"
-    ? { cupId: refs.cup?.id, playerId: refs.player?.id, name }
+    ? {
+        cupId: refs.cup?.id,
+        playerId: refs.player?.id,
+        name,
+        rivalCupId: refs.rival?.refs.cup?.id ?? null,
+        rivalPlayerId: refs.rival?.refs.player?.id ?? null,
+      }
     : {
         id,
         name,
@@ -214,8 +223,9 @@ class Play {
       case 3: {
         const [cup, player] = [this.some(a, "Cup"), this.some(b, "Player")];
         if (!cup || !player || world.some((win) => win.kind === "Win" && win.refs.cup === cup && win.refs.player === player)) return;
-        const link = { name, cup: await this.live(cup), player: await this.live(player) };
-        this.row("Win", { cup, player }, w.add(league.Win, link));
+        const rival = c % 2 === 0 ? this.some(c, "Win") : undefined;
+        const link = { name, cup: await this.live(cup), player: await this.live(player), ...(rival ? { rival: await this.live(rival) } : {}) };
+        this.row("Win", { cup, player, rival: rival ?? null }, w.add(league.Win, link));
         return;
       }
       case 4: {
@@ -227,10 +237,11 @@ class Play {
         return;
       }
       case 5: {
-        const row = this.some(a, "Team", "Player");
+        const row = this.some(a, "Team", "Player", "Win");
         const relation = row === undefined ? undefined : foreign[row.kind][b % foreign[row.kind].length];
         if (row === undefined || relation === undefined) return;
-        const other = relation !== "team" && c % 3 === 0 ? null : (this.some(c, relation === "team" ? "Team" : "Player") ?? null);
+        const other =
+          relation !== "team" && c % 3 === 0 ? null : (this.some(c, relation === "team" ? "Team" : relation === "rival" ? "Win" : "Player") ?? null);
         if (other === row || (relation === "team" && other === null)) return;
         (await this.live(row))[relation] = other === null ? null : await this.live(other);
         row.refs[relation] = other;
@@ -327,6 +338,7 @@ eachEngine(
       fc.asyncProperty(works, fc.boolean(), async (sequence, isInside) => {
         await db.update(from(league.Team), { captainId: null }, { all: true });
         await db.update(from(league.Player), { mentorId: null }, { all: true });
+        await db.update(from(league.Win), { rivalCupId: null, rivalPlayerId: null }, { all: true });
         for (const kind of ["Win", "Cup", "Player", "Team"] as const) await db.delete(from(league[kind] as Any), { all: true });
         let world: World = [];
         const playAll = async (at: Database | Transaction) => {

@@ -3,9 +3,9 @@ import { describe, expect, test } from "vitest";
 import { generate } from "../src/demo/index.js";
 import { preview, type Strategy } from "../src/index.js";
 import { useSociety } from "./support/engines.js";
-import { anyQuery, expected, queryOf, type Spec, shapeOf, withoutHow } from "./support/reference.js";
+import { anyQuery, expected, queryOf, type Spec, shapeOf, type Test, withoutHow } from "./support/reference.js";
 import { seed } from "./support/seed.js";
-import { type World, worldOf } from "./support/worlds.js";
+import { endOf, type World, worldOf } from "./support/worlds.js";
 
 const runs = Number(process.env.GEMACH_TREES ?? 500);
 
@@ -19,6 +19,19 @@ const societies = [
 type Untyped = any;
 /** Text that differs where key order, null against undefined, or any value does. */
 const exact = (rows: unknown): string => JSON.stringify(rows, (_, value) => (value === undefined ? "undefined!" : value));
+
+/** The same condition with values of other rows: a query of the same shape. */
+function withOtherValues(world: World, entity: string, test: Test | undefined, n: number): Test | undefined {
+  if (test === undefined) return undefined;
+  const inner = (part: Test, of = entity) => withOtherValues(world, of, part, n) as Test;
+  if ("all" in test) return { all: test.all.map((part) => inner(part)) };
+  if ("any" in test) return { any: test.any.map((part) => inner(part)) };
+  if ("not" in test) return { not: inner(test.not) };
+  if ("along" in test) return { ...test, test: inner(test.test, endOf(world, entity, test.along)[1]) };
+  if ("oneOf" in test || test.value === null) return test;
+  const rows = (world.rows[entity] ?? []).filter((row) => row[test.column] != null);
+  return rows.length === 0 ? test : { ...test, value: rows[(n * 7) % rows.length]?.[test.column] };
+}
 
 /** The same rows, fetched first and completed afterwards. */
 async function inMemory(world: World, db: Untyped, entity: string, spec: Spec, rows: string): Promise<void> {
@@ -60,6 +73,13 @@ describe.each(societies)("a society with $name", ({ depots, perDepot, share }) =
           expect(await db.count(mixed), `${engine.name}, count`).toBe(JSON.parse(rows).length);
           expect(await db.exists(mixed), `${engine.name}, exists`).toBe(rows !== "[]");
           await inMemory(world, engine.connect({ snapshot: true }), entity, spec, rows);
+          const usual = engine.connect();
+          for (const n of [0, 1, 2]) {
+            const other = { ...withoutHow(spec), where: n === 0 ? spec.where : withOtherValues(world, entity, spec.where, n) };
+            const wanted = exact(expected(world, entity, other));
+            expect(exact(await usual.list(queryOf(world, entity, other))), `${engine.name}, other values`).toBe(wanted);
+            expect(await usual.count(queryOf(world, entity, other)), `${engine.name}, count of other values`).toBe(JSON.parse(wanted).length);
+          }
         }
       }),
       { numRuns, includeErrorInReport: true },

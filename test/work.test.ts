@@ -180,6 +180,24 @@ test("what makes no sense of a live entity does not compile", () => {
     void loan.borrower.name;
     // @ts-expect-error an entity of another kind
     loan.borrower = loan.item;
+    const [strict] = await w.list(from(Loan).outside("refuse").reach({ item: true }).limit(1));
+    if (strict === undefined) return;
+    expectTypeOf(strict.item).toExtend<{ name: string }>();
+    expectTypeOf(strict).toExtend<Live<Lending, "Loan">>();
+    // @ts-expect-error what the query refuses
+    void (await strict.borrower).name;
+    const [named] = await w.list(
+      from(Item)
+        .reach({ depot: (d) => d.outside("refuse", "items") })
+        .outside("refuse", "loans", "kits")
+        .outside("load", "kits"),
+    );
+    if (named === undefined) return;
+    expectTypeOf(await named.kits).toExtend<readonly { name: string }[]>();
+    // @ts-expect-error what the query refuses by name
+    void (await named.loans).length;
+    // @ts-expect-error what a reached relation refuses
+    void (await named.depot.items).length;
     // @ts-expect-error the key is given once
     loan.id = 5;
     const [former] = await w.list(from(lending.FormerLoan));

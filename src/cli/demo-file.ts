@@ -1,6 +1,6 @@
 import { existsSync, rmSync } from "node:fs";
 import { GemachError } from "../errors/index.js";
-import { type OpenedSqlite, openSqlite } from "./open-sqlite.js";
+import { type OpenedSqlite, openSqlite } from "../project/index.js";
 
 /** Marks a file as the demo's own (SQLite's pragma application_id), so that no other file is ever replaced: "gmch". */
 const mark = 0x676d6368;
@@ -17,6 +17,11 @@ async function isOurs(file: string): Promise<boolean> {
   }
 }
 
+/** Removes a file of the demo's, with what SQLite has beside it. */
+export function removeDemoFile(file: string): void {
+  for (const suffix of ["", "-wal", "-shm"]) rmSync(`${file}${suffix}`, { force: true });
+}
+
 /**
  * Opens a new file for the demo, in place of one that an earlier demo left.
  * @throws GemachError `FILE_UNUSABLE` where a file is there that is not the demo's.
@@ -28,7 +33,7 @@ export async function openDemoFile(file: string): Promise<OpenedSqlite> {
         file,
         reason: "it is there already and no demo made it; name another with --file",
       });
-    for (const suffix of ["", "-wal", "-shm"]) rmSync(`${file}${suffix}`, { force: true });
+    removeDemoFile(file);
   }
   const handle = await openSqlite(file);
   handle.exec(`pragma application_id = ${mark}`);

@@ -5,6 +5,7 @@ import type { CallSite, SentStatement } from "../run/index.js";
 import type { DialectName } from "../sql/index.js";
 import { readableSql } from "./readable.js";
 import { coloured } from "./sql-text.js";
+import { width, wrapped } from "./terminal.js";
 
 const number = new Intl.NumberFormat("en");
 
@@ -45,7 +46,7 @@ function statementsText({ ledger }: ShownChapter, dialect: DialectName): string 
   }
   return [...byText]
     .map(([text, sent]) => {
-      const sql = coloured(readableSql(text, dialect));
+      const sql = coloured(readableSql(text, dialect, width() - 3));
       if (sent.length === 1) return sql;
       const note = `sent ${number.format(sent.length)} times${siteText(sent[0]?.origin.at)}, each time with another key`;
       return `${sql}\n${pc.yellow(note)}`;
@@ -66,15 +67,15 @@ export function chapterText(chapter: ShownChapter, position: number, dialect: Di
   ].join(pc.dim(" · "));
   return [
     `${pc.bold(`${position}  ${chapter.title}`)}`,
-    indent(chapter.lesson),
+    wrapped(chapter.lesson, "   "),
     "",
     indent(pc.dim(sourceOf(chapter.run))),
     "",
     indent(statementsText(chapter, dialect)),
     "",
     ...chapter.ledger.findings.flatMap(({ kind, evidence, remedy }) => [
-      indent(`${pc.red(`Finding: ${kind}.`)} ${evidence}`),
-      indent(pc.cyan(remedy)),
+      wrapped(`${pc.red(`Finding: ${kind}.`)} ${withShortPaths(evidence)}`, "   "),
+      wrapped(pc.cyan(remedy), "   "),
       "",
     ]),
     ...(chapter.isTold === true ? [indent(pc.yellow(withShortPaths(String(chapter.ledger.result)))), ""] : []),
@@ -112,4 +113,29 @@ export function filledText(tables: readonly { readonly table: string; readonly r
     parts.push(`${number.format(rest)} in ${plural(others.length, "other table")}`);
   }
   return parts.join(pc.dim(" · "));
+}
+
+/** What the costly ways waste, and the chapters that do without. */
+export function auditText(chapters: readonly ShownChapter[]): string {
+  const rows = chapters.flatMap((chapter, i) => {
+    const cure = chapters.findIndex(
+      ({ question, ledger }) => question === chapter.question && ledger.findings.length === 0,
+    );
+    return chapter.ledger.findings.map(({ kind, evidence }) => [
+      `${i + 1}`,
+      pc.red(kind),
+      withShortPaths(evidence),
+      cure < 0 ? "" : pc.green(`${cure + 1}`),
+    ]);
+  });
+  if (rows.length === 0) return "";
+  const table = new Table({
+    head: ["", "found", "what was seen", "repaired in"],
+    colAligns: ["right", "left", "left", "right"],
+    colWidths: [4, 15, Math.max(30, Math.min(61, width() - 38)), 13],
+    wordWrap: true,
+    style: { head: [], border: [], compact: true },
+  });
+  table.push(...rows);
+  return table.toString();
 }

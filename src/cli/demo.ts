@@ -1,12 +1,14 @@
 import { resolve } from "node:path";
+import { setImmediate as pause } from "node:timers/promises";
 import { isDeepStrictEqual } from "node:util";
 import pc from "picocolors";
 import { database } from "../database/index.js";
 import { fill, generate, lending, runStory, type ShownChapter } from "../demo/index.js";
 import { sqlite } from "../drivers/sqlite.js";
 import { createTables } from "../schema/index.js";
-import { openDemoFile } from "./demo-file.js";
-import { chapterText, filledText, summaryText } from "./demo-text.js";
+import { openDemoFile, removeDemoFile } from "./demo-file.js";
+import { auditText, chapterText, filledText, summaryText } from "./demo-text.js";
+import { whereInterrupted, wrapped } from "./terminal.js";
 
 /** Options of the demo, as the command line gives them. */
 export interface DemoOptions {
@@ -54,11 +56,12 @@ function next(file: string): string {
   const tries = [
     [command("--size 400"), "ten times as many rows"],
     [command("--json"), "the same facts for a machine"],
+    ["gemach audit", "the same look at your own queries (docs/cli.md)"],
     ["README.md", "how to map your own tables and write your own queries"],
   ] as const;
   const width = Math.max(...tries.map(([what]) => what.length));
   return [
-    `The database stays at ${pc.bold(file)}; open it with any SQLite tool.`,
+    wrapped(`The database stays at ${pc.bold(file)}; open it with any SQLite tool.`),
     "",
     "What to try next:",
     ...tries.map(([what, why]) => `  ${pc.cyan(what.padEnd(width))}   ${why}`),
@@ -73,22 +76,31 @@ export async function demo(
 ): Promise<void> {
   const file = resolve(options.file);
   const handle = await openDemoFile(file);
+  const done = whereInterrupted(() => {
+    handle.close();
+    removeDemoFile(file);
+  });
   try {
     const db = database(sqlite(handle));
     await createTables(db, lending);
     const tables: { table: string; rows: number }[] = [];
     progress(`Filling ${file}`);
-    await fill(db, generate(options.size, options.seed), (table, rows) => {
-      tables.push({ table, rows });
-      progress(`  ${table}: ${rows} rows`);
-    });
+    await fill(
+      db,
+      generate(options.size, options.seed),
+      (table, rows) => {
+        tables.push({ table, rows });
+        progress(`  ${table}: ${rows} rows`);
+      },
+      pause,
+    );
     progress("Running each query several times");
-    const chapters = await runStory(db);
+    const chapters = await runStory(db, pause);
     if (options.json) {
       print(JSON.stringify(facts(file, options, tables, chapters), null, 2));
       return;
     }
-    print(`${pc.bold("A lending society")}, made up: ${filledText(tables)}`);
+    print(wrapped(`${pc.bold("A lending society")}, made up: ${filledText(tables)}`));
     for (const [i, chapter] of chapters.entries()) print(`\n${chapterText(chapter, i + 1, db.dialect.name)}`);
     print(`\n${summaryText(chapters)}`);
     const same = chapters.every((chapter) => agrees(chapters, chapter));
@@ -97,10 +109,17 @@ export async function demo(
         ? "Chapters of one question gave deeply equal answers."
         : pc.red("Chapters of one question gave different answers!"),
     );
-    print("Many rows come as one JSON value on SQLite, which is faster: what is shown are the selects inside.");
+    print(
+      wrapped("Many rows come as one JSON value on SQLite, which is faster: what is shown are the selects inside."),
+    );
+    print(
+      wrapped(`\n${pc.bold("An audit of these chapters")}: what the costly ones waste, and which one does without it.`),
+    );
+    print(auditText(chapters));
     print(`\n${next(file)}`);
     if (!same) process.exitCode = 1;
   } finally {
+    done();
     handle.close();
   }
 }

@@ -1,12 +1,13 @@
 #!/usr/bin/env node
 import { createRequire } from "node:module";
-import { Command, CommanderError, InvalidArgumentError } from "commander";
-import pc from "picocolors";
-import { GemachError } from "../errors/index.js";
-
-/** Exit codes: 1 for work that failed, 2 for a command line that could not be understood. */
-const failed = 1;
-const misused = 2;
+import { Argument, Command, CommanderError, InvalidArgumentError, Option } from "commander";
+import { strategies } from "../expression/index.js";
+import type { AuditCommand } from "./audit.js";
+import type { CompareCommand } from "./compare.js";
+import type { ExplainCommand } from "./explain.js";
+import { ofProject, type ProjectOptions } from "./project-options.js";
+import type { SqlOptions } from "./sql.js";
+import { fail, misused, print, progress, progressEnds } from "./terminal.js";
 
 const wholeFrom =
   (least: number, most: number) =>
@@ -16,6 +17,15 @@ const wholeFrom =
       throw new InvalidArgumentError(`It takes a whole number from ${least} to ${most}.`);
     return value;
   };
+
+/** "2ms", "0.5", "1s" in milliseconds. */
+const timeFrom = (given: string): number => {
+  const match = /^(\d+(?:\.\d+)?)(ms|s)?$/.exec(given.trim());
+  if (match === null) throw new InvalidArgumentError("It takes a time, such as 2ms or 0.1s.");
+  return Number(match[1]) * (match[2] === "s" ? 1000 : 1);
+};
+
+const listFrom = (given: string, before: readonly string[]): readonly string[] => [...before, ...given.split(",")];
 
 // Lines of what is loaded from here on are named as they were written, not as they were built.
 process.setSourceMapsEnabled(true);
@@ -29,17 +39,10 @@ process.stdout.on("error", (error: NodeJS.ErrnoException) => {
   throw error;
 });
 
-const print = (text: string): void => void process.stdout.write(`${text}\n`);
-const progress = (text: string): void => void (process.stderr.isTTY && process.stderr.write(`${pc.dim(text)}\n`));
-
-function fail(error: unknown, json: boolean): void {
-  process.exitCode = failed;
-  if (!(error instanceof GemachError)) throw error;
-  const { code, message, names } = error;
-  process.stderr.write(
-    json ? `${JSON.stringify({ error: { code, message, names } })}\n` : `${pc.red(code)}: ${message}\n`,
-  );
-}
+// What stands after two dashes is a command of the user's.
+const dashes = process.argv.indexOf("--");
+const [own, command] =
+  dashes < 0 ? [process.argv, []] : [process.argv.slice(0, dashes), process.argv.slice(dashes + 1)];
 
 const program = new Command("gemach")
   .description("Entities mapped to tables, typed queries, and the SQL that they cost.")
@@ -59,17 +62,128 @@ program
   .option("--seed <number>", "the data's seed: the same seed gives the same data", wholeFrom(0, 4_294_967_295), 7)
   .option("--file <path>", "the database file; one that an earlier demo left is replaced", "lending.sqlite")
   .option("--json", "print the facts as JSON", false)
-  .action(async (options: { size: number; seed: number; file: string; json: boolean }) => {
+  .option("--verbose", "show where an error comes from", false)
+  .action(async (options: { size: number; seed: number; file: string; json: boolean; verbose: boolean }) => {
     try {
       const { demo } = await import("./demo.js");
-      await demo(options, print, progress);
+      const told = (text: string): void => {
+        progressEnds();
+        print(text);
+      };
+      await demo(options, told, progress);
     } catch (error) {
-      fail(error, options.json);
+      fail(error, options);
     }
   });
 
+const onDatabase = new Option("--database <name>", "a database of the settings; the first by default");
+const verb = new Option("--verb <verb>", "the verb that runs it").choices(["list", "count", "exists"]).default("list");
+
+ofProject<[], ProjectOptions>(
+  program
+    .command("queries")
+    .description("List the queries that the project exports.")
+    .addHelpText("after", "\nExamples:\n  gemach queries\n  gemach queries --json"),
+  async (project, _, options) => (await import("./commands.js")).queries(project, options),
+);
+
+ofProject<[string], ProjectOptions & SqlOptions>(
+  program
+    .command("sql")
+    .description("Show the SQL of a query. Needs no database.")
+    .argument("<query>", "its name, as `gemach queries` lists it")
+    .addOption(
+      new Option("--engine <engine>", "whose SQL; that of the first database by default").choices([
+        "sqlite",
+        "postgres",
+        "pglite",
+        "mariadb",
+      ]),
+    )
+    .addOption(
+      new Option("--verb <verb>", "the verb that runs it")
+        .choices(["list", "count", "exists", "single"])
+        .default("list"),
+    )
+    .addOption(new Option("--how <strategy>", "the strategy of loading").choices(strategies).default("auto"))
+    .addHelpText("after", "\nExamples:\n  gemach sql overdue\n  gemach sql overdue --engine postgres --verb count"),
+  async (project, [name], options) => (await import("./commands.js")).sqlOf(project, name, options),
+);
+
+ofProject<[string], ProjectOptions & ExplainCommand>(
+  program
+    .command("explain")
+    .description("Show the plans by which a database executes a query. Changes nothing.")
+    .argument("<query>", "its name, as `gemach queries` lists it")
+    .addOption(onDatabase)
+    .addOption(verb)
+    .option("--analyze", "run the statements, and measure rows and times", false)
+    .addHelpText(
+      "after",
+      "\nExamples:\n  gemach explain overdue\n  gemach explain overdue --analyze --database server",
+    ),
+  async (project, [name], options) => (await import("./commands.js")).explain(project, name, options),
+);
+
+ofProject<[string], ProjectOptions & CompareCommand>(
+  program
+    .command("compare")
+    .description("Run a query by every strategy, and show what each costs.")
+    .argument("<query>", "its name, as `gemach queries` lists it")
+    .addOption(onDatabase)
+    .option("--rounds <number>", "how often it is run by each", wholeFrom(1, 10_000), 9)
+    .option("--latency <time>", "a way to the server that each statement is taken to have further", timeFrom, 0)
+    .option("--index <columns>", "an index to try, as 'Loan: due desc, id'; it is gone afterwards")
+    .option("--plans", "show the plans too", false)
+    .addHelpText(
+      "after",
+      "\nExamples:\n  gemach compare depotsWithItems --latency 2ms\n  gemach compare overdue --index 'Loan: returned, due'",
+    ),
+  async (project, [name], options) => (await import("./commands.js")).compareQuery(project, name, options),
+);
+
+ofProject<[readonly string[]], ProjectOptions & AuditCommand>(
+  program
+    .command("audit")
+    .description(
+      "Explain every query on every database, and tell what is wasteful, with its remedy; after --, run a command and tell so of what it sends.",
+    )
+    .argument("[queries...]", "names of queries; all by default")
+    .option("--database <names>", "databases of the settings; all by default", listFrom, [])
+    .option("--model", "look at the model too: its indexes, relations, and what servers remember", false)
+    .option("--markdown <file>", "write a report in Markdown")
+    .option("--sarif <file>", "write the findings as SARIF 2.1.0, for code scanning")
+    .option("--baseline <file>", "let the findings of this file pass: only new ones count")
+    .option("--save-baseline <file>", "write the findings down as a baseline")
+    .addOption(
+      new Option("--fail-on <severity>", "the exit code is 1 from this severity on")
+        .choices(["warning", "note", "never"])
+        .default("warning"),
+    )
+    .addHelpText(
+      "after",
+      "\nExamples:\n  gemach audit\n  gemach audit overdue --database server\n  gemach audit -- npm test\n  gemach audit --save-baseline audit.json\n  gemach audit --baseline audit.json --sarif audit.sarif",
+    ),
+  async (project, [names], options) => (await import("./commands.js")).audit(project, names, options, version),
+  async (options) => {
+    if (command.length === 0) return false;
+    await (await import("./commands.js")).auditRun(command as [string, ...string[]], options);
+    return true;
+  },
+);
+
+program
+  .command("completions")
+  .description("Print the script that completes commands and options in a shell.")
+  .addArgument(new Argument("<shell>", "the shell").choices(["bash", "zsh", "fish"]))
+  .addHelpText("after", "\nExample:\n  gemach completions bash >> ~/.bashrc")
+  .action(async (shell: "bash" | "zsh" | "fish") => {
+    const { completions } = await import("./commands.js");
+    print(completions(program, shell));
+  });
+
 try {
-  await program.parseAsync();
+  await program.parseAsync(own);
 } catch (error) {
   if (!(error instanceof CommanderError)) throw error;
   process.exitCode = error.exitCode === 0 ? 0 : misused;

@@ -41,7 +41,9 @@ function joinClauses(lines: readonly string[], width: number): readonly string[]
  * A statement's text on several lines, a line a clause where it fits in `width` characters: for a preview or a
  * ledger that a person reads.
  */
-export function readableSql(text: string, dialect: DialectName, width = 100): string {
-  const lines = format(text, { language: languages[dialect], keywordCase: "preserve" }).split("\n");
-  return joinClauses(fillLines(lines, width), width).join("\n");
+export function readableSql(statement: string, dialect: DialectName, width = 100): string {
+  const lines = format(statement, { language: languages[dialect], keywordCase: "preserve" }).split("\n");
+  const text = joinClauses(fillLines(lines, width), width).join("\n");
+  // A sign before a value is no sum.
+  return text.replaceAll(/\b(select|limit|offset) \+ /g, "$1 +");
 }

@@ -4,9 +4,19 @@ import type { Codec, ColumnKind, StoredForm, ValueType } from "./value-type.js";
 /**
  * What a column may be besides its kind. `generated`: the database hands it out. `defaulted`: a new
  * row may leave it out. `computed`: the database works it out of the row's other columns. `heavy`: it
- * stays in the database until it is asked for. `version`: it tells whether a row is as it was read.
+ * stays in the database until it is asked for. `version`: it tells whether a row is as it was read. `secret`: its values are shown
+ * nowhere.
  */
-export type ColumnTrait = "nullable" | "key" | "unique" | "generated" | "defaulted" | "computed" | "heavy" | "version";
+export type ColumnTrait =
+  | "nullable"
+  | "key"
+  | "unique"
+  | "generated"
+  | "defaulted"
+  | "computed"
+  | "heavy"
+  | "version"
+  | "secret";
 
 /** What the database makes: an expression of it. `V` is the type of its values. */
 export interface MadeInDatabase<out V = unknown> {
@@ -64,6 +74,11 @@ export interface Column<K extends ColumnKind = ColumnKind, V = unknown, T extend
    * each of its updates, and looks at: a row that another one has changed meanwhile is a `CONFLICT`. A new row begins at 1, or now.
    */
   readonly version: Column<K, V, T | "version" | "defaulted">;
+  /**
+   * The same column, whose values no ledger, preview or report shows: a phone number, a token. Statements that are given any of
+   * them show none of their values, but marks that are the same for the same values.
+   */
+  readonly secret: Column<K, V, T>;
   /** The same column under a given name in the table. */
   named(columnName: string): Column<K, V, T>;
   /**
@@ -147,6 +162,9 @@ function column<K extends ColumnKind, V, T extends ColumnTrait>(facts: ColumnFac
     },
     get heavy() {
       return withTrait("heavy");
+    },
+    get secret() {
+      return withTrait("secret");
     },
     get computed() {
       return withTrait("computed");

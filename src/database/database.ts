@@ -9,9 +9,11 @@ import {
   strategies,
 } from "../expression/index.js";
 import {
+  type CallSite,
   Compiler,
   type Connection,
   type Context,
+  callSite,
   canGenerateCode,
   connectionKey,
   type Driver,
@@ -104,8 +106,17 @@ export class Database extends Verbs {
    * connection was lost in the middle of the commit, `AFTER_COMMIT_FAILED`
    */
   async transaction<R>(work: TransactionWork<R>, options: TransactionOptions = {}): Promise<R> {
+    return await this.#transaction(work, options, this.#at(Database.prototype.transaction));
+  }
+
+  /** The line of code that called a verb, where somebody watches. */
+  #at(verb: unknown): CallSite | undefined {
+    return this.#place.watch.isWatched() ? callSite(verb, 3) : undefined;
+  }
+
+  async #transaction<R>(work: TransactionWork<R>, options: TransactionOptions, at: CallSite | undefined): Promise<R> {
     const current = this.#current?.();
-    if (current === undefined) return await runTransaction(this.#place, work, options);
+    if (current === undefined) return await runTransaction(this.#place, work, options, at);
     return await current.transaction(work, options);
   }
 
@@ -128,7 +139,7 @@ export class Database extends Verbs {
   async work<R>(work: Work<R>, options: TransactionOptions & WorkOptions = {}): Promise<R> {
     const { outside, cohort, flushes, ...further } = options;
     const settings = { ...this.#working, ...given({ outside, cohort, flushes }) };
-    return await this.transaction((tx) => tx.working(work, settings), further);
+    return await this.#transaction((tx) => tx.working(work, settings), further, this.#at(Database.prototype.work));
   }
 }
 
@@ -150,11 +161,17 @@ const knownOptions: readonly (keyof DatabaseOptions)[] = [
   "hooks",
 ];
 
+/** Where a recorder of all databases of a program waits for them: `gemach audit -- command` puts one there. */
+export const announceKey = Symbol.for("gemach.announce");
+
 /**
  * A database over a driver: `database(sqlite(handle))`. It opens nothing and sends nothing by itself.
  * @throws GemachError `OPTION_UNKNOWN`, `STRATEGY_UNKNOWN`
  */
 export function database(driver: Driver, options: DatabaseOptions = {}): Database {
   expectOptions("database", options, knownOptions);
-  return new Database(driver, options);
+  const db = new Database(driver, options);
+  const announce = (globalThis as { readonly [announceKey]?: unknown })[announceKey];
+  if (typeof announce === "function") announce(db[connectionKey]);
+  return db;
 }

@@ -1,4 +1,4 @@
-export { BudgetError } from "./budget.js";
-export { type AnyDatabase, Database, type DatabaseOptions, database } from "./database.js";
+export { type Budget, BudgetError, spendingOf, wasteIn } from "./budget.js";
+export { type AnyDatabase, announceKey, Database, type DatabaseOptions, database } from "./database.js";
 export { Transaction, type TransactionWork, type Work } from "./open-transaction.js";
 export type { TransactionOptions } from "./run-transaction.js";

@@ -2,6 +2,7 @@ import { GemachError } from "../errors/index.js";
 import type { Given } from "../expression/index.js";
 import { rowCount } from "../query/index.js";
 import {
+  type CallSite,
   type Compiler,
   type Driver,
   expectOptions,
@@ -10,6 +11,7 @@ import {
   isLimited,
   type Limits,
   limitNames,
+  opened,
   refuseInside,
   stopOf,
   type TransactionSettings,
@@ -18,7 +20,8 @@ import {
   wait,
 } from "../run/index.js";
 import type { Hooks } from "../work/index.js";
-import { budgeted } from "./budget.js";
+import { type Budget, budgeted } from "./budget.js";
+import { numbered } from "./numbered.js";
 import { type Joining, type Shared, type TransactionWork, type Worked, workWith } from "./open-transaction.js";
 
 /** Settings of a transaction. */
@@ -32,8 +35,11 @@ export interface TransactionOptions extends Limits {
    * (`SERIALIZATION_FAILED`, `DEADLOCK`); 0 by default. Before the n-th time it waits up to 10 · 2ⁿ milliseconds, by chance.
    */
   readonly retries?: number;
-  /** The most statements that it may send before it throws `BudgetError`; each run of the work has all of it. */
-  readonly budget?: number;
+  /**
+   * The most statements that it may send before it throws `BudgetError`, or the most statements, rows and milliseconds; each run
+   * of the work has all of it.
+   */
+  readonly budget?: Budget;
 }
 
 const known: readonly (keyof TransactionOptions)[] = ["isolation", "readOnly", "retries", "budget", ...limitNames];
@@ -73,12 +79,12 @@ export async function runTransaction<R>(
   place: TransactionPlace,
   work: TransactionWork<R>,
   options: TransactionOptions,
+  at: CallSite | undefined,
 ): Promise<R> {
   expectOptions("transaction", options, known);
   const { driver, compiler, watch, clock, join, values, hooks } = place;
   const { retries = 0, readOnly = false, isolation, budget } = options;
   rowCount(retries, "retries");
-  if (budget !== undefined) rowCount(budget, "budget");
   const settings: TransactionSettings = { readOnly, ...(isolation === undefined ? {} : { isolation }) };
   refuseInside(driver);
   const stop = isLimited(options) ? stopOf(options, "transaction", undefined) : undefined;
@@ -87,11 +93,25 @@ export async function runTransaction<R>(
       let worked: Worked<R>;
       try {
         stop?.check();
-        const session = await driver.open(stop);
-        const seen = budget === undefined ? watch : budgeted(watch, budget);
-        const shared: Shared = { session, compiler, watch: seen, clock, join, values, hooks, isReadOnly: readOnly };
+        const session = await opened(driver, watch, stop);
+        const allowed = budget === undefined ? watch : budgeted(watch, budget, compiler.runtime.dialect);
+        const seen = watch.isWatched() ? numbered(allowed, at) : { watch: allowed, ends: () => {} };
+        const shared: Shared = {
+          session,
+          compiler,
+          watch: seen.watch,
+          clock,
+          join,
+          values,
+          hooks,
+          isReadOnly: readOnly,
+        };
         const working = () => insideOf(driver, () => workWith(shared, stop, work));
-        worked = await transact(session, settings, working, uncommitted);
+        try {
+          worked = await transact(session, settings, working, uncommitted);
+        } finally {
+          seen.ends();
+        }
       } catch (error) {
         if (attempt > retries || !lost.has(codeOf(error))) throw error;
         await wait(Math.random() * 10 * 2 ** attempt, stop);

@@ -231,15 +231,27 @@ const ownersFirst = [
   ...(["Inspection", "Reservation"] as const),
 ];
 
-/** Inserts a society's rows, owners first. `inserted` is called for each table once its rows are there. */
+/** So many rows at once leave others their turn soon enough. */
+const portion = 10_000;
+
+/**
+ * Inserts a society's rows, owners first. `inserted` is called for each table once its rows are there; `pause` is awaited now and
+ * then, so that others have their turn on an engine that answers at once.
+ */
 export async function fill(
   db: Database,
   society: Society,
   inserted: (table: string, rows: number) => void = () => {},
+  pause: () => Promise<void> = async () => {},
 ): Promise<void> {
   for (const name of ownersFirst) {
     const entity: { readonly table: string } = lending[name];
     // The rows of a name are those of its entity; the compiler cannot follow a name through a loop.
-    inserted(entity.table, await db.insert(entity as typeof lending.Loan, society[name] as Society["Loan"]));
+    const rows = society[name] as Society["Loan"];
+    for (let at = 0; at < rows.length; at += portion) {
+      await db.insert(entity as typeof lending.Loan, rows.slice(at, at + portion));
+      await pause();
+    }
+    inserted(entity.table, rows.length);
   }
 }

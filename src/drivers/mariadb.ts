@@ -122,9 +122,10 @@ export function mariadb(pool: MariadbPool): Driver {
       );
   };
   const direct = sendOn(pool);
-  /** Sends what may be ended on a connection that is known, so that it can be. */
+  /** Sends what may be ended, or is watched, on a connection that is known. */
   const known = async (request: Request): Promise<WireRows> => {
     const connection = await connect(request.stop);
+    request.watcher?.connected();
     try {
       return await sendTo(connection)(request);
     } finally {
@@ -135,7 +136,7 @@ export function mariadb(pool: MariadbPool): Driver {
     dialect: mariadbDialect,
     lone: isOfOne(pool) ? pool : undefined,
     answersAtOnce: false,
-    send: (request) => (request.stop === undefined ? direct(request) : known(request)),
+    send: (request) => (request.stop === undefined && request.watcher === undefined ? direct(request) : known(request)),
     open: async (stop) => {
       const connection = await connect(stop);
       const send = sendTo(connection);

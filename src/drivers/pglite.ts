@@ -148,7 +148,11 @@ export function pglite(database: PgliteDatabase): Driver {
     dialect: pgliteDialect,
     lone: database,
     answersAtOnce: false,
-    send: (request) => turns.single(() => direct(request), request.stop),
+    send: (request) =>
+      turns.single(() => {
+        request.watcher?.connected();
+        return direct(request);
+      }, request.stop),
     open: (stop) => {
       const entered = turns.enter(stop);
       return entered instanceof Promise ? entered.then(session) : session(entered);

@@ -188,6 +188,7 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
   /** Sends one statement by itself, on a connection of its own meanwhile. */
   const send: Send = async (request) => {
     const client = await connect(request.stop);
+    request.watcher?.connected();
     let isBroken = false;
     const lost = () => {
       isBroken = true;

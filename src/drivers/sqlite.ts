@@ -149,7 +149,11 @@ export function sqlite(handle: SqliteHandle): Driver {
     dialect: sqliteDialect,
     lone: handle,
     answersAtOnce: true,
-    send: (request) => turns.single(() => now(request), request.stop),
+    send: (request) =>
+      turns.single(() => {
+        request.watcher?.connected();
+        return now(request);
+      }, request.stop),
     open: (stop) => {
       const entered = turns.enter(stop);
       return entered instanceof Promise ? entered.then(session) : session(entered);

@@ -1,6 +1,7 @@
+import { commandFaults } from "./command-faults.js";
 import { define } from "./define.js";
 import { serverFaults } from "./server-faults.js";
-import { didYouMean } from "./suggest.js";
+import { didYouMean, listed } from "./suggest.js";
 
 /** Where a value was given that is written: the call, and the number of the row, from 1. */
 export interface GivenNames {
@@ -21,10 +22,6 @@ export interface ReadNames {
 
 const readPlace = ({ column, key }: ReadNames): string =>
   column === undefined ? "A value" : `The value of ${column}${key === undefined ? "" : ` in the row with ${key}`}`;
-
-/** "integer, bigint or double" */
-const listed = (words: readonly string[]): string =>
-  words.length < 2 ? words.join("") : `${words.slice(0, -1).join(", ")} or ${words.at(-1)}`;
 
 /**
  * Every fault that the library knows, by its code. A code is never reused for something else.
@@ -375,6 +372,7 @@ export const faults = {
       `The database file${n.file ? ` '${n.file}'` : ""} cannot be used: ${n.reason}.`,
     "Check the path, that it is an SQLite file, and that this process may read and write it and its folder.",
   ),
+  ...commandFaults,
   ...serverFaults,
   PACKAGE_MISSING: define(
     (n: { package: string; purpose: string }) =>

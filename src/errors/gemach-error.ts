@@ -44,7 +44,9 @@ export class GemachError<C extends FaultCode = FaultCode> extends Error {
   static readonly only: FaultCode | undefined = undefined;
 
   static override [Symbol.hasInstance](value: unknown): boolean {
+    // biome-ignore-start lint/complexity/noThisInStatic: the class that is asked, which may be one of a single code
     const error = Object(value) as { [brand]?: unknown; code?: unknown };
     return error[brand] === true && (this.only === undefined || this.only === error.code);
+    // biome-ignore-end lint/complexity/noThisInStatic: as above
   }
 }

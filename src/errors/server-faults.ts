@@ -111,6 +111,8 @@ export const serverFaults = {
   ),
   BUDGET_EXCEEDED: define(
     (n: {
+      /** What was spent: "statements", "rows" or "milliseconds". */
+      what: string;
       most: number;
       groups: readonly {
         readonly count: number;
@@ -118,14 +120,16 @@ export const serverFaults = {
         readonly verb: string;
         readonly at?: string | undefined;
       }[];
+      /** The waste behind it, where one is found. */
+      finding?: string | undefined;
     }) =>
-      `The budget of ${n.most} ${n.most === 1 ? "statement" : "statements"} is used up:\n${n.groups
+      `The budget of ${n.most} ${n.most === 1 ? n.what.replace(/s$/, "") : n.what} is used up:\n${n.groups
         .slice(0, 10)
         .map(
           ({ count, text, verb, at }) =>
             `  - ${count} × ${verb}${at === undefined ? "" : ` at ${at}`}: ${text.length > 120 ? `${text.slice(0, 119)}…` : text}`,
         )
-        .join("\n")}`,
+        .join("\n")}${n.finding === undefined ? "" : `\n${n.finding}`}`,
     "Bring rows along by reach, or write many at once, so that fewer are sent; or allow more.",
   ),
   ABORTED: define(

@@ -28,3 +28,7 @@ export function didYouMean(name: string, known: readonly string[]): string {
   const suggestion = nearest(name, known);
   return suggestion === undefined ? "" : ` Did you mean '${suggestion}'?`;
 }
+
+/** "integer, bigint or double" */
+export const listed = (words: readonly string[]): string =>
+  words.length < 2 ? words.join("") : `${words.slice(0, -1).join(", ")} or ${words.at(-1)}`;

@@ -3,7 +3,8 @@ import { GemachError } from "../errors/index.js";
 import { isExpression, nodeOf } from "./expression.js";
 import type { Expression, ExpressionOf, NumberExpression, NumberKind } from "./expression-types.js";
 import { labelOf, typeOf } from "./node.js";
-import type { AggregateName, Node, NodeType } from "./resolved.js";
+import type { Node, NodeType } from "./resolved.js";
+import type { AggregateName } from "./words.js";
 
 /** Kinds whose values have a least and a greatest one on every engine. */
 export type RankedKind = NumberKind | "text" | "date" | "time" | "timestamp" | "localTimestamp";

@@ -9,9 +9,10 @@ import { type ListParameter, listHoleFor, listHoleIn } from "./list-parameter.js
 import { noteMade, refuseUnused, withMade } from "./made.js";
 import { labelOf, typeOf } from "./node.js";
 import { numberMethods } from "./numbers.js";
-import type { Comparison, Node, OrderNode } from "./resolved.js";
+import type { Node, OrderNode } from "./resolved.js";
 import { type Query, stateIn } from "./state.js";
 import { textMethods } from "./texts.js";
+import type { Comparison } from "./words.js";
 
 class BuiltExpression extends Built {
   is(value: unknown): Built {

@@ -57,19 +57,16 @@ export { nodeText } from "./node-text.js";
 export { type OutsideRule, type OutsideRules, outsideRules } from "./outside.js";
 export { isOwnKind } from "./own-kinds.js";
 export { guard, memberAt, ownRow, presenceOf } from "./own-row.js";
+export { entitiesAround, entitiesRead, relationsRead } from "./parts-read.js";
 export { filled, renewed, renewedRows, sourcesOf } from "./renewed.js";
 export {
-  type AggregateName,
   type AggregateNode,
   type CallNode,
-  type Cardinality,
-  type Comparison,
   type Cursor,
   type Derivation,
   type FirstNode,
   type Given,
   type GroupNode,
-  type Holder,
   type Hole,
   type JoinNode,
   type KeyPair,
@@ -89,17 +86,14 @@ export {
   type ResolvedIndex,
   type ResolvedMember,
   type ResolvedRelation,
-  type RowLock,
   type SetNode,
-  type SetOperator,
   type Source,
   type StandingCondition,
   type Step,
-  type WindowName,
   type WindowNode,
 } from "./resolved.js";
 export { standingHole } from "./standing.js";
-export { allOf, type NoQuery, type Query, type RowOf, stateKey } from "./state.js";
+export { allOf, type NoQuery, type Query, type RowOf, stateIn, stateKey } from "./state.js";
 export { type Strategy, strategies } from "./strategy.js";
 export { type Tuple, tuple } from "./tuple.js";
 export { valueAt } from "./value-at.js";
@@ -118,3 +112,4 @@ export {
   sumOver,
   type Window,
 } from "./windows.js";
+export type { AggregateName, Cardinality, Comparison, Holder, RowLock, SetOperator, WindowName } from "./words.js";

@@ -2,11 +2,7 @@ import type { ColumnKind, Scalar, StandardSchema, ValueType } from "../columns/i
 import type { CallName } from "./calls.js";
 import type { OutsideRules } from "./outside.js";
 import type { Strategy } from "./strategy.js";
-/** One related row, or any number of them. */
-export type Cardinality = "one" | "many";
-
-/** Which of the two entities of a relation holds the other's key. */
-export type Holder = "source" | "target";
+import type { AggregateName, Cardinality, Comparison, Holder, RowLock, SetOperator, WindowName } from "./words.js";
 
 /** A column with everything settled: what the rooms to the right work with. */
 export interface ResolvedColumn {
@@ -27,6 +23,8 @@ export interface ResolvedColumn {
   readonly isKey: boolean;
   readonly isUnique: boolean;
   readonly isHeavy: boolean;
+  /** Whether its values are shown nowhere. */
+  readonly isSecret: boolean;
   /** Whether it tells, by another value at each change, that the row is as it was read. */
   readonly isVersion: boolean;
   /** What the table's definition has for rows that leave it out. */
@@ -176,9 +174,6 @@ export interface SetNode {
   readonly offset: number | undefined;
 }
 
-/** How two values are compared. */
-export type Comparison = "equal" | "unequal" | "below" | "above" | "atMost" | "atLeast";
-
 /** An expression, as a tree that knows no dialect. Predicates are two-valued: a comparison with a missing value is false. */
 export type Node =
   | { readonly kind: "column"; readonly path: Path; readonly column: ResolvedColumn }
@@ -227,9 +222,6 @@ export interface CaseNode extends NodeType {
   readonly otherwise: Node | undefined;
 }
 
-/** How the values of several rows become one. */
-export type AggregateName = "count" | "countDistinct" | "sum" | "avg" | "min" | "max";
-
 /** One value of all rows of a set. */
 export interface AggregateNode extends NodeType {
   readonly kind: "aggregate";
@@ -246,9 +238,6 @@ export interface GroupNode extends NodeType {
   readonly operand: Node | undefined;
   readonly filter: Node | undefined;
 }
-
-/** Functions of a row among others. */
-export type WindowName = "rowNumber" | "rank" | "denseRank" | "lag" | "lead" | "firstValue" | "lastValue";
 
 /** A value of a row among the rows of its partition. */
 export interface WindowNode extends NodeType {
@@ -322,17 +311,8 @@ export interface JoinNode {
   readonly on: Node | undefined;
 }
 
-/** A lock on rows, and what becomes of those that another transaction has locked. */
-export interface RowLock {
-  readonly strength: "update" | "share";
-  readonly taken: "skip locked" | "no wait" | undefined;
-}
-
 /** What was given for a template's parameters, by name. */
 export type Given = ReadonlyMap<string, Scalar>;
-
-/** How the rows of several queries become those of one. */
-export type SetOperator = "union" | "union all" | "intersect" | "except";
 
 /** Where the rows of a source come from that is no table. */
 export type Derivation =
@@ -357,6 +337,8 @@ export interface Cursor {
 export interface QueryState {
   /** What becomes of reading what it does not bring. */
   readonly outside: OutsideRules | undefined;
+  /** Findings of a ledger that are meant, with their reasons. */
+  readonly accepted: readonly { readonly kind: string; readonly reason: string }[] | undefined;
   /** The names of standing conditions that do not hold for it. */
   readonly lifted: readonly string[];
   readonly source: Source;

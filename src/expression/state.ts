@@ -32,6 +32,7 @@ export const stateIn = (value: unknown): QueryState | undefined =>
 export const allOf = (source: Source): QueryState => ({
   source,
   outside: undefined,
+  accepted: undefined,
   lifted: [],
   where: [],
   orderBy: [],

@@ -1,13 +1,60 @@
 import type { AnyDatabase } from "../database/index.js";
-import { asyncContext, connectionOf, type SentStatement } from "../run/index.js";
-import { findingsOf } from "./findings/finders.js";
-import type { Finding } from "./findings/finding.js";
-/** The sums of a ledger. */
+import {
+  type Accepted,
+  type Finder,
+  type Finding,
+  findingsOf,
+  handOut,
+  type LedgerStatement,
+  openRecording,
+  type Recorded,
+  recording,
+  type Thresholds,
+  usualThresholds,
+} from "../findings/index.js";
+import { type Connection, connectionOf, type DoneCall, expectOptions, type Observer } from "../run/index.js";
+import { plansOf } from "./plans.js";
+
+/** What a ledger looks at, beside the statements. */
+export interface LedgerOptions {
+  /**
+   * Whether the database is asked for the execution plan of each text, once the work is done; false by default. "measured": what reads is
+   * run once more for that, so that estimates can be held against the truth (not on SQLite).
+   */
+  readonly plans?: boolean | "measured";
+  /** Whether it is noted what code reads of the rows that it gets; false by default. What the work gives counts as read. */
+  readonly reads?: boolean;
+  /** From when on something is a finding, where that is not the usual. */
+  readonly thresholds?: Partial<Thresholds>;
+  /** Findings that are meant, with the reason. */
+  readonly accepts?: readonly Accepted[];
+  /** What looks for further kinds of findings. */
+  readonly finders?: readonly Finder[];
+}
+
+/** The sums of a ledger; times in milliseconds. */
 export interface LedgerTotals {
   readonly statements: number;
   readonly rows: number;
-  /** The time spent waiting for the database. */
+  /** About how many bytes the rows have. */
+  readonly bytes: number;
+  /** How many objects were made of them. */
+  readonly objects: number;
+  /** From sending statements to their last rows; of a statement by itself, with its wait for a connection. */
   readonly milliseconds: number;
+  /** How long connections were waited for: by statements, by verbs of several, and by transactions. */
+  readonly waiting: number;
+  /** What verbs took beside it: compiling queries, making and assembling objects. */
+  readonly assembling: number;
+}
+
+/** Statements of one text. */
+export interface StatementGroup {
+  readonly text: string;
+  readonly count: number;
+  readonly rows: number;
+  readonly milliseconds: number;
+  readonly statements: readonly LedgerStatement[];
 }
 
 /** What was sent to a database while some work was done. */
@@ -16,71 +63,127 @@ export interface Ledger<R = unknown> {
   /** What the work gave. */
   readonly result: R;
   /** Every statement, in the order in which their answers came. */
-  readonly statements: readonly SentStatement[];
+  readonly statements: readonly LedgerStatement[];
   readonly totals: LedgerTotals;
-  /** What they show to be wasteful, the costliest first. */
+  /** Statements of equal texts together, the most frequent first. */
+  readonly groups: readonly StatementGroup[];
+  /** What they show to be wasteful, the costliest first; without those that are accepted. */
   readonly findings: readonly Finding[];
+  /** Findings that are meant, each with the reason. */
+  readonly accepted: readonly Finding[];
   /** From the beginning of the work to its end, in milliseconds. */
   readonly milliseconds: number;
 }
 
-/** The sums of statements. */
-export function totalsOf(statements: readonly SentStatement[]): LedgerTotals {
-  const sum = (of: (statement: SentStatement) => number) => statements.reduce((total, one) => total + of(one), 0);
-  return { statements: statements.length, rows: sum((s) => s.rows), milliseconds: sum((s) => s.milliseconds) };
+/** The sums of statements, and of the calls that they are of. */
+export function totalsOf(
+  statements: readonly LedgerStatement[],
+  calls: readonly DoneCall[],
+  waited: Recorded["waited"] = { calls: 0, transactions: 0 },
+): LedgerTotals {
+  const sum = <T>(all: readonly T[], of: (one: T) => number) => all.reduce((total, one) => total + of(one), 0);
+  const numbers = new Set(calls.map(({ origin }) => origin.call));
+  const called = statements.filter(({ origin }) => origin.call !== undefined && numbers.has(origin.call));
+  const spent = sum(calls, (call) => call.milliseconds) - sum(called, (one) => one.milliseconds);
+  return {
+    statements: statements.length,
+    rows: sum(statements, (one) => one.rows),
+    bytes: sum(statements, (one) => one.bytes),
+    objects: sum(statements, (one) => one.objects ?? 0),
+    milliseconds: sum(statements, (one) => one.milliseconds),
+    waiting: sum(statements, (one) => one.waiting) + waited.calls + waited.transactions,
+    assembling: Math.max(0, spent - waited.calls),
+  };
 }
 
-/** Ledgers inside each other: a statement belongs to all that enclose it. */
-interface OpenLedger {
-  readonly statements: SentStatement[];
-  readonly enclosing: OpenLedger | undefined;
+/** Statements of equal texts together. */
+export function textGroups(statements: readonly LedgerStatement[]): readonly StatementGroup[] {
+  const groups = new Map<string, LedgerStatement[]>();
+  for (const statement of statements) {
+    const group = groups.get(statement.text);
+    if (group === undefined) groups.set(statement.text, [statement]);
+    else group.push(statement);
+  }
+  return [...groups]
+    .map(([text, all]) => ({
+      text,
+      count: all.length,
+      rows: all.reduce((sum, one) => sum + one.rows, 0),
+      milliseconds: all.reduce((sum, one) => sum + one.milliseconds, 0),
+      statements: all,
+    }))
+    .toSorted((a, b) => b.count - a.count);
 }
 
-const context = asyncContext<OpenLedger>();
-let howManyOpen = 0;
-
-/** Ends the following of calls with the last ledger: in Node 20 each promise of the process takes longer meanwhile. */
-function close(): void {
-  howManyOpen--;
-  if (howManyOpen === 0) context?.disable();
-}
-
-function encloses(ledger: OpenLedger, inner: OpenLedger | undefined): boolean {
-  for (let open = inner; open !== undefined; open = open.enclosing) if (open === ledger) return true;
-  return false;
-}
+const optionNames: readonly (keyof LedgerOptions)[] = ["plans", "reads", "thresholds", "accepts", "finders"];
 
 /**
  * Runs `work` and records every statement that it sends to the database. Where the platform can
  * follow asynchronous calls (Node and the like) the statements of other work that goes on at the
  * same time stay out; elsewhere all of the database's statements in that time are recorded.
+ * @throws GemachError `OPTION_UNKNOWN`
  */
-export async function withLedger<R>(db: AnyDatabase, label: string, work: () => R | Promise<R>): Promise<Ledger<R>> {
-  const { sender, clock } = connectionOf(db, "withLedger");
-  const open: OpenLedger = { statements: [], enclosing: context?.getStore() };
-  const stop = sender.watch.add({
-    ends: (statement) => {
-      if (context === undefined || encloses(open, context.getStore())) open.statements.push(statement);
-    },
-  });
-  const started = clock();
-  howManyOpen++;
-  try {
-    const result = await (context === undefined ? work() : context.run(open, work));
-    const milliseconds = clock() - started;
-    const { statements } = open;
-    const totals = totalsOf(statements);
-    let findings: readonly Finding[] | undefined;
-    return {
-      ...{ label, result, statements, totals, milliseconds },
-      // Looked for when somebody asks.
-      get findings() {
-        findings ??= findingsOf(statements);
-        return findings;
-      },
-    };
-  } finally {
-    stop();
-    close();
+export async function withLedger<R>(
+  db: AnyDatabase,
+  label: string,
+  work: () => R | Promise<R>,
+  options: LedgerOptions = {},
+): Promise<Ledger<R>> {
+  expectOptions("withLedger", options, optionNames);
+  const { plans = false, reads = false } = options;
+  const connection = connectionOf(db, "withLedger");
+  const { record, run } = recording(connection, reads);
+  const started = connection.clock();
+  const result = await run(work);
+  const milliseconds = connection.clock() - started;
+  if (reads) handOut(result, record.tallies);
+  if (plans !== false) {
+    const found = await plansOf(record.statements, connection, plans === "measured");
+    for (const one of record.statements) {
+      const plan = found.get(one.text);
+      if (plan !== undefined) Object.assign(one, { plan });
+    }
   }
+  return ledgerOf(record, connection, { label, result, milliseconds }, options);
+}
+
+/** The ledger of what was recorded; what takes time is worked out when somebody asks. */
+function ledgerOf<R>(
+  { statements, calls, transactions, tallies, waited }: Recorded,
+  { dialect }: Connection,
+  work: Pick<Ledger<R>, "label" | "result" | "milliseconds">,
+  { thresholds, accepts = [], finders = [] }: LedgerOptions = {},
+): Ledger<R> {
+  const reads = tallies.map((tally) => tally.done());
+  const record = { statements, transactions, reads, dialect, thresholds: { ...usualThresholds, ...thresholds } };
+  let found: ReturnType<typeof findingsOf> | undefined;
+  const sorted = () => {
+    found ??= findingsOf(record, finders, accepts);
+    return found;
+  };
+  return {
+    ...{ ...work, statements },
+    totals: totalsOf(statements, calls, waited),
+    get groups() {
+      return textGroups(statements);
+    },
+    get findings() {
+      return sorted().findings;
+    },
+    get accepted() {
+      return sorted().accepted;
+    },
+  };
+}
+
+/** A ledger that goes on until somebody asks for it: what is told to its observer belongs to it. */
+export function openLedger(
+  label: string,
+  connection: Connection,
+): { readonly observer: Observer; readonly ledger: () => Ledger<undefined> } {
+  const { record, observer } = openRecording();
+  return {
+    observer,
+    ledger: () => ledgerOf(record, connection, { label, result: undefined, milliseconds: 0 }),
+  };
 }

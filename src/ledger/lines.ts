@@ -1,10 +1,8 @@
 import { typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import type { SentStatement } from "../run/index.js";
-import { findingsOf } from "./findings/finders.js";
-import type { Finding } from "./findings/finding.js";
-import { valuesText } from "./findings/finding.js";
-import { type Ledger, type LedgerTotals, totalsOf } from "./ledger.js";
+import { type Finding, type LedgerStatement, valuesText } from "../findings/index.js";
+import type { PlanStep } from "../sql/index.js";
+import { type Ledger, textGroups, totalsOf } from "./ledger.js";
 
 /** How a ledger is written down. */
 export interface LinesOptions {
@@ -16,13 +14,7 @@ export interface LinesOptions {
 }
 
 /** What is known of a ledger that was written down. */
-export interface ReadLedger {
-  readonly label: string;
-  readonly statements: readonly SentStatement[];
-  readonly totals: LedgerTotals;
-  readonly findings: readonly Finding[];
-  readonly milliseconds: number;
-}
+export type ReadLedger = Omit<Ledger, "result">;
 
 /** JSON has no bytes and no whole numbers of 64 bits. */
 const plain = (value: unknown): unknown => {
@@ -36,32 +28,37 @@ const wireOf = (value: unknown): unknown => {
   return "bytes" in value ? Uint8Array.from(value.bytes as number[]) : value;
 };
 
-/** A ledger as JSON Lines: a line of its own facts, and one for each statement, in their order. */
+/** Servers write values into the conditions of their plans. */
+const withoutConditions = ({ condition: _, below, ...step }: PlanStep): PlanStep => ({
+  ...step,
+  below: below.map(withoutConditions),
+});
+
+/** A ledger as JSON Lines: a line of its own facts, one for each statement, in their order, and one for each finding. */
 export function ledgerLines(ledger: Ledger, { values = false }: LinesOptions = {}): string {
   const marks = new Map<string, string>();
-  const markOf = (statement: SentStatement): string => {
+  const markOf = (statement: LedgerStatement): string => {
     const text = valuesText(statement);
     const mark = marks.get(text) ?? `values ${marks.size + 1}`;
     marks.set(text, mark);
     return mark;
   };
-  const lines: object[] = [
-    { ledger: ledger.label, milliseconds: ledger.milliseconds, statements: ledger.statements.length },
-  ];
+  const { label, milliseconds, totals, findings } = ledger;
+  const lines: object[] = [{ ledger: label, milliseconds, statements: totals.statements, totals }];
   for (const statement of ledger.statements) {
-    const { text, select, parameters, rows, milliseconds, failed, origin } = statement;
-    const { query: _, ...facts } = origin;
+    const { parameters, origin, plan, ...facts } = statement;
+    const { query: _, ...told } = origin;
     const given = values ? { parameters: parameters.map(plain) } : { values: markOf(statement) };
-    lines.push({
-      text,
-      ...(select === undefined ? {} : { select }),
-      ...given,
-      rows,
-      milliseconds,
-      failed,
-      origin: facts,
-    });
+    const planned = plan === undefined ? {} : { plan: values ? plan : withoutConditions(plan) };
+    lines.push({ ...facts, ...given, ...planned, origin: told });
   }
+  // What they show is told with them: a reader has neither the queries nor the database.
+  for (const { statements, ...finding } of findings)
+    lines.push({
+      finding: finding.kind,
+      ...finding,
+      statements: statements.map((one) => ledger.statements.indexOf(one)),
+    });
   return `${lines.map((line) => JSON.stringify(line)).join("\n")}\n`;
 }
 
@@ -77,30 +74,40 @@ export function readLedgerLines(text: string): ReadLedger {
       const isRight =
         typeof value === "object" &&
         value !== null &&
-        (i === 0 ? "ledger" in value : "text" in value && "origin" in value);
+        (i === 0 ? "ledger" in value : "finding" in value || ("text" in value && "origin" in value));
       if (isRight) return value as Readonly<Record<string, unknown>>;
     } catch {}
     throw new GemachError("LINES_UNREADABLE", { line: i + 1 });
   });
   const [head, ...rest] = read;
   if (head === undefined) throw new GemachError("LINES_UNREADABLE", { line: 1 });
-  const statements = rest.map(({ values, parameters, origin, ...facts }) => ({
-    ...facts,
-    parameters: Array.isArray(parameters) ? parameters.map(wireOf) : [values],
-    origin: {
-      query: undefined,
-      entity: undefined,
-      relation: undefined,
-      strategy: undefined,
-      at: undefined,
-      ...(origin as object),
-    },
-  })) as unknown as SentStatement[];
+  const statements = rest.flatMap((line): readonly LedgerStatement[] => ("finding" in line ? [] : [statementOf(line)]));
+  const findings = rest.flatMap((line): readonly Finding[] => ("finding" in line ? [findingOf(line, statements)] : []));
   return {
     label: typeof head.ledger === "string" ? head.ledger : typeWord(head.ledger),
-    statements,
-    totals: totalsOf(statements),
-    findings: findingsOf(statements),
     milliseconds: Number(head.milliseconds),
+    statements,
+    totals: (head.totals ?? totalsOf(statements, [])) as Ledger["totals"],
+    groups: textGroups(statements),
+    findings,
+    accepted: [],
   };
+}
+
+const unknownOrigin = { query: undefined, entity: undefined, relation: undefined, strategy: undefined, at: undefined };
+
+function statementOf({ values, parameters, origin, ...facts }: Readonly<Record<string, unknown>>): LedgerStatement {
+  return {
+    ...facts,
+    parameters: Array.isArray(parameters) ? parameters.map(wireOf) : [values],
+    origin: { ...unknownOrigin, ...(origin as object) },
+  } as unknown as LedgerStatement;
+}
+
+function findingOf(
+  { finding: _, statements, ...facts }: Readonly<Record<string, unknown>>,
+  all: readonly LedgerStatement[],
+): Finding {
+  const own = (Array.isArray(statements) ? statements : []).flatMap((place: number) => all[place] ?? []);
+  return { at: undefined, ...facts, statements: own } as unknown as Finding;
 }

@@ -26,6 +26,7 @@ export {
   type Standing,
   type TargetOf,
 } from "./entity.js";
+export { ascending, type IndexPart, indexesIn } from "./indexes-in.js";
 export {
   type EntitiesClass,
   type Entity,
@@ -65,7 +66,9 @@ export {
   describeTables,
   type ForeignKeyDescription,
   type IndexDescription,
+  proposedIndex,
   type TableDescription,
   type TableInOrder,
+  type TableReference,
   tableKey,
 } from "./table-description.js";

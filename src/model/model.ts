@@ -139,6 +139,7 @@ function draft(name: string, { table, columns, options }: EntityDefinition, colu
           isUnique: facts.traits.has("unique"),
           isComputed: facts.traits.has("computed"),
           isHeavy: facts.traits.has("heavy"),
+          isSecret: facts.traits.has("secret"),
           isVersion: facts.traits.has("version"),
           ...defaultOf(facts),
           initial: facts.initial,

@@ -1,6 +1,7 @@
 import type { Scalar, ValueType } from "../columns/index.js";
 import type { Node, ResolvedColumn, ResolvedEntity, ResolvedIndex, Step } from "../expression/index.js";
 import { dependencyOrder } from "./dependency-order.js";
+import { heldKeys, type IndexPart } from "./indexes-in.js";
 import { objectName } from "./object-name.js";
 
 /** A column of a table. */
@@ -69,12 +70,6 @@ export interface TableInOrder {
 }
 
 const namesOf = (columns: readonly ResolvedColumn[]): readonly string[] => columns.map(({ name }) => name);
-
-/** Foreign keys stand where the key's columns are: at the entity that holds it. */
-const heldKeys = ({ relations }: ResolvedEntity): readonly Step[] =>
-  [...relations.values()].flatMap(({ steps }) =>
-    steps.length === 1 && steps[0].holder === "source" ? [steps[0]] : [],
-  );
 
 const keyOf = ({ pairs, target }: Step): ForeignKeyDescription => ({
   columns: pairs.map(({ from }) => from.name),
@@ -148,6 +143,12 @@ function indexesOf(entity: ResolvedEntity, taken: Set<string>): readonly IndexDe
     return { ...index, name };
   });
 }
+
+/** An index that the model has not, by the name that it would have there. */
+export const proposedIndex = (entity: ResolvedEntity, given: readonly IndexPart[]): IndexDescription => {
+  const index = ownIndex({ parts: given, isUnique: false, conditions: [] });
+  return { ...index, name: objectName(plainName(entity, index), undefined, new Set()) };
+};
 
 const plainName = ({ table }: ResolvedEntity, { parts }: Unnamed): string =>
   [table, ...parts.map(({ column }) => column)].join("_");

@@ -64,6 +64,8 @@ export interface StatementRole {
   readonly ordered: boolean;
   /** Whether several rows belong to one of its owners. */
   readonly isMany?: boolean;
+  /** How many rows it has at most, where they are a query's own. */
+  readonly most?: number;
   /** The relation by which its rows lead on to further rows of their own kind. */
   readonly deep?: ResolvedRelation | undefined;
 }
@@ -80,6 +82,8 @@ export interface Draft {
   readonly isInMemory?: boolean;
   /** Whether its rows belong to many others. */
   readonly isBelowMany?: boolean;
+  /** Whether its rows are so few that their lists are best nested in them. */
+  readonly nestsLists?: boolean;
   /** Plans a statement that follows from the rows of this one. */
   readonly planFollowUp: (query: QueryState, strategy: Strategy | undefined, role: StatementRole) => StatementPlan;
 }

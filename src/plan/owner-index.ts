@@ -1,29 +1,11 @@
-import type { OrderNode, ResolvedColumn, ResolvedEntity, Source, Step } from "../expression/index.js";
+import type { OrderNode, Source, Step } from "../expression/index.js";
+import { type IndexPart, indexesIn } from "../model/index.js";
 
 /**
  * How an index of the model serves the first rows of each owner: not at all; it finds an owner's rows; their order is
  * by primary key alone, as that of many an index; or it has them in the very order.
  */
 export type OwnerIndex = "none" | "owner" | "key" | "sorted";
-
-interface IndexPart {
-  readonly column: ResolvedColumn;
-  readonly descending: boolean;
-}
-
-const ascending = (columns: readonly ResolvedColumn[]): readonly IndexPart[] =>
-  columns.map((column) => ({ column, descending: false }));
-
-/** The columns of every index that is sure to be there: those of the model, of keys, and of what leads to other rows. */
-function indexesOf(entity: ResolvedEntity, step: Step): readonly (readonly IndexPart[])[] {
-  const unique = [...entity.columns.values()].filter((column) => column.isUnique);
-  return [
-    ascending(entity.key),
-    ...unique.map((column) => ascending([column])),
-    ...(step.isBacked ? [ascending(step.pairs.map(({ to }) => to))] : []),
-    ...entity.indexes.filter(({ conditions }) => conditions.length === 0).map(({ parts }) => parts),
-  ];
-}
 
 /** Whether parts of an index are in an order, read forwards or backwards. */
 function isInOrder(parts: readonly IndexPart[], order: readonly IndexPart[]): boolean {
@@ -41,7 +23,7 @@ export function ownerIndex(
   if (step === undefined || further.length > 0 || step.holder !== "target") return "none";
   const { entity } = source;
   const owner = step.pairs.map(({ to }) => to);
-  const found = indexesOf(entity, step).filter((parts) =>
+  const found = indexesIn(entity).filter((parts) =>
     owner.every((column) => parts.slice(0, owner.length).some((part) => part.column === column)),
   );
   if (found.length === 0) return "none";
@@ -56,5 +38,6 @@ export function ownerIndex(
   const isByKey = terms.every(({ column }) => column.isKey);
   const wanted = isByKey ? terms : telling;
   if (found.some((parts) => isInOrder(parts.slice(owner.length), wanted))) return "sorted";
-  return isByKey ? "key" : "owner";
+  // An index of more columns has other orders inside of an owner's part.
+  return isByKey && found.some((parts) => parts.length === owner.length) ? "key" : "owner";
 }

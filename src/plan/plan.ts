@@ -62,6 +62,7 @@ function planStatement(
     notes: [],
     settings,
     isBelowMany: role.isMany === true && settings.isLarge === true,
+    nestsLists: (role.most ?? Number.POSITIVE_INFINITY) <= (settings.nestsBelow ?? 0),
     planFollowUp: (further, inherited, of) => planStatement(further, inherited, settings, of),
   };
   const inner = planRows(draft, query, strategy, role.deep);
@@ -133,9 +134,28 @@ const ownRows = ({ source }: QueryState): StatementRole => ({
   ordered: true,
 });
 
+/** Whether conditions name a row by its whole key. */
+const isByKey = ({ where, source }: QueryState): boolean =>
+  source.entity.key.length > 0 &&
+  source.entity.key.every((column) =>
+    where.some(
+      (node) =>
+        node.kind === "compare" &&
+        node.comparison === "equal" &&
+        node.left.kind === "column" &&
+        node.left.column === column &&
+        node.left.path.source === source &&
+        node.left.path.steps.length === 0 &&
+        (node.right.kind === "value" || node.right.kind === "hole"),
+    ),
+  );
+
+/** How many rows a query has at most, as far as it says so. */
+const mostOf = (query: QueryState): number => (isByKey(query) ? 1 : (query.limit ?? Number.POSITIVE_INFINITY));
+
 /** The statements that bring a query's rows with all they reach. */
 export function planList(query: QueryState, settings: PlanSettings): StatementPlan {
-  return planStatement(query, query.strategy, sized(settings, query), ownRows(query));
+  return planStatement(query, query.strategy, sized(settings, query), { ...ownRows(query), most: mostOf(query) });
 }
 
 /** The follow-ups of rows in memory of an entity, and the columns that hold the keys for it. */
@@ -169,7 +189,12 @@ export const cursorValues = (values: readonly Scalar[]): CursorValues =>
 export const planPage =
   (isLarge: boolean) =>
   (query: QueryState, settings: PlanSettings): StatementPlan =>
-    planStatement(query, query.strategy, { ...settings, isLarge }, { ...ownRows(query), limits: lateLimits });
+    planStatement(
+      query,
+      query.strategy,
+      { ...settings, isLarge },
+      { ...ownRows(query), limits: lateLimits, most: isLarge ? Number.POSITIVE_INFINITY : few },
+    );
 
 /** So many rows of a query as is said when it is sent, with their places in its order; `values`: where the cursor's are given then. */
 export const planPortion =
@@ -180,6 +205,7 @@ export const planPortion =
       ...ownRows(query),
       hasPlaces: true,
       limits,
+      most: isLarge ? Number.POSITIVE_INFINITY : few,
       ...(values === undefined ? {} : { cursorValues: values }),
     };
     return planStatement(query, query.strategy, { ...settings, isLarge }, role);
@@ -193,7 +219,7 @@ export function planSingle(query: QueryState, settings: PlanSettings): Statement
   const isLimited = query.limit !== undefined || query.offset !== undefined;
   const two = { ...query, limit: Math.min(query.limit ?? 2, 2) };
   const purpose = `the row of ${query.source.entity.name}`;
-  return planStatement(two, query.strategy, settings, { purpose, ownerSteps: [], ordered: isLimited });
+  return planStatement(two, query.strategy, settings, { purpose, ownerSteps: [], ordered: isLimited, most: 1 });
 }
 
 function planScalar(

@@ -19,6 +19,7 @@ import { planRelatedCount, shapeOfCount } from "./counts.js";
 import { type Draft, keySlots, makeSlots, presenceSlots, type RowDraft, typeOfOutput, unfit } from "./draft.js";
 import { totalOrder } from "./order.js";
 import { dependsOnOwner } from "./outside.js";
+import { ownerIndex } from "./owner-index.js";
 import { hasRow, isRequired } from "./presence.js";
 import { withRequiredPaths } from "./required-paths.js";
 import type { EntityRow, FollowUp, Mount, ReachNote, RowPlan, Shape } from "./statement-plan.js";
@@ -282,6 +283,7 @@ function shapeOfRelation(
     query: strategy,
     database: draft.settings.strategy,
     isBelowMany: draft.isBelowMany === true && path.steps.length === 0,
+    isBelowFew: isListOfFew(draft, reached, path),
   });
   // A join tells rows apart by their keys.
   const isUnsure =
@@ -303,6 +305,17 @@ function shapeOfRelation(
     inherited,
   });
 }
+
+/** Whether a relation's rows are lists of a statement's own few rows, all of each, which an index of the model finds. */
+const isListOfFew = (draft: Draft, { relation, query }: ReachedRelation, path: Path): boolean =>
+  draft.nestsLists === true &&
+  // Inside of nested rows, and below rows that others share, a list would come many times.
+  draft.joined !== undefined &&
+  path.steps.length === 0 &&
+  relation.cardinality === "many" &&
+  query.limit === undefined &&
+  query.offset === undefined &&
+  ownerIndex(query.source, relation.steps, totalOrder(query)) !== "none";
 
 const isWithoutKey = ({ entity }: QueryState["source"]): boolean => entity.key.length === 0;
 

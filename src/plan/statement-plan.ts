@@ -207,4 +207,6 @@ export interface PlanSettings {
   readonly lifted?: readonly string[];
   /** Whether all levels of a tree are best fetched by one statement, as where each is a way to a server and back. */
   readonly wholeTrees?: boolean;
+  /** Below so many rows, `auto` nests lists in them, which an index finds. */
+  readonly nestsBelow?: number;
 }

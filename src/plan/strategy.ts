@@ -9,6 +9,8 @@ export interface Preferences {
   readonly database: Strategy;
   /** Whether the relation starts at rows that belong to many others, so that several of them lead to one row. */
   readonly isBelowMany: boolean;
+  /** Whether its rows are a list of each of few rows, which an index finds. */
+  readonly isBelowFew: boolean;
 }
 
 /** The way a relation is fetched, and the reason in words. */
@@ -28,12 +30,14 @@ function preferenceOf(
   return [database, "said of the database"];
 }
 
-/** The way a relation is fetched: the narrowest preference wins; `auto` joins to-one relations but below many rows, and batches the others. */
+/** The way a relation is fetched: the narrowest preference wins; `auto` joins to-one relations but below many rows, nests the lists of few rows, and batches the others. */
 export function wayOf(relation: ResolvedRelation, preferences: Preferences): Choice {
   const [strategy, why] = preferenceOf(relation, preferences);
   const isOne = relation.cardinality === "one";
   if (strategy === "auto" && isOne && preferences.isBelowMany)
     return { way: "batch", why: "auto: below many rows, each row that they lead to comes once" };
+  if (strategy === "auto" && !isOne && preferences.isBelowFew)
+    return { way: "nest", why: "auto: the lists of few rows come in the same statement, inside of them" };
   if (strategy === "auto")
     return isOne
       ? { way: "join", why: "auto: a to-one relation adds columns, and no rows" }

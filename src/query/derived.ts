@@ -50,6 +50,7 @@ function derivedColumn(property: string, name: string, nodes: readonly Node[]): 
     isKey: false,
     isUnique: false,
     isHeavy: false,
+    isSecret: false,
     isVersion: false,
     isComputed: false,
     defaultValue: undefined,

@@ -13,6 +13,7 @@ export type {
   Selecting,
 } from "./combined-types.js";
 export { fieldsOf, fieldsOfQuery, projectionOfQuery, rowAt } from "./derived.js";
+export { forced } from "./forced.js";
 export type { Group, GroupKeys } from "./group.js";
 export { from, isPlainQuery, reachOf, stateOf, withProjection } from "./query.js";
 export type {
@@ -30,6 +31,7 @@ export type {
   ReachShape,
 } from "./query-types.js";
 export type { Reference, ReferenceOf, RelatedRows, RelatedSet } from "./reference.js";
+export type { RefusedNames } from "./refused-types.js";
 export { rowCount } from "./row-count.js";
 export type { Collection, Selected, Selection, SelectionObject, Unselected } from "./selection.js";
 export { type RawCommand, type RawRows, type RawStatement, rawIn, type SqlPart, sql } from "./sql.js";

@@ -15,7 +15,9 @@ import type {
 } from "../model/index.js";
 import type { Combined, Joining, Place, Selecting } from "./combined-types.js";
 import type { Reference } from "./reference.js";
+import type { Ruled } from "./refused-types.js";
 import type { Selected, Selection } from "./selection.js";
+
 /** What narrows, orders and cuts a query; each gives a new query and leaves the old one as it was. */
 export interface Narrowing<D extends Definitions<D>, E extends EntityName<D>> {
   /** Only the rows for which the predicate is true; several calls must all be true. */
@@ -33,6 +35,8 @@ export interface Narrowing<D extends Definitions<D>, E extends EntityName<D>> {
   after(cursor: string): this;
   /** Only the rows before a place in the query's order; with a limit: the last of them. */
   before(cursor: string): this;
+  /** Says that a finding of a ledger or an audit is meant here, and why: it is told apart from the others. */
+  accept(kind: string, reason: string): this;
   /** Adds to the query only where the value is there: neither undefined nor null. */
   given<V>(value: V, then: (query: this, value: NonNullable<V>) => this): this;
 }
@@ -81,9 +85,13 @@ export interface EntityQuery<D extends Definitions<D>, E extends EntityName<D>, 
   /**
    * What becomes of reading what the query does not bring, on a live entity of a unit of work: it is loaded when it is
    * awaited, refused (`OutsideReachError`), or blank: an empty list, null. With names: of these relations and columns.
-   * It holds for all below the query's rows where nothing narrower says otherwise.
+   * It holds for all below the query's rows where nothing narrower says otherwise. Code that reads what the query refuses
+   * does not compile.
    */
-  outside(rule: OutsideRule, ...names: (keyof ColumnsOf<D, E> | keyof RelationsOf<D, E>)[]): this;
+  outside<const R extends OutsideRule, const N extends keyof ColumnsOf<D, E> | keyof RelationsOf<D, E>>(
+    rule: R,
+    ...names: readonly N[]
+  ): EntityQuery<D, E, Ruled<Row, R, N, keyof ColumnsOf<D, E> | keyof RelationsOf<D, E>>>;
   /** Sets the strategy for what is reached; inside a reach: for that relation and what it reaches in turn. */
   how(strategy: Strategy): this;
   /** Brings for each row only what the function names: an expression, or an object of such. */
@@ -149,7 +157,10 @@ export interface OneQuery<D extends Definitions<D>, E extends EntityName<D>, Row
   /** Brings only these columns of the row, heavy ones too, as a plain object. */
   columns<const P extends keyof ColumnsOf<D, E>>(...names: readonly P[]): OneQuery<D, E, Narrowed<D, E, Row, P>>;
   /** What becomes of reading what it does not bring, as on any query. */
-  outside(rule: OutsideRule, ...names: (keyof ColumnsOf<D, E> | keyof RelationsOf<D, E>)[]): this;
+  outside<const R extends OutsideRule, const N extends keyof ColumnsOf<D, E> | keyof RelationsOf<D, E>>(
+    rule: R,
+    ...names: readonly N[]
+  ): OneQuery<D, E, Ruled<Row, R, N, keyof ColumnsOf<D, E> | keyof RelationsOf<D, E>>>;
   /** Sets the strategy for this relation and what it reaches in turn. */
   how(strategy: Strategy): this;
   /** Brings only what the function names. */

@@ -254,6 +254,12 @@ class BuiltQuery {
     return this.#with({ lifted: [...new Set([...lifted, ...names])] });
   }
 
+  accept(kind: string, reason: string): BuiltQuery {
+    if (typeof reason !== "string" || reason.trim() === "")
+      throw new GemachError("VALUE_UNFIT", { column: "accept()", expected: "a reason", got: typeWord(reason) });
+    return this.#with({ accepted: [...(this[stateKey].accepted ?? []), { kind, reason }] });
+  }
+
   counted(): BuiltQuery {
     return this.#with({ isCounted: true, reach: [], projection: undefined });
   }

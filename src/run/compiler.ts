@@ -1,11 +1,30 @@
-import type { Past, QueryState, ResolvedEntity, Strategy } from "../expression/index.js";
-import type { PlanSettings, RowPlan, StatementPlan } from "../plan/index.js";
-import { type CompiledStatement, compile, type Dialect } from "../sql/index.js";
+import type { Given, Past, QueryState, ResolvedEntity, Strategy } from "../expression/index.js";
+import type { PlanSettings, RowPlan, StatementPlan, WritePlan } from "../plan/index.js";
+import {
+  type CompiledStatement,
+  compile,
+  type Dialect,
+  type EncodedStatement,
+  encodeParameter,
+  printChange,
+} from "../sql/index.js";
 import type { ConstructorOf, Runtime } from "./gather.js";
 import { type RowConstructor, rowConstructors } from "./row-constructor.js";
+import {
+  changeShapeOf,
+  changeWithoutValues,
+  givenOf,
+  isFilledAlone,
+  shapeOf,
+  withoutValues,
+  withValues,
+} from "./shapes.js";
 
 /** What turns a query into a statement's plan. */
 export type Planner = (query: QueryState, settings: PlanSettings) => StatementPlan;
+
+/** A change as it is printed, before it has values. */
+type PrintedChange = ReturnType<typeof printChange>;
 
 /** Settings that all statements of a database share. */
 export interface CompilerOptions {
@@ -14,7 +33,10 @@ export interface CompilerOptions {
   readonly isTrusting: boolean;
 }
 
-/** How many shapes of `db.reach` are kept; a program has far fewer. */
+/** Verbs whose statements are shared by queries of one shape. */
+const shapedUses: ReadonlySet<string> = new Set(["list", "single", "count", "exists"]);
+
+/** How many shapes of an entity's queries, and of `db.reach`, are kept; a program has far fewer. */
 const mostShapes = 1000;
 
 /**
@@ -28,10 +50,12 @@ export class Compiler {
   /** Whether code may be compiled at run time. */
   readonly generatesCode: boolean;
   readonly #constructors = new WeakMap<RowPlan, RowConstructor>();
+  readonly #shapes = new WeakMap<ResolvedEntity, Map<string, CompiledStatement | undefined>>();
+  readonly #changes = new WeakMap<ResolvedEntity, Map<string, PrintedChange>>();
   readonly #reached = new WeakMap<ResolvedEntity, Map<string, QueryState>>();
 
   constructor(dialect: Dialect, { how, generateCode, isTrusting }: CompilerOptions) {
-    this.settings = { strategy: how, isTrusting, wholeTrees: dialect.wholeTrees };
+    this.settings = { strategy: how, isTrusting, wholeTrees: dialect.wholeTrees, nestsBelow: dialect.nestsBelow };
     this.generatesCode = generateCode;
     const make = rowConstructors(dialect, generateCode);
     const constructorOf: ConstructorOf = (plan) => {
@@ -48,7 +72,47 @@ export class Compiler {
   /** The statement that a planner makes of a query; of a template's the same one for all that it is run with. */
   compile(query: QueryState, use: string, planner: Planner): CompiledStatement {
     const owner = query.given?.template ?? query;
-    return this.kept(owner, use, () => this.fresh(owner, planner));
+    return this.kept(owner, use, () => this.#shaped(owner, use, planner) ?? this.fresh(owner, planner));
+  }
+
+  /** The statement that queries of one shape share, with the values of this one; undefined where a query has no shape that can be told. */
+  #shaped(query: QueryState, use: string, planner: Planner): CompiledStatement | undefined {
+    // A query's rows as a source are an entity of their own each time, for which nothing is worth keeping.
+    if (!shapedUses.has(use) || query.source.entity.derivation !== undefined) return undefined;
+    const shape = shapeOf(query);
+    if (shape === undefined) return undefined;
+    const { entity } = query.source;
+    const known = this.#shapes.get(entity) ?? new Map<string, CompiledStatement | undefined>();
+    this.#shapes.set(entity, known);
+    const key = `${use} ${shape.key}`;
+    let statement = known.get(key);
+    if (statement === undefined && !known.has(key)) {
+      const made = this.fresh(withoutValues(query, shape), planner);
+      statement = isFilledAlone(made) ? made : undefined;
+      if (known.size >= mostShapes) known.clear();
+      known.set(key, statement);
+    }
+    return statement === undefined ? undefined : withValues(statement, shape);
+  }
+
+  /** The statement of a change, printed once for all of its shape; undefined where the shape cannot be told. */
+  change(plan: WritePlan, given: Given | undefined): EncodedStatement | undefined {
+    if (plan.kind !== "update" && plan.kind !== "delete") return undefined;
+    const shape = changeShapeOf(plan);
+    if (shape === undefined) return undefined;
+    const { entity } = plan.query.source;
+    const known = this.#changes.get(entity) ?? new Map<string, PrintedChange>();
+    this.#changes.set(entity, known);
+    let printed = known.get(shape.key);
+    const { dialect } = this.runtime;
+    if (printed === undefined) {
+      printed = printChange(changeWithoutValues(plan, shape), dialect);
+      if (known.size >= mostShapes) known.clear();
+      known.set(shape.key, printed);
+    }
+    const values = givenOf(shape, given);
+    const { text, parameters } = printed;
+    return { text, parameters: parameters.map((parameter) => encodeParameter(dialect, parameter, [], values)) };
   }
 
   /** The same, kept nowhere. */

@@ -45,11 +45,16 @@ export function givenFor({ values }: Context, { given }: Pick<QueryState, "given
 
 /** What the caller gets of a query's rows. */
 export const alive = <R>(
-  { living }: Context,
+  { living, sender }: Context,
   state: QueryState,
   rows: readonly R[],
   origin: VerbOrigin,
-): readonly R[] => (living === undefined ? rows : (living.rows(state, rows, origin) as readonly R[]));
+): readonly R[] => {
+  const given = living === undefined ? rows : (living.rows(state, rows, origin) as readonly R[]);
+  if (living === undefined && sender.watch.isWatched())
+    sender.watch.tell((observer) => observer.gives?.(given, state, origin));
+  return given;
+};
 
 /** The same of values that a statement gets in any case. */
 export const givenWith = ({ values }: Context, given: Given): Given =>
@@ -57,6 +62,24 @@ export const givenWith = ({ values }: Context, given: Given): Given =>
 
 /** Does what a verb does, as long as its limits let it. */
 export async function run<R>(
+  context: Context,
+  steps: () => Steps<R>,
+  together: Together,
+  origin: VerbOrigin,
+  limits: Limits,
+): Promise<R> {
+  const { watch } = context.sender;
+  if (!watch.isWatched()) return await done(context, steps, together, origin, limits);
+  const started = watch.clock();
+  try {
+    return await done(context, steps, together, origin, limits);
+  } finally {
+    const milliseconds = watch.clock() - started;
+    watch.tell((observer) => observer.called?.({ origin, milliseconds }));
+  }
+}
+
+async function done<R>(
   { sender }: Context,
   steps: () => Steps<R>,
   together: Together,

@@ -21,6 +21,16 @@ export interface Request {
   readonly unpacked?: string;
   /** What ends it before its own end, on the server too where the engine can. */
   readonly stop?: Stop;
+  /** Who is told how it goes on, where somebody watches. */
+  watcher?: RequestWatcher;
+}
+
+/** Is told how a request goes on. */
+export interface RequestWatcher {
+  /** It has a connection, and goes to the database now. */
+  connected(): void;
+  /** So many objects were made of its rows, so many of them those that the others belong to. */
+  made(objects: number, owners: number): void;
 }
 
 /** What may come at once or later. */

@@ -116,6 +116,10 @@ const reversed = (gathered: Gathered): Gathered => ({
   rows: gathered.rows.toReversed(),
 });
 
+/** How many objects were made of the rows of one statement. */
+const countOf = ({ objects, further }: Gathered): number =>
+  further.reduce((sum, one) => sum + countOf(one), objects.length);
+
 /** Runs a statement and its follow-ups; its rows stay beside their objects. */
 export function* fetchGathered(
   statement: CompiledStatement,
@@ -124,9 +128,11 @@ export function* fetchGathered(
   given: Given | undefined,
   check?: (found: number) => Steps<void>,
 ): Steps<Gathered> {
-  const sent = unpacked(statement, yield requestOf(statement, runtime, keys, given), runtime);
+  const request = requestOf(statement, runtime, keys, given);
+  const sent = unpacked(statement, yield request, runtime);
   const { plan } = statement;
   const inOrder = gather(plan.rows, sent, runtime, plan.ownerSteps.length === 0);
+  request.watcher?.made(countOf(inOrder), inOrder.objects.length);
   const gathered = plan.isReversed ? reversed(inOrder) : inOrder;
   if (check !== undefined) yield* check(gathered.objects.length);
   yield* fetchFollowUps(statement, gathered, runtime, given);

@@ -4,9 +4,12 @@ export { Compiler } from "./compiler.js";
 export { type Connection, connectionKey, connectionOf } from "./connections.js";
 export { type Context, type Living, noLimits, rowsOfQuery, run, stepsOfQuery } from "./context.js";
 export type { Driver, Isolation, Request, Send, Session, Soon, TransactionSettings, WireRows } from "./driver.js";
+export { type ExplainedStatement, type ExplainOptions, explainSent, planVerb } from "./explain.js";
 export { insideOf, refuseInside } from "./lone.js";
+export { opened } from "./opened.js";
 export { expectOptions } from "./options.js";
 export { controlOrigin, type Origin, type VerbOrigin } from "./origin.js";
+export { sendOwn } from "./own-statement.js";
 export { now } from "./platform.js";
 export type { Portion } from "./portion.js";
 export { completed } from "./reach.js";
@@ -28,5 +31,13 @@ export {
 } from "./stop.js";
 export { transact } from "./transaction.js";
 export { Verbs } from "./verbs.js";
-export { type BegunStatement, type Observer, type SentStatement, type Watch, watch } from "./watch.js";
+export {
+  type BegunStatement,
+  type DoneCall,
+  type DoneTransaction,
+  type Observer,
+  type SentStatement,
+  type Watch,
+  watch,
+} from "./watch.js";
 export { insertEach, writeKeyed, writing } from "./write.js";

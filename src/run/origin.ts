@@ -12,6 +12,8 @@ export interface VerbOrigin {
   readonly at: CallSite | undefined;
   /** A number that the statements of one call have in common, as long as somebody watches. */
   readonly call?: number | undefined;
+  /** A number that all of one transaction have in common, as long as somebody watches. */
+  readonly transaction?: number | undefined;
 }
 
 /** What a statement is for, and who asked for it. */

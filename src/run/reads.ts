@@ -25,6 +25,7 @@ import {
   run,
   togetherFor,
 } from "./context.js";
+import { type ExplainedStatement, type ExplainOptions, explainSteps } from "./explain.js";
 import { fetch } from "./fetch.js";
 import { oneByOne } from "./one-by-one.js";
 import { expectOptions } from "./options.js";
@@ -233,6 +234,20 @@ export class Reads {
     const given = rowList(rows, resolved, "reach");
     const state = compiler.reached(resolved, shape, () => stateOf(from(entity).reach(shape as never), "reach"));
     return (await completed(this.#context, state, given, origin, limits)) as Reached<D, E, R, S>[];
+  }
+
+  /**
+   * The plan by which the database executes each statement of a query, in one form for all engines. It changes nothing. Without
+   * `analyze` a query that reaches relations fetches up to 101 of its rows, for the keys that their statements need; with it all statements are
+   * run, and measured.
+   * @throws GemachError `OPTION_UNKNOWN`
+   */
+  async explain(query: Query, options: ExplainOptions & Limits = noLimits): Promise<readonly ExplainedStatement[]> {
+    expectOptions("explain", options, ["analyze", "verb", ...limitNames]);
+    const state = stateOf(query, "explain");
+    expectTransaction(this.#context, state);
+    const origin = originOf(this.#context, "explain", Reads.prototype.explain, query);
+    return await run(this.#context, () => explainSteps(this.#context, state, options), "no", origin, options);
   }
 
   async #one<Row>(asked: QueryState, origin: VerbOrigin, limits: Limits): Promise<readonly Row[]> {

@@ -1,5 +1,6 @@
 import { type Driver, type Request, type Send, type Session, type Soon, snapshot, type WireRows } from "./driver.js";
 import { refuseInside } from "./lone.js";
+import { opened } from "./opened.js";
 import type { VerbOrigin } from "./origin.js";
 import type { Steps } from "./steps.js";
 import type { Stop } from "./stop.js";
@@ -86,7 +87,7 @@ export function poolSender(driver: Driver, watch: Watch): Sender {
         return walk((request) => watch.send(send, request, verb), steps());
       }
       stop?.check();
-      const session = driver.open(stop);
+      const session = opened(driver, watch, stop, verb);
       return session instanceof Promise
         ? session.then((opened) => inSession(opened, steps, together, verb, stop))
         : inSession(session, steps, together, verb, stop);

@@ -66,7 +66,7 @@ export class Verbs extends Reads {
     this.#refuseReadOnly(origin.verb);
     const state = origin.query === undefined ? undefined : stateOf(origin.query, origin.verb);
     const given = givenFor(this.#context, { given: state?.given });
-    const { steps, isSeveral } = writing(plan, compiler.runtime, given);
+    const { steps, isSeveral } = writing(plan, compiler.runtime, given, compiler.change(plan, given));
     return await run(this.#context, steps, isSeveral ? "always" : "no", origin, limits);
   }
 

@@ -1,6 +1,13 @@
-import type { Given } from "../expression/index.js";
+import type { Given, ResolvedEntity } from "../expression/index.js";
 import type { InsertPlan, KeyedPlan, KeyedRow, WritePlan } from "../plan/index.js";
-import { keyedStatements, type StatementOrigin, writeStatements } from "../sql/index.js";
+import {
+  detailKey,
+  type EncodedStatement,
+  keyedStatements,
+  type StatementOrigin,
+  writeDetail,
+  writeStatements,
+} from "../sql/index.js";
 import type { WireRows } from "./driver.js";
 import { gather, type Runtime } from "./gather.js";
 import type { Steps } from "./steps.js";
@@ -16,8 +23,25 @@ const words: Readonly<Record<WritePlan["kind"], string>> = {
 };
 
 function originOf(plan: WritePlan): StatementOrigin {
-  const { name } = "entity" in plan ? plan.entity : plan.query.source.entity;
-  return { purpose: `${words[plan.kind]} ${name}`, entity: name, relation: undefined, strategy: undefined };
+  const entity = "entity" in plan ? plan.entity : plan.query.source.entity;
+  return originFor(words[plan.kind], entity);
+}
+
+const origins = new WeakMap<ResolvedEntity, Map<string, StatementOrigin>>();
+
+/** What a write is for: made once, since making it took a tenth of a single update. */
+function originFor(words: string, entity: ResolvedEntity): StatementOrigin {
+  const known = origins.get(entity) ?? new Map<string, StatementOrigin>();
+  origins.set(entity, known);
+  let origin = known.get(words);
+  if (origin === undefined) {
+    origin = {
+      ...{ purpose: `${words} ${entity.name}`, entity: entity.name, relation: undefined, strategy: undefined },
+      [detailKey]: writeDetail(entity),
+    };
+    known.set(words, origin);
+  }
+  return origin;
 }
 
 /** Writes rows that are found by their keys; tells of each statement how many it found of how many. */
@@ -26,9 +50,10 @@ function* sendKeyed(
   { dialect }: Pick<Runtime, "dialect">,
   found: (count: number, rows: readonly KeyedRow[]) => void,
 ): Steps<void> {
-  const { name } = plan.entity;
-  const purpose = `${plan.verb === "update" ? "changed" : "deleted"} rows of ${name}`;
-  const origin = { purpose, entity: name, relation: undefined, strategy: undefined };
+  const origin = originFor(
+    `${plan.verb === "update" ? "changed" : "deleted"} rows of ${plan.entity.name}`,
+    plan.entity,
+  );
   for (const { text, parameters, rows } of keyedStatements(plan, dialect)) {
     const answer = yield { text, parameters, origin, counts: true };
     found(Number(answer[0]?.[0] ?? 0), rows);
@@ -69,9 +94,10 @@ export function writing(
   plan: WritePlan,
   runtime: Runtime,
   given: Given | undefined,
+  known?: EncodedStatement,
 ): { readonly steps: () => Steps<Written>; readonly isSeveral: boolean } {
   const origin = originOf(plan);
-  const statements = writeStatements(plan, runtime.dialect, given);
+  const statements = known === undefined ? writeStatements(plan, runtime.dialect, given) : [known];
   const returning = plan.kind === "insertFrom" ? undefined : plan.returning;
   const steps = function* (): Steps<Written> {
     const wires: WireRows[number][] = [];

@@ -1,6 +1,9 @@
 import type { ValueType } from "../columns/index.js";
+import type { ResolvedEntity } from "../expression/index.js";
 import { type FollowUp, type ReachNote, type StatementPlan, typeOfOutput } from "../plan/index.js";
 import type { Dialect } from "./dialects/dialect.js";
+import { givesSecrets, writesSecrets } from "./explain/secrets.js";
+import { type TableUse, usesOf } from "./explain/table-use.js";
 import { type Printed, print } from "./print/print.js";
 import { translate } from "./translate/statement.js";
 import type { Compound, Parameter, Select } from "./tree/tree.js";
@@ -15,14 +18,48 @@ export interface StatementOrigin {
   readonly relation: string | undefined;
   /** How that relation is fetched. */
   readonly strategy: ReachNote["how"] | undefined;
+  /** @internal */
+  readonly [detailKey]?: StatementDetail;
 }
 
-const originOf = ({ purpose, relation, source }: StatementPlan): StatementOrigin => ({
+/** What else is known of a statement: no part of what is shown or written down. */
+export interface StatementDetail {
+  /** What it asks of its tables; worked out when somebody asks. */
+  readonly uses: () => readonly TableUse[];
+  /** Whether its values may be somebody's secrets; worked out when somebody asks. */
+  readonly isSecret: (text: string) => boolean;
+}
+
+/** Where an origin keeps it. @internal */
+export const detailKey: unique symbol = Symbol("gemach.detail");
+
+/** What else is known of a statement of the library's own. */
+export const detailOf = (origin: StatementOrigin): StatementDetail | undefined => origin[detailKey];
+
+const originOf = ({ purpose, relation, source }: StatementPlan, select: Select | Compound): StatementOrigin => ({
   purpose,
   entity: source.entity.name,
   relation,
   strategy: relation === undefined ? undefined : "batch",
+  [detailKey]: detailIn(select),
 });
+
+/** What is known of a statement that writes rows of an entity; `find`: what finds those that are there already. */
+export const writeDetail = (entity: ResolvedEntity, find?: () => Select | Compound): StatementDetail => ({
+  uses: () => (find === undefined ? [] : usesOf(find())),
+  isSecret: (text) => writesSecrets(entity, text),
+});
+
+function detailIn(select: Select | Compound): StatementDetail {
+  let isSecret: boolean | undefined;
+  return {
+    uses: () => usesOf(select),
+    isSecret: () => {
+      isSecret ??= givesSecrets(select);
+      return isSecret;
+    },
+  };
+}
 
 /** A statement ready to be sent, with its follow-ups. */
 export interface CompiledStatement {
@@ -58,8 +95,8 @@ function textBySize(select: Select | Compound, dialect: Dialect): (keys: number)
 
 /** Turns a plan, and all its follow-ups, into text. */
 export function compile(plan: StatementPlan, dialect: Dialect): CompiledStatement {
-  const origin = originOf(plan);
   const select = translate(plan, dialect);
+  const origin = originOf(plan, select);
   const { text, parameters } = print(select, dialect);
   const followUps = new Map(followUpsOf(plan.rows).map((followUp) => [followUp, compile(followUp.statement, dialect)]));
   const packed = dialect.pack(select, plan);

@@ -1,10 +1,12 @@
-export { type CompiledStatement, compile, type StatementOrigin } from "./compile.js";
+export { type CompiledStatement, compile, detailKey, detailOf, type StatementOrigin, writeDetail } from "./compile.js";
 export type { Dialect, DialectName } from "./dialects/dialect.js";
 export { encodeParameter } from "./dialects/encode.js";
 export { mariadbDialect } from "./dialects/mariadb/mariadb-dialect.js";
 export { pgliteDialect, postgresDialect } from "./dialects/postgres/postgres-dialect.js";
 export { sqliteDialect } from "./dialects/sqlite/sqlite-dialect.js";
 export type { Keys, Wire } from "./dialects/wire.js";
+export { type PlanOperation, type PlanStep, stepsIn } from "./explain/execution-plan.js";
+export type { TableUse } from "./explain/table-use.js";
 export { preview } from "./preview/all.js";
 export {
   type DialectOption,
@@ -15,8 +17,10 @@ export {
   type PreviewOptions,
 } from "./preview/preview.js";
 export type { PreviewWriteOptions } from "./preview/preview-writes.js";
+export { qualifiedTable } from "./print/printer.js";
 export { rawRequest } from "./translate/raw.js";
 export type { Parameter } from "./tree/tree.js";
+export { changeStatement as printChange } from "./write/change.js";
 export type { EncodedStatement } from "./write/insert.js";
 export { keyedStatements } from "./write/keyed.js";
 export { writeStatements } from "./write/write.js";

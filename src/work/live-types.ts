@@ -14,6 +14,7 @@ import type {
   RelationsOf,
   TargetOf,
 } from "../model/index.js";
+import type { RefusedNames } from "../query/index.js";
 
 declare const liveKey: unique symbol;
 
@@ -92,11 +93,16 @@ type LivePart<D extends Definitions<D>, E extends EntityName<D>, Row> = {
     ? LiveValue<ColumnsOf<D, E>[P]>
     : LiveValue<ColumnsOf<D, E>[P]> | Lazy<LiveValue<ColumnsOf<D, E>[P]>>;
 } & LiveRelations<D, E, Row> &
-  LiveEntity<E>;
+  LiveEntity<E> & { [P in Exclude<RefusedNames<Row>, keyof Row>]: never };
+
+/** in: a plain row that has more or less than the entity's columns; out: the live entity that has what is in it. */
+type OtherLive<D extends Definitions<D>, E extends EntityName<D>, Row> = [RefusedNames<Row>] extends [never]
+  ? Live<D, E, Row>
+  : Live<D, E, Row> & { [P in Exclude<RefusedNames<Row>, keyof Row>]: never };
 
 /**
  * in: a plain row of an entity, which a query brings; out: the live entity that has what is in it. Names are compared, columns first,
- * since that is known of most entities at once.
+ * since that is known of most entities at once. What is refused is `never`, so that nothing can be done with it.
  */
 export type BroughtLive<D extends Definitions<D>, E extends EntityName<D>, Row> = keyof ColumnsOf<
   D,
@@ -104,11 +110,11 @@ export type BroughtLive<D extends Definitions<D>, E extends EntityName<D>, Row> 
 > extends keyof Row
   ? keyof Row extends keyof ColumnsOf<D, E>
     ? Live<D, E>
-    : Live<D, E, Row>
+    : OtherLive<D, E, Row>
   : keyof PlainRow<D, E> extends keyof Row
     ? keyof Row extends keyof PlainRow<D, E>
       ? Live<D, E>
-      : Live<D, E, Row>
+      : OtherLive<D, E, Row>
     : LivePart<D, E, Row>;
 
 /** in: an entity; out: the names of the columns that hold the keys of its to-one relations. */

@@ -166,6 +166,7 @@ function keyTemplate(entity: ResolvedEntity, isOne: boolean, columns: readonly s
       ? ({ kind: "compare", comparison: "equal", left: operand, right: hole } as const)
       : ({ kind: "oneOf", operand, values: { hole: "key" } } as const);
     template = { ...allOf(source), where: [where], columns };
+    if (columns === undefined) template = liveQuery(template);
     known.set(name, template);
   }
   return template;
@@ -184,7 +185,8 @@ function byKeys(entity: ResolvedEntity, keys: readonly Live[], columns: readonly
   }
   const source = { entity };
   const operands = entity.key.map((column) => columnAt(pathTo(source), column));
-  return { ...allOf(source), where: [{ kind: "inRows", operands, rows: values }], columns };
+  const state = { ...allOf(source), where: [{ kind: "inRows", operands, rows: values } as const], columns };
+  return columns === undefined ? liveQuery(state) : state;
 }
 
 /** Rows of an entity by their keys, as live entities. */
@@ -194,7 +196,7 @@ export async function fetchByKeys(
   keys: readonly Live[],
   at: CallSite | undefined,
 ): Promise<Live[]> {
-  const state = liveQuery(byKeys(entity, keys, undefined));
+  const state = byKeys(entity, keys, undefined);
   const rows = await rowsOfQuery(unit.context, state, ownOrigin("byKey", at));
   return adopt(unit, state, rows as Live[], newCohort(at), undefined);
 }

@@ -1,5 +1,5 @@
 import { GemachError } from "../errors/index.js";
-import type { OutsideRule, Query, QueryState } from "../expression/index.js";
+import { entitiesRead, type OutsideRule, type Query, type QueryState } from "../expression/index.js";
 import { type Definitions, type Entity, type EntityName, entityIn, type KeyOf, type PlainRow } from "../model/index.js";
 import { type EntityQuery, type Reached, type ReachFaults, type ReachShape, reachOf } from "../query/index.js";
 import {
@@ -29,7 +29,7 @@ import { removeOwned } from "./owned.js";
 import { type PatchOptions, patch } from "./patch.js";
 import { properties } from "./properties.js";
 import { expectLive } from "./relations.js";
-import { entitiesRead, newCohort, ownOrigin, type Unit } from "./unit.js";
+import { newCohort, ownOrigin, type Unit } from "./unit.js";
 
 /** Settings of a unit of work. */
 export interface WorkOptions {
@@ -217,12 +217,18 @@ export class UnitOfWork extends LiveReads {
    * fetched by one.
    * @throws GemachError `NONE_FOUND`
    */
-  async byKey<D extends Definitions<D>, E extends EntityName<D>>(
+  byKey<D extends Definitions<D>, E extends EntityName<D>>(
     entity: Entity<D, E>,
     key: KeyOf<D, E>,
   ): Promise<Live<D, E>> {
     const at = this.#at(UnitOfWork.prototype.byKey);
-    return (await this.#byKey(entityIn(entity, "byKey"), key, at)) as Live<D, E>;
+    // No function that awaits: many are asked for at once, and each wait is one more promise.
+    try {
+      const found = this.#byKey(entityIn(entity, "byKey"), key, at);
+      return (found instanceof Promise ? found : Promise.resolve(found)) as Promise<Live<D, E>>;
+    } catch (error) {
+      return Promise.reject(error);
+    }
   }
 
   /**

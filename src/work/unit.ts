@@ -1,5 +1,5 @@
 import { kinds } from "../columns/index.js";
-import type { OutsideRule, QueryState, ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
+import type { OutsideRule, ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
 import type { CallSite, Compiler, Context, VerbOrigin } from "../run/index.js";
 import type { Cohort, Kept, Live, LiveKind, Properties } from "./kept.js";
 import { liveKind } from "./live-kind.js";
@@ -104,26 +104,3 @@ export function mirrorsOf(relation: ResolvedRelation): readonly ResolvedRelation
   }
   return known;
 }
-
-/** Every entity whose rows a query looks at. */
-export function entitiesRead(state: QueryState): ReadonlySet<ResolvedEntity> {
-  const found = new Set<ResolvedEntity>();
-  const seen = new Set<unknown>();
-  const visit = (part: unknown): void => {
-    if (typeof part !== "object" || part === null || seen.has(part)) return;
-    seen.add(part);
-    if (Array.isArray(part)) for (const one of part) visit(one);
-    else if (isEntity(part)) {
-      found.add(part);
-      visit(part.derivation);
-    } else if (part instanceof Map) return;
-    else for (const [name, inner] of Object.entries(part)) if (!skipped.has(name)) visit(inner);
-  };
-  visit(state);
-  return found;
-}
-
-/** What leads out of a query, or into the definitions of columns. */
-const skipped: ReadonlySet<string> = new Set(["past", "given", "outside", "column", "columns", "type", "pairs"]);
-
-const isEntity = (part: object): part is ResolvedEntity => "members" in part && "relations" in part;

@@ -21,7 +21,7 @@ select loan.id, loan.item_id, loan.member_id, loan.due, loan.returned
 from loan
 where loan.returned is null
 order by loan.due desc, loan.id desc
-limit + ?;
+limit +?;
 
 -- # and, or, not
 -- rows of Loan: ["2026-03-01",[1,2]]
@@ -31,7 +31,7 @@ where
   (
     loan.due < ?
     or loan.member_id in (
-      select + value
+      select +value
       from json_each(?)
     )
   )
@@ -177,7 +177,7 @@ select item.id, item.depot_id, item.name, item.note
 from item
 where
   item.id in (
-    select + value
+    select +value
     from json_each(?)
   );
 
@@ -191,7 +191,7 @@ select loan.id, loan.item_id, loan.member_id, loan.due, loan.returned
 from loan
 where
   loan.item_id in (
-    select + value
+    select +value
     from json_each(?)
   )
   and loan.returned is null
@@ -201,7 +201,7 @@ select "member".id, "member".name, "member".blocked, "member".sponsor_id
 from "member"
 where
   "member".id in (
-    select + value
+    select +value
     from json_each(?)
   );
 
@@ -214,7 +214,7 @@ order by item.id;
 select loan.id, loan.item_id, loan.member_id, loan.due, loan.returned
 from
   (
-    select + value as key_1
+    select +value as key_1
     from json_each(?)
   ) as owner
   join loan on loan.id in (
@@ -222,7 +222,7 @@ from
     from loan
     where loan.item_id = owner.key_1
     order by loan.due desc, loan.id desc
-    limit + ?
+    limit +?
   )
 order by loan.due desc, loan.id desc;
 
@@ -249,8 +249,8 @@ from
       depot
       left join district on district.id = depot.district_id
     order by district.name, depot.name desc, depot.id desc
-    limit + ?
-    offset + ?
+    limit +?
+    offset +?
   ) as depot
   left join item as items on items.depot_id = depot.id
   left join district on district.id = depot.district_id
@@ -312,7 +312,7 @@ select
         from loan
         where loan.item_id = item.id
         order by loan.due desc, loan.id desc
-        limit + ?
+        limit +?
       ) as some_rows
   )
 from item
@@ -407,7 +407,7 @@ from
   join item on depot.id = item.depot_id
 where
   item.id in (
-    select + value
+    select +value
     from json_each(?)
   );
 
@@ -424,7 +424,7 @@ from
   join depot on item.depot_id = depot.id
 where
   depot.district_id in (
-    select + value
+    select +value
     from json_each(?)
   )
 order by loan.id;
@@ -446,7 +446,7 @@ from
       join depot on item.depot_id = depot.id
     where
       depot.district_id in (
-        select + value
+        select +value
         from json_each(?)
       )
   ) as link on link.target_1 = "member".id
@@ -477,7 +477,7 @@ from
           join depot on item.depot_id = depot.id
         where
           depot.district_id in (
-            select + value
+            select +value
             from json_each(?)
           )
       ) as link on link.target_1 = "member".id
@@ -517,7 +517,7 @@ from
   join kit_item on item.id = kit_item.item_id
 where
   kit_item.kit_id in (
-    select + value
+    select +value
     from json_each(?)
   )
 order by item.id;
@@ -563,7 +563,7 @@ select loan.id, loan.item_id, loan.member_id, loan.due, loan.returned
 from loan
 where
   loan.item_id in (
-    select + value
+    select +value
     from json_each(?)
   )
   and loan.returned is null
@@ -750,7 +750,7 @@ select
         from loan
         where loan.item_id = item.id
         order by loan.id
-        limit + ?
+        limit +?
       ) as "some"
   )
 from item
@@ -782,7 +782,7 @@ from
   left join "member" as borrower on borrower.id = loan.member_id
 where
   loan.item_id in (
-    select + value
+    select +value
     from json_each(?)
   )
   and loan.returned is null
@@ -808,7 +808,7 @@ from
       join item on loan.item_id = item.id
     where
       item.depot_id in (
-        select + value
+        select +value
         from json_each(?)
       )
       and item.note is null
@@ -956,7 +956,7 @@ from
     select "member".id as "value"
     from "member"
     order by "member".name, "member".id
-    limit + ?
+    limit +?
   ) as part
 except
 select loan.member_id as "value"
@@ -1064,7 +1064,7 @@ where
   loan.returned is null
   and loan.member_id = ?
   and loan.item_id in (
-    select + value
+    select +value
     from json_each(?)
   )
 order by loan.id;

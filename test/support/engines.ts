@@ -19,6 +19,8 @@ export interface Engine {
   /** A database value over it; settings may differ from call to call. */
   connect(options?: DatabaseOptions): Database;
   readonly driver: Driver;
+  /** Where the database is, of a server. */
+  readonly url?: string;
   /** Sends SQL past the library. */
   execute(sql: string): Promise<void>;
   /** The rows of SQL sent past the library. */
@@ -63,6 +65,7 @@ async function openPostgres(isOdd: boolean): Promise<Engine> {
   const driver = postgres(pool);
   return {
     name: "postgres",
+    url: url.href,
     driver,
     connect: (options) => database(driver, options),
     execute: async (sql) => void (await pool.query(sql)),
@@ -100,6 +103,7 @@ async function openMariadb(isOdd: boolean): Promise<Engine> {
   const driver = mariadb(pool);
   return {
     name: "mariadb",
+    url: url.href,
     driver,
     connect: (options) => database(driver, options),
     execute: async (sql) => void (await pool.query(sql)),

@@ -40,6 +40,8 @@ interface EntitySpec {
   readonly isClass: boolean;
   /** Whether the two columns that are no keys are a value object. */
   readonly isNested: boolean;
+  /** Whether a standing condition hides some of its rows, by a value of the model's or of the handle's. */
+  readonly hides: "no" | "is" | "given";
   /** Keys to other entities. */
   readonly ups: readonly {
     readonly to: number;
@@ -74,6 +76,7 @@ const entitySpecs = ({ isFolding, isScaled }: Comparing) => {
       extra: fc.constantFrom(...columnNames),
       isClass: fc.boolean(),
       isNested: fc.boolean(),
+      hides: fc.constantFrom("no", "no", "is", "given"),
       ups: fc.array(
         fc.record({
           to: fc.nat({ max: 9 }),
@@ -96,8 +99,11 @@ const entitySpecs = ({ isFolding, isScaled }: Comparing) => {
 
 const nameOf = (index: number) => `E${index}`;
 
-/** A world, and its tables as others made them: without constraints. */
-export type RandomWorld = World & { readonly tables: object };
+/** A world of the rows that are visible, its tables as others made them, without constraints, and all rows that they hold. */
+export type RandomWorld = World & { readonly tables: object; readonly stored: World["rows"] };
+
+/** What a handle gives for the standing conditions of random worlds. */
+export const handleValues = { shown: 0 };
 
 /** The world that a specification means: its model, its rows, and what they are to an evaluation. */
 function worldFor(specs: readonly EntitySpec[], routes: readonly (readonly number[])[]): RandomWorld {
@@ -105,13 +111,22 @@ function worldFor(specs: readonly EntitySpec[], routes: readonly (readonly numbe
   const definitions: Record<string, { table: string; columns: Record<string, Untyped>; relations: Record<string, Untyped>; indexes: object[] }> = {};
   const rows: Record<string, Row[]> = {};
   const samples: Record<string, unknown> = {};
-  const world = { entities, rows, sampleOf: (name: string, column: string) => samples[`${name}.${column}`] ?? (column === "n" ? 1 : "t1") } as unknown as World;
+  const world = {
+    entities,
+    rows,
+    sampleOf: (name: string, column: string) => samples[`${name}.${column}`] ?? (column === "n" || column === "hid" ? 0 : "t1"),
+  } as unknown as World;
   const keysOf = (index: number) => (specs[index] as EntitySpec).key.map((kind, i) => [`k${i}`, kind] as const);
   specs.forEach((spec, index) => {
     const name = nameOf(index);
     const keys = keysOf(index);
     entities[name] = {
-      columns: { ...Object.fromEntries(keys.map(([key, kind]) => [key, keyKinds[kind].rule])), n: "ordered", [spec.extra]: "ordered?" },
+      columns: {
+        ...Object.fromEntries(keys.map(([key, kind]) => [key, keyKinds[kind].rule])),
+        n: "ordered",
+        [spec.extra]: "ordered?",
+        ...(spec.hides === "no" ? {} : { hid: "ordered" }),
+      },
       key: keys.map(([key]) => key),
       relations: {},
       ...(spec.isNested ? { inside: { v: ["n", spec.extra] } } : {}),
@@ -122,6 +137,7 @@ function worldFor(specs: readonly EntitySpec[], routes: readonly (readonly numbe
         ...Object.fromEntries(keys.map(([key, kind]) => [key, (keyKinds[kind].column() as Untyped).key])),
         n: integer,
         [spec.extra]: text.nullable,
+        ...(spec.hides === "no" ? {} : { hid: integer }),
       },
       relations: {},
       indexes: [],
@@ -137,6 +153,7 @@ function worldFor(specs: readonly EntitySpec[], routes: readonly (readonly numbe
         ...keysOf(index).map(([key, kind], i) => [key, keyKinds[kind].values[(choices[i] as number) % keyKinds[kind].values.length]]),
         ["n", (choices[2] as number) % 4],
         [spec.extra, (choices[3] as number) % 3 === 0 ? null : `t${(choices[3] as number) % 3}`],
+        ...(spec.hides === "no" ? [] : [["hid", (choices[6] as number) % 3 === 0 ? 1 : 0]]),
       ]);
       const isThere = (rows[name] as Row[]).some((other) => keysOf(index).every(([key]) => compareIn(world, name, key, other[key], row[key]) === 0));
       if (!isThere) (rows[name] as Row[]).push(row);
@@ -190,7 +207,13 @@ function worldFor(specs: readonly EntitySpec[], routes: readonly (readonly numbe
       (definitions[nameOf(target)] as Untyped).relations[down] = isOnly
         ? toOne(name, { keyInTarget: columns, constraint } as Untyped)
         : toMany(name, back as Untyped);
-      facts.relations[up] = { to: nameOf(target), here: columns, there: keys.map(([key]) => key), isOne: true, isStrict: !isLoose };
+      facts.relations[up] = {
+        to: nameOf(target),
+        here: columns,
+        there: keys.map(([key]) => key),
+        isOne: true,
+        isStrict: !isLoose && specs[target]?.hides === "no",
+      };
       (entities[nameOf(target)] as (typeof entities)[string]).relations[down] = { to: name, here: keys.map(([key]) => key), there: columns, isOne: isOnly };
     });
   });
@@ -252,6 +275,13 @@ function worldFor(specs: readonly EntitySpec[], routes: readonly (readonly numbe
     const others = Object.fromEntries(Object.entries(rest).filter(([name]) => !name.startsWith("k")));
     return { ...keys, v: value({ n: n.named("n"), [extra]: other.named(extra) }), ...others };
   };
+  const stored = Object.fromEntries(Object.entries(rows).map(([name, all]) => [name, [...all]]));
+  for (const [name, all] of Object.entries(rows)) rows[name] = all.filter(({ hid }) => hid !== 1);
+  const standing = { is: { column: "hid", is: 0 }, given: { column: "hid", given: "shown" } };
+  const optionsOf = ({ hides, isClass }: EntitySpec) => ({
+    ...(isClass ? { as: class Instance {} } : {}),
+    ...(hides === "no" ? {} : { standing: { visible: standing[hides] } }),
+  });
   const made = (hasRelations: boolean) =>
     model(
       Object.fromEntries(
@@ -260,14 +290,14 @@ function worldFor(specs: readonly EntitySpec[], routes: readonly (readonly numbe
           hasRelations
             ? entity(table, nested(specs[Number(name.slice(1))] as EntitySpec, columns), relations, {
                 indexes: indexes as Untyped,
-                ...(specs[Number(name.slice(1))]?.isClass === true ? { as: class Instance {} } : {}),
+                ...optionsOf(specs[Number(name.slice(1))] as EntitySpec),
               } as Untyped)
             : entity(table, columns),
         ]),
       ) as Untyped,
     );
   // Models are long to print.
-  return Object.defineProperties(world, { model: { value: made(true) }, tables: { value: made(false) } }) as RandomWorld;
+  return Object.defineProperties(world, { model: { value: made(true) }, tables: { value: made(false) }, stored: { value: stored } }) as RandomWorld;
 }
 
 /** Models of several entities with rows. */

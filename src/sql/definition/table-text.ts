@@ -6,6 +6,7 @@ import type {
   IndexDescription,
   TableDescription,
   TableInOrder,
+  TableReference,
 } from "../../model/index.js";
 import type { Dialect } from "../dialects/dialect.js";
 import { storedIn } from "../dialects/stored.js";
@@ -101,16 +102,24 @@ function conditionText({ conditions }: IndexDescription, { text }: Dialect): str
   return ` where ${parts.join(" and ")}`;
 }
 
-/** The statements that create the indexes of a table. */
-export function indexTexts(table: TableDescription, rules: TableRules, dialect: Dialect): readonly string[] {
+/** The statement that creates an index; `otherwise`: what it says of one that is there. */
+export function indexText(
+  table: TableReference,
+  index: IndexDescription,
+  rules: TableRules,
+  dialect: Dialect,
+  otherwise: "" | "if not exists " = "",
+): string {
   const { quote } = dialect.text;
   const place = rules.isByItself && table.schema !== undefined ? `${quote(table.schema)}.` : "";
   const on = rules.isByItself ? quote(table.table) : qualifiedTable(table, dialect);
-  return table.indexes.map((index) => {
-    const parts = index.parts.map(({ column, descending }) => `${quote(column)}${descending ? " desc" : ""}`);
-    return `create ${index.isUnique ? "unique " : ""}index if not exists ${place}${quote(index.name)} on ${on} (${parts.join(", ")})${conditionText(index, dialect)}`;
-  });
+  const parts = index.parts.map(({ column, descending }) => `${quote(column)}${descending ? " desc" : ""}`);
+  return `create ${index.isUnique ? "unique " : ""}index ${otherwise}${place}${quote(index.name)} on ${on} (${parts.join(", ")})${conditionText(index, dialect)}`;
 }
+
+/** The statements that create the indexes of a table. */
+export const indexTexts = (table: TableDescription, rules: TableRules, dialect: Dialect): readonly string[] =>
+  table.indexes.map((index) => indexText(table, index, rules, dialect, "if not exists "));
 
 /** Schemas, tables and indexes, and last the foreign keys that lead to tables which were not there yet. */
 export function createWithLateKeys(

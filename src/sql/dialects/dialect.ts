@@ -1,7 +1,8 @@
 import type { Scalar, ValueType } from "../../columns/index.js";
 import type { RowLock } from "../../expression/index.js";
-import type { TableInOrder } from "../../model/index.js";
+import type { IndexDescription, TableInOrder, TableReference } from "../../model/index.js";
 import type { Limits, OwnerIndex, PortionRules, StatementPlan } from "../../plan/index.js";
+import type { ExplainRules } from "../explain/execution-plan.js";
 import type { Calls } from "../print/calls.js";
 import type { AggregateTypes, NullPlace, Over } from "../print/parts.js";
 import type { Compound, InsertEnd, Parameter, Select, SortTerm, SqlExpression, Write } from "../tree/tree.js";
@@ -136,6 +137,8 @@ export interface DefinitionRules {
   readonly tablesQuery: string;
   /** The statements that create tables where there are none, each after those that it refers to. */
   readonly create: (tables: readonly TableInOrder[], dialect: Dialect) => readonly string[];
+  /** The statement that creates one index. */
+  readonly createIndex: (table: TableReference, index: IndexDescription, dialect: Dialect) => string;
 }
 
 /** What a dialect makes of parts of a statement that its engine cannot say, or gets wrong, right before they are printed. */
@@ -148,6 +151,16 @@ export interface Rewrites {
   readonly order?: (terms: readonly SortTerm[]) => readonly SortTerm[];
   readonly write?: (write: Write) => Write;
   readonly insertEnd?: (end: InsertEnd) => InsertEnd;
+}
+
+/** Statements that ask an engine what it knows of itself. */
+export interface CatalogueTexts {
+  /** Every index: table, index, column, position, is_unique, is_partial. */
+  readonly indexes: string;
+  /** Indexes that nothing was looked up by: table, index. */
+  readonly unusedIndexes?: string;
+  /** Statements that took long: statement, calls, milliseconds, rows. */
+  readonly statements?: string;
 }
 
 /** What sets one engine's SQL apart: its text, what it cannot say, values on the wire, tables, errors. */
@@ -164,8 +177,12 @@ export interface Dialect {
   readonly ownerForm: (index: OwnerIndex, keyLength: number, limits: Limits) => OwnerForm | undefined;
   /** Whether all levels of a tree are best fetched by one statement. */
   readonly wholeTrees: boolean;
+  /** Below so many rows or fewer, lists are best nested in them as JSON, as measured with up to a thousand rows a list. */
+  readonly nestsBelow: number;
   /** The same rows as one JSON value, where that is faster; undefined where rows are to come one by one. */
   readonly pack: (select: Select | Compound, plan: StatementPlan) => Select | undefined;
+  readonly explain: ExplainRules;
+  readonly catalogue: CatalogueTexts;
   /** What an error of the engine, or on the way to it, is in this library's terms; `place`: the file or server. */
   readonly fault: (error: unknown, statement: string, place?: string) => unknown;
 }

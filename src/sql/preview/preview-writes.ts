@@ -27,6 +27,7 @@ import {
   stateOf,
   type UpsertOptions,
 } from "../../query/index.js";
+import { writesSecrets } from "../explain/secrets.js";
 import { writeStatements } from "../write/write.js";
 import { type DialectOption, dialectIn, type PreviewedStatement } from "./preview.js";
 
@@ -41,12 +42,13 @@ function statementsOf(
   purpose: string,
   query?: Query,
 ): readonly PreviewedStatement[] {
+  const entity = "entity" in plan ? plan.entity : plan.query.source.entity;
   const given = query === undefined ? undefined : stateOf(query, "preview").given?.values;
   return writeStatements(plan, options.dialect, given).map(({ text, parameters }) => ({
     purpose,
     reaches: [],
     text,
-    parameters,
+    parameters: writesSecrets(entity, text) ? parameters.map(() => "(secret)") : parameters,
   }));
 }
 

@@ -17,7 +17,7 @@ import {
   type StatementPlan,
 } from "../../plan/index.js";
 import { from, type ReachFaults, type ReachShape, stateOf } from "../../query/index.js";
-import { type CompiledStatement, compile } from "../compile.js";
+import { type CompiledStatement, compile, detailOf } from "../compile.js";
 import type { Dialect } from "../dialects/dialect.js";
 import type { Parameter } from "../tree/tree.js";
 
@@ -92,6 +92,12 @@ function previewed(parameter: Parameter, given: Given, keys: PreviewedKeys | und
   }
 }
 
+/** In place of a value that may be a secret; what is known later gives nothing away. */
+const hidden = (parameter: PreviewedParameter): PreviewedParameter =>
+  typeof parameter === "object" && parameter !== null && ("keysOf" in parameter || "parameter" in parameter)
+    ? parameter
+    : "(secret)";
+
 /** Adds a statement, and its follow-ups. */
 function add(
   statements: PreviewedStatement[],
@@ -99,7 +105,9 @@ function add(
   given: Given,
   keys: PreviewedKeys | undefined,
 ): void {
-  const parameters = statement.parameters.map((parameter) => previewed(parameter, given, keys));
+  const known = statement.parameters.map((parameter) => previewed(parameter, given, keys));
+  const isSecret = detailOf(statement.origin)?.isSecret(statement.text) === true;
+  const parameters = isSecret ? known.map(hidden) : known;
   const { purpose, notes } = statement.plan;
   const inside = statement.packed === undefined ? {} : { select: statement.packed.otherwise };
   const number = statements.push({ purpose, reaches: notes, text: statement.text, ...inside, parameters });
@@ -116,6 +124,9 @@ function addFollowUps(
     add(statements, further, given, { keysOf: followUp.keyColumns.map(qualified), statement });
 }
 
+/** What a plan goes by that depends on the engine. */
+const factsOf = ({ wholeTrees, nestsBelow }: Dialect) => ({ wholeTrees, nestsBelow });
+
 /** The statements of plans of one query. */
 function statementsOf(
   query: QueryState,
@@ -128,7 +139,7 @@ function statementsOf(
   for (const plan of plans)
     add(
       statements,
-      compile(plan(query, { strategy: how, isTrusting: trustConstraints, wholeTrees: dialect.wholeTrees }), dialect),
+      compile(plan(query, { ...factsOf(dialect), strategy: how, isTrusting: trustConstraints }), dialect),
       given,
       undefined,
     );
@@ -208,7 +219,7 @@ export const readingPreviews = {
     const { rows } = planReach(state, {
       strategy: options.how ?? "auto",
       isTrusting: options.trustConstraints === true,
-      wholeTrees: dialect.wholeTrees,
+      ...factsOf(dialect),
     });
     const statements: PreviewedStatement[] = [];
     addFollowUps(

@@ -111,12 +111,10 @@ export function releaseNames({ names }: Scope, { from, joins }: SelectDraft): vo
 }
 
 /** An entity's table under a name. */
-export const tableOf = ({ schema, table }: ResolvedEntity, alias: string): TableTerm => ({
-  kind: "table",
-  schema,
-  table,
-  alias,
-});
+export function tableOf(entity: ResolvedEntity, alias: string): TableTerm {
+  const { schema, table } = entity;
+  return { kind: "table", schema, table, alias, entity };
+}
 
 /** A place in a select's from clause. */
 export const placeIn = (

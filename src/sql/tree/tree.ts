@@ -5,6 +5,7 @@ import type {
   Derivation,
   Hole,
   NodeType,
+  ResolvedEntity,
   RowLock,
   SetOperator,
   WindowNode,
@@ -186,7 +187,14 @@ export interface SortTerm {
 
 /** A table, or a select in its place, under a name. */
 export type TableTerm =
-  | { readonly kind: "table"; readonly schema: string | undefined; readonly table: string; readonly alias: string }
+  | {
+      readonly kind: "table";
+      readonly schema: string | undefined;
+      readonly table: string;
+      readonly alias: string;
+      /** Whose table it is, for who looks at what the statement asks of it. */
+      readonly entity?: ResolvedEntity;
+    }
   /** `isLateral`: it may refer to what stands before it. */
   | {
       readonly kind: "derived";

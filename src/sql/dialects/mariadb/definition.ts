@@ -1,6 +1,6 @@
 import { GemachError } from "../../../errors/index.js";
 import type { IndexDescription } from "../../../model/index.js";
-import { choiceCheck, createWithLateKeys, type TableRules } from "../../definition/table-text.js";
+import { choiceCheck, createWithLateKeys, indexText, type TableRules } from "../../definition/table-text.js";
 import type { DefinitionRules } from "../dialect.js";
 import { quotedText } from "./text.js";
 import { columnType } from "./types.js";
@@ -28,6 +28,7 @@ function ofAllRows(index: IndexDescription, entity: string): IndexDescription {
 
 /** How MariaDB defines tables. */
 export const mariadbDefinition: DefinitionRules = {
+  createIndex: (table, index, dialect) => indexText(table, index, rules, dialect),
   tablesQuery: "select nullif(table_schema, database()), table_name from information_schema.tables",
   create: (tables, dialect) => {
     const adapted = tables.map((created) => {

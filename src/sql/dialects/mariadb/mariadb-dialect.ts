@@ -1,5 +1,7 @@
 import type { Dialect } from "../dialect.js";
+import { mariadbIndexes, mariadbUnused } from "./catalogue.js";
 import { mariadbDefinition } from "./definition.js";
+import { mariadbExplain } from "./explain.js";
 import { mariadbFault } from "./faults.js";
 import { mariadbRewrites } from "./rewrites.js";
 import { mariadbText } from "./text.js";
@@ -28,8 +30,13 @@ export const mariadbDialect: Dialect = {
   // Measured (10.11, which has no lateral): as fast with 10 rows an owner, 19 times with 200. Each row more is a
   // subquery more, and the rows' own key has to be one column.
   wholeTrees: true,
+  // Measured (10.11): 1.7 times as fast for one row with one in its list, 0.8 times with a thousand.
+  nestsBelow: 1,
   ownerForm: (index, keyLength, { limit }) =>
     index !== "owner" && keyLength === 1 && limit !== undefined && limit >= 1 && limit <= 10 ? "seeks" : undefined,
   pack: () => undefined,
+  explain: mariadbExplain,
+  // Its performance schema counts no execution of a prepared statement (10.11).
+  catalogue: { indexes: mariadbIndexes, unusedIndexes: mariadbUnused },
   fault: mariadbFault,
 };

@@ -1,6 +1,8 @@
 import type { Dialect } from "../dialect.js";
 import { limitBeforeNesting } from "../rewrites.js";
+import { postgresIndexes, postgresStatements, postgresUnused } from "./catalogue.js";
 import { postgresDefinition } from "./definition.js";
+import { postgresExplain } from "./explain.js";
 import { postgresFault } from "./faults.js";
 import { postgresText } from "./text.js";
 import { pgliteWire, postgresWire } from "./wire.js";
@@ -21,14 +23,20 @@ export const postgresDialect: Dialect = {
   definition: postgresDefinition,
   // Measured (15): 10 times as fast with 200 rows an owner in an index's order, 0.8 times with 10 in none.
   wholeTrees: true,
+  // Measured (15): 1.5 times as fast for one row with ten in its list, 0.8 times with a thousand; slower for ten rows.
+  nestsBelow: 1,
   ownerForm: (index) => (index === "sorted" ? "lateral" : undefined),
   pack: () => undefined,
+  explain: postgresExplain,
+  catalogue: { indexes: postgresIndexes, unusedIndexes: postgresUnused, statements: postgresStatements },
   fault: postgresFault,
 };
 
 /** The same in the process. */
 export const pgliteDialect: Dialect = {
   ...postgresDialect,
+  // Measured (0.5): 1.5 to 3 times as fast, but with one row a list.
+  nestsBelow: 100,
   text: inProcessText,
   wire: pgliteWire,
   writes: postgresWrites(inProcessText),

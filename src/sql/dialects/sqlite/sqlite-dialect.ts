@@ -1,6 +1,8 @@
 import { standardConflict } from "../../print/parts.js";
 import type { Dialect } from "../dialect.js";
+import { sqliteIndexes } from "./catalogue.js";
 import { sqliteDefinition } from "./definition.js";
+import { sqliteExplain } from "./explain.js";
 import { sqliteFault } from "./faults.js";
 import { packed } from "./pack.js";
 import { sqliteRewrites } from "./rewrites.js";
@@ -28,7 +30,11 @@ export const sqliteDialect: Dialect = {
   definition: sqliteDefinition,
   // Measured (3.53): with 10 rows an owner 1.3 times, with 200 4 to 36 times as fast as numbering all rows.
   wholeTrees: false,
+  // Measured (3.53): 1.1 to 1.5 times as fast as one more statement, with 1 to 1,000 rows a list.
+  nestsBelow: 100,
   ownerForm: () => "correlated",
   pack: packed,
+  explain: sqliteExplain,
+  catalogue: { indexes: sqliteIndexes },
   fault: sqliteFault,
 };

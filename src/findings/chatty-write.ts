@@ -1,8 +1,5 @@
-import type { SentStatement } from "../../run/index.js";
-import { type Finder, groupsOf, placeOf } from "./finding.js";
-
-/** From so many calls on, writes by one line of code are a loop. */
-const least = 5;
+import type { SentStatement } from "../run/index.js";
+import { type Finder, groupsOf, placeOf, siteAndText } from "./finding.js";
 
 const writing: ReadonlySet<string> = new Set(["insert", "upsert", "update", "delete", "updateRows"]);
 
@@ -20,18 +17,19 @@ function remedyOf({ origin: { verb, entity = "Entity" } }: SentStatement): strin
 }
 
 /** A line of code that writes in a loop, a row or a few with each call. */
-export const findChattyWrites: Finder = (statements) =>
+export const findChattyWrites: Finder = ({ statements, thresholds: { loop } }) =>
   groupsOf(
     statements.filter(({ origin }) => writing.has(origin.verb)),
-    ({ text, origin: { verb, at } }) => `${verb} ${at?.file}:${at?.line}:${at?.column} ${text}`,
+    siteAndText,
   ).flatMap((group) => {
     const calls = new Set(group.map(({ origin }) => origin.call)).size;
     const first = group[0] as SentStatement;
     const { at, entity, verb } = first.origin;
-    if (calls < least) return [];
+    if (calls < loop) return [];
     return [
       {
-        kind: "chatty-write" as const,
+        kind: "chatty-write",
+        severity: "warning" as const,
         evidence: `${calls} calls of ${verb}() for ${entity ?? "rows"}${placeOf(at)}, where one would do.`,
         remedy: remedyOf(first),
         at,

@@ -1,10 +1,13 @@
-import type { Node, QueryState, ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../../expression/index.js";
-import { stateOf } from "../../query/index.js";
-import type { SentStatement } from "../../run/index.js";
-import { type Finder, groupsOf, isRead, placeOf, valuesText } from "./finding.js";
-
-/** From so many on, reads of one text by one line of code are a loop. */
-const least = 5;
+import {
+  entitiesAround,
+  type Node,
+  type QueryState,
+  type ResolvedColumn,
+  type ResolvedEntity,
+  type ResolvedRelation,
+} from "../expression/index.js";
+import type { SentStatement } from "../run/index.js";
+import { type Finder, groupsOf, isRead, many, placeOf, queryOf, siteAndText, valuesText } from "./finding.js";
 
 /** The columns of a query's own rows that are compared with one value each. */
 const comparedIn = ({ where, source }: QueryState): readonly ResolvedColumn[] =>
@@ -18,17 +21,9 @@ const comparedIn = ({ where, source }: QueryState): readonly ResolvedColumn[] =>
       : [],
   );
 
-/** Every entity that relations lead to, from one on. */
-function entitiesAround(start: ResolvedEntity): readonly ResolvedEntity[] {
-  const found = new Set([start]);
-  for (const entity of found)
-    for (const { steps } of entity.relations.values()) for (const { target } of steps) found.add(target);
-  return [...found];
-}
-
 /** Relations over one key that lead to rows of an entity by these columns. */
 function relationsBy(entity: ResolvedEntity, columns: readonly ResolvedColumn[]): readonly ResolvedRelation[] {
-  return entitiesAround(entity).flatMap((other) =>
+  return entitiesAround([entity]).flatMap((other) =>
     [...other.relations.values()].filter(
       ({ steps: [step, ...more] }) =>
         more.length === 0 &&
@@ -43,13 +38,14 @@ const reachText = ({ source, name }: Pick<ResolvedRelation, "source" | "name">):
   `from(${source.name}).reach({ ${name}: true })`;
 
 /** What to write in place of a loop. */
-function remedyOf({ origin }: SentStatement): string {
-  const { verb, query, relation } = origin;
+function remedyOf(statement: SentStatement): string {
+  const { origin } = statement;
+  const { verb, relation } = origin;
   if (verb === "lazy read" && relation !== undefined) {
     const [entity, name] = relation.split(".") as [string, string];
     return `Leave { cohort } out, so that one read loads for all entities that came together; or bring it along: from(${entity}).reach({ ${name}: true }).`;
   }
-  const state = query === undefined ? undefined : stateOf(query, "withLedger");
+  const state = queryOf(statement);
   const columns = state === undefined ? [] : comparedIn(state);
   const [column] = columns;
   if (state === undefined || column === undefined)
@@ -61,19 +57,17 @@ function remedyOf({ origin }: SentStatement): string {
 }
 
 /** The N+1 pattern: a line of code that reads in a loop, each time with other values. */
-export const findRepeats: Finder = (statements) =>
-  groupsOf(
-    statements.filter(isRead),
-    ({ text, origin: { verb, at } }) => `${verb} ${at?.file}:${at?.line}:${at?.column} ${text}`,
-  )
-    .filter((group) => group.length >= least && new Set(group.map(valuesText)).size > 1)
+export const findRepeats: Finder = ({ statements, thresholds: { loop } }) =>
+  groupsOf(statements.filter(isRead), siteAndText)
+    .filter((group) => group.length >= loop && new Set(group.map(valuesText)).size > 1)
     .map((group) => {
       const first = group[0] as SentStatement;
       const { at, entity } = first.origin;
       const rows = group.reduce((sum, one) => sum + one.rows, 0);
       return {
         kind: "repeat",
-        evidence: `${group.length} statements for ${entity ?? "rows"}${placeOf(at)}, each with other values: ${rows} rows in all, where one or two statements would do.`,
+        severity: "warning",
+        evidence: `${many(group.length)} statements for ${entity ?? "rows"}${placeOf(at)}, each with other values: ${many(rows)} rows in all, where one or two statements would do.`,
         remedy: remedyOf(first),
         at,
         statements: group,

@@ -17,7 +17,7 @@ interface NodeSqlite {
 }
 
 /** The package, or undefined where it is not installed; a name in a variable keeps it out of bundles and types. */
-async function optional<T>(name: string): Promise<T | undefined> {
+export async function optional<T>(name: string): Promise<T | undefined> {
   try {
     return (await import(name)) as T;
   } catch (error) {

@@ -1,0 +1,9 @@
+// What the commands of a project do: loaded together, once one of them is asked for.
+export { loadProject } from "../project/index.js";
+export { audit } from "./audit.js";
+export { auditRun } from "./audit-run.js";
+export { compareQuery } from "./compare.js";
+export { completions } from "./completions.js";
+export { explain } from "./explain.js";
+export { queries } from "./queries.js";
+export { sqlOf } from "./sql.js";

@@ -1,0 +1,109 @@
+import type { QueryState } from "../expression/index.js";
+import { stateOf } from "../query/index.js";
+import type { CallSite, SentStatement } from "../run/index.js";
+import { basename } from "./places.js";
+import type { LedgerRecord, LedgerStatement } from "./record.js";
+
+/** What a ledger may show to be wasteful. */
+export type FindingKind =
+  | "repeat"
+  | "echo"
+  | "chatty-write"
+  | "fan-out"
+  | "idle-reach"
+  | "memory-count"
+  | "memory-cut"
+  | "unbounded"
+  | "long-transaction"
+  | "missing-index"
+  | "unindexed-sort"
+  | "full-scan"
+  | "misjudged"
+  | "slow";
+
+/** How much a finding weighs: what grows with the data, or costs much already, is a warning. */
+export type Severity = "warning" | "note";
+
+/** Something that a ledger shows to be wasteful, with its evidence and its remedy. */
+export interface Finding {
+  /** Its kind, or the name of one of your own. */
+  readonly kind: FindingKind | (string & {});
+  readonly severity: Severity;
+  /** What was seen, in one sentence with its numbers. */
+  readonly evidence: string;
+  /** What to do about it, as code for this very case where that can be told. */
+  readonly remedy: string;
+  /** The line of code that sent the statements, where the platform tells. */
+  readonly at: CallSite | undefined;
+  /** The statements that it is about. */
+  readonly statements: readonly LedgerStatement[];
+  /** Why it is meant, where it is accepted. */
+  readonly reason?: string;
+}
+
+/** What looks for one kind of waste in what a ledger recorded. */
+export type Finder = (record: LedgerRecord) => readonly Finding[];
+
+/** Verbs that read rows for their caller at once: one that is called again asks anew. */
+const reading: ReadonlySet<string> = new Set([
+  "list",
+  "single",
+  "maybe",
+  "count",
+  "exists",
+  "byKey",
+  "lazy read",
+  "reach",
+]);
+
+/** Verbs all of whose statements are for relations of rows that are there. */
+const completing: ReadonlySet<string> = new Set(["lazy read", "reach"]);
+
+/** Whether a statement is the first of a verb that reads: those that follow it are no choice of the caller's. */
+export const isRead = ({ origin: { verb, relation } }: SentStatement): boolean =>
+  reading.has(verb) && (relation === undefined || completing.has(verb));
+
+/** "story.ts:37" */
+export const placeOf = (at: CallSite | undefined): string =>
+  at === undefined ? "" : ` at ${basename(at.file)}:${at.line}`;
+
+/** Statements by something that is the same of them, in the order of the first of each. */
+export function groupsOf<S extends SentStatement>(
+  statements: readonly S[],
+  by: (statement: S) => string,
+): readonly (readonly S[])[] {
+  const groups = new Map<string, S[]>();
+  for (const statement of statements) {
+    const name = by(statement);
+    const group = groups.get(name);
+    if (group === undefined) groups.set(name, [statement]);
+    else group.push(statement);
+  }
+  return [...groups.values()];
+}
+
+/** The same line of code, and the same text. */
+export const siteAndText = ({ text, origin: { verb, at } }: SentStatement): string =>
+  `${verb} ${at?.file}:${at?.line}:${at?.column} ${text}`;
+
+/** A statement's values as a text that tells them from others. */
+export const valuesText = ({ parameters }: SentStatement): string =>
+  JSON.stringify(parameters, (_, part: unknown) => {
+    if (typeof part === "bigint") return `${part}n`;
+    return part instanceof Uint8Array ? part.join() : part;
+  });
+
+/** The query that a statement belongs to, where it is known. */
+export const queryOf = ({ origin: { query } }: SentStatement): QueryState | undefined => {
+  try {
+    return query === undefined ? undefined : stateOf(query, "withLedger");
+  } catch {
+    // SQL as it was written has none.
+    return undefined;
+  }
+};
+
+const number = new Intl.NumberFormat("en", { maximumFractionDigits: 1 });
+
+/** "1,234" */
+export const many = (count: number): string => number.format(count);

@@ -1,0 +1,157 @@
+import { existsSync, readFileSync } from "node:fs";
+import { dirname, relative, resolve } from "node:path";
+import { createJiti } from "jiti";
+import { GemachError } from "../errors/index.js";
+import { type Query, stateIn } from "../expression/index.js";
+import { type ProjectSettings, settingsIn } from "./settings.js";
+
+/** The settings file that is looked for where none is named. */
+const usualFile = "gemach.config.ts";
+
+/** A query that a project exports. */
+export interface ProjectQuery {
+  readonly name: string;
+  /** The module, as seen from the folder of the settings. */
+  readonly file: string;
+  /** The line of its export, from 1. */
+  readonly line: number;
+  /** What it is run with, where it takes values: of the settings. */
+  readonly sample: unknown;
+  /**
+   * The query itself, with sample values where it takes any.
+   * @throws GemachError `SAMPLE_MISSING`
+   */
+  query(): Query;
+}
+
+/** A project: its settings, and the queries that it exports. */
+export interface Project {
+  /** The folder of its settings file. */
+  readonly folder: string;
+  readonly settings: ProjectSettings;
+  readonly queries: readonly ProjectQuery[];
+  /** What the module with the model exports, where the settings name one. */
+  readonly model: Readonly<Record<string, unknown>> | undefined;
+}
+
+/** Modules that must be the very ones that this program runs with, or are not to be read as TypeScript. */
+const native = ["gemach", "better-sqlite3", "pg", "mysql2", "@electric-sql/pglite"];
+
+const messageOf = (error: unknown): string => (error instanceof Error ? error.message : String(error));
+
+/** Loads a module of the user's, in TypeScript too. */
+async function moduleAt(file: string): Promise<Readonly<Record<string, unknown>>> {
+  const jiti = createJiti(import.meta.url, { nativeModules: native, sourceMaps: true, fsCache: false });
+  return await jiti.import(file);
+}
+
+interface TemplateLike {
+  with(values: unknown): Query;
+}
+
+const isTemplate = (value: unknown): value is TemplateLike =>
+  typeof value === "object" && value !== null && typeof (value as TemplateLike).with === "function";
+
+/** Words that begin the export of a name. */
+const exportOf = (name: string): RegExp =>
+  new RegExp(`\\bexport\\s+(?:default\\b|(?:const|let|var|(?:async\\s+)?function)\\s+${name}\\b)`);
+
+function lineOf(text: string, name: string): number {
+  const at = text.split("\n").findIndex((line) => exportOf(name).test(line));
+  return Math.max(0, at) + 1;
+}
+
+/** The query of an export, by sample values where it takes some; undefined for what is none. */
+function queryOf(name: string, value: unknown, sample: unknown): (() => Query) | undefined {
+  if (stateIn(value) !== undefined) return () => value as Query;
+  if (isTemplate(value))
+    return () => {
+      try {
+        return value.with(sample ?? {});
+      } catch (error) {
+        if (sample !== undefined) throw error;
+        throw new GemachError("SAMPLE_MISSING", { query: name, reason: messageOf(error).split("\n")[0] as string });
+      }
+    };
+  if (typeof value !== "function") return undefined;
+  // A function counts as a query where it gives one, with its samples or with nothing.
+  let made: unknown;
+  try {
+    made = value(...((sample as readonly unknown[] | undefined) ?? []));
+  } catch (error) {
+    if (sample !== undefined) throw error;
+    return value.length === 0
+      ? undefined
+      : () => {
+          throw new GemachError("SAMPLE_MISSING", { query: name, reason: messageOf(error).split("\n")[0] as string });
+        };
+  }
+  return stateIn(made) === undefined ? undefined : () => made as Query;
+}
+
+/** The queries of one module. */
+async function queriesOf(
+  folder: string,
+  path: string,
+  samples: Readonly<Record<string, unknown>>,
+): Promise<readonly ProjectQuery[]> {
+  const file = resolve(folder, path);
+  const shown = relative(folder, file).replaceAll("\\", "/");
+  if (!existsSync(file)) throw new GemachError("MODULE_UNUSABLE", { file: shown, reason: "there is no such file" });
+  const text = readFileSync(file, "utf8");
+  try {
+    return Object.entries(await moduleAt(file)).flatMap(([name, value]): readonly ProjectQuery[] => {
+      const sample = samples[name];
+      const query = queryOf(name, value, sample);
+      return query === undefined ? [] : [{ name, file: shown, line: lineOf(text, name), sample, query }];
+    });
+  } catch (error) {
+    if (error instanceof GemachError && error.code === "SAMPLE_MISSING") throw error;
+    throw new GemachError("MODULE_UNUSABLE", { file: shown, reason: messageOf(error) }, { cause: error });
+  }
+}
+
+/**
+ * Loads a project.
+ * @param file its settings file, as seen from where the program runs.
+ * @throws GemachError `SETTINGS_MISSING`, `SETTINGS_INVALID`, `MODULE_UNUSABLE`
+ */
+export async function loadProject(file: string = usualFile): Promise<Project> {
+  const path = resolve(file);
+  if (!existsSync(path)) throw new GemachError("SETTINGS_MISSING", { file });
+  let loaded: Readonly<Record<string, unknown>>;
+  try {
+    loaded = await moduleAt(path);
+  } catch (error) {
+    throw new GemachError("SETTINGS_INVALID", { file, reason: messageOf(error) }, { cause: error });
+  }
+  const folder = dirname(path);
+  const settings = settingsIn(loaded.default, file);
+  const modules = [settings.queries ?? []].flat();
+  const queries: ProjectQuery[] = [];
+  for (const one of modules)
+    for (const query of await queriesOf(folder, one, settings.samples ?? {})) {
+      const isTaken = queries.some(({ name }) => name === query.name);
+      queries.push(isTaken ? { ...query, name: `${query.file}:${query.name}` } : query);
+    }
+  const model = settings.model === undefined ? undefined : await modelAt(folder, settings.model);
+  return { folder, settings, queries, model };
+}
+
+async function modelAt(folder: string, path: string): Promise<Readonly<Record<string, unknown>>> {
+  try {
+    return await moduleAt(resolve(folder, path));
+  } catch (error) {
+    throw new GemachError("MODULE_UNUSABLE", { file: path, reason: messageOf(error) }, { cause: error });
+  }
+}
+
+/**
+ * A query of a project by its name.
+ * @throws GemachError `QUERY_UNKNOWN`
+ */
+export function queryNamed({ queries }: Project, name: string): ProjectQuery {
+  const found = queries.find((query) => query.name === name);
+  if (found !== undefined) return found;
+  throw new GemachError("QUERY_UNKNOWN", { name, known: queries.map((query) => query.name) });
+}

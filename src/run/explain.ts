@@ -1,0 +1,180 @@
+import type { QueryState } from "../expression/index.js";
+import { planCount, planExists, planList } from "../plan/index.js";
+import {
+  type Dialect,
+  detailOf,
+  type PlanStep,
+  qualifiedTable,
+  type StatementOrigin,
+  stepsIn,
+  type TableUse,
+  type Wire,
+} from "../sql/index.js";
+import { type Context, givenFor } from "./context.js";
+import type { Request, WireRows } from "./driver.js";
+import { fetch, requestOf } from "./fetch.js";
+import { masked, unmasked } from "./masked.js";
+import { controlOrigin } from "./origin.js";
+import { now } from "./platform.js";
+import type { Sender } from "./sender.js";
+import type { Steps } from "./steps.js";
+import type { BegunStatement } from "./watch.js";
+
+/** What is to be explained, and how. */
+export interface ExplainOptions {
+  /** Whether the statements are run, all of them, to measure what happens: rows met, loops, time. */
+  readonly analyze?: boolean;
+  /** The verb whose statements are asked for; "list" by default. */
+  readonly verb?: "list" | "count" | "exists";
+}
+
+/** A statement with the plan by which the database executes it. */
+export interface ExplainedStatement {
+  /** What it is for. */
+  readonly origin: StatementOrigin;
+  readonly text: string;
+  /** Where all rows come as one JSON value: the select inside of it, which is what is explained. */
+  readonly select?: string;
+  /** The values as they go over the wire. */
+  readonly parameters: readonly Wire[];
+  readonly plan: PlanStep;
+  /** How many rows it gave, where it was run for that. */
+  readonly rows?: number;
+  /** How long it took from sending to the last row, where it was run for that. */
+  readonly milliseconds?: number;
+}
+
+/** Tables of more rows than this are not counted to their end. */
+const mostCounted = 100_000;
+
+const origin = controlOrigin("an execution plan");
+
+/** What a request is explained by: the statement that a person would have written, with its values. */
+type Explicable = Pick<Request, "text" | "parameters" | "origin"> & { readonly unpacked?: string | undefined };
+
+/** Only what reads may be run to be measured. */
+const isRead = (text: string): boolean =>
+  /^\s*(select|with)\b/i.test(text) && !/\b(insert|update|delete)\b/i.test(text);
+
+/** How many rows a table has, up to a bound. */
+function* countTable({ entity }: TableUse, dialect: Dialect): Steps<number> {
+  const table = qualifiedTable(entity, dialect);
+  const text = `select count(*) from (select 1 as one from ${table} limit ${mostCounted}) as counted`;
+  const [row] = yield { text, parameters: [], origin, once: true };
+  return Number(row?.[0] ?? 0);
+}
+
+/** The plan of a statement, with the library's names for its tables, and the sizes of those that are scanned. */
+function* planOf(request: Explicable, dialect: Dialect, isMeasured: boolean): Steps<PlanStep> {
+  const { ask, read, measures } = dialect.explain;
+  const select = request.unpacked ?? request.text;
+  const text = ask(select, isMeasured && measures && isRead(select));
+  const plan = read(yield { text, parameters: request.parameters, origin, once: true });
+  const uses = new Map<string, TableUse>();
+  for (const use of detailOf(request.origin)?.uses() ?? []) {
+    uses.set(use.alias, use);
+    // SQLite names a table of an attached file with its schema, where the statement gave it no name of its own.
+    const { schema } = use.entity;
+    if (schema !== undefined) uses.set(`${schema}.${use.alias}`, use);
+  }
+  const sizes = new Map<string, number>();
+  for (const { operation, alias } of stepsIn(plan)) {
+    const use = alias === undefined ? undefined : uses.get(alias);
+    const isScan = operation === "table scan" || operation === "index scan" || operation === "built index";
+    if (use === undefined || !isScan || sizes.has(use.entity.name)) continue;
+    sizes.set(use.entity.name, yield* countTable(use, dialect));
+  }
+  // Servers write values into the conditions of their plans.
+  const isSecret = detailOf(request.origin)?.isSecret(request.text) === true;
+  const shown = ({ condition, ...step }: PlanStep): PlanStep =>
+    isSecret || condition === undefined ? step : { ...step, condition };
+  const named = (one: PlanStep): PlanStep => {
+    const use = one.alias === undefined ? undefined : uses.get(one.alias);
+    const below = one.below.map(named);
+    if (use === undefined) return { ...shown(one), below };
+    const size = sizes.get(use.entity.name);
+    return {
+      ...{ ...shown(one), alias: use.alias, entity: use.entity.name, table: use.entity.table },
+      ...(size === undefined || one.operation === "seek" ? {} : { tableRows: size }),
+      below,
+    };
+  };
+  return named(plan);
+}
+
+const planners = { list: planList, count: planCount, exists: planExists } as const;
+
+/** So many rows are fetched to have keys for the statements of relations: more than few, so that strategies are as they would be. */
+const sample = 101;
+
+/** The same query of few rows. */
+function sampled(state: QueryState): QueryState {
+  const { limit = sample, given, past: _, ...rest } = state;
+  const few = { limit: Math.min(limit, sample), past: { isUsed: false } };
+  return {
+    ...rest,
+    ...few,
+    given: given === undefined ? undefined : { ...given, template: { ...given.template, ...few } },
+  };
+}
+
+/** Explains each statement of a verb; those of relations with the keys of rows that are there. */
+export function* explainSteps(
+  context: Context,
+  state: QueryState,
+  { verb = "list", analyze = false }: ExplainOptions,
+): Steps<readonly ExplainedStatement[]> {
+  const { compiler } = context;
+  const { runtime } = compiler;
+  const { dialect } = runtime;
+  const given = givenFor(context, state);
+  const explained: ExplainedStatement[] = [];
+  function* explain(request: Request, answer: WireRows | undefined, took: number): Steps<void> {
+    explained.push({
+      origin: request.origin,
+      text: request.text,
+      ...(request.unpacked === undefined ? {} : { select: request.unpacked }),
+      parameters: masked(request.parameters, request.origin, request.text),
+      plan: yield* planOf(request, dialect, analyze),
+      ...(answer === undefined ? {} : { rows: answer.length, milliseconds: took }),
+    });
+  }
+  const whole = compiler.fresh(state.given?.template ?? state, planners[verb]);
+  if (!analyze) yield* explain(requestOf(whole, runtime, [], given), undefined, 0);
+  if (!analyze && whole.followUps.size === 0) return explained;
+  const few = analyze ? state : sampled(state);
+  const steps = fetch(compiler.fresh(few.given?.template ?? few, planners[verb]), runtime, given);
+  let isFirst = true;
+  for (let step = steps.next(); step.done !== true; ) {
+    const request: Request = step.value;
+    const started = now();
+    const answer = yield request;
+    const took = now() - started;
+    if (analyze || !isFirst) yield* explain(request, analyze ? answer : undefined, took);
+    isFirst = false;
+    step = steps.next(answer);
+  }
+  return explained;
+}
+
+/** The verb of statements that only look at others, and belong to no ledger. */
+export const planVerb = "plan of a ledger";
+
+/**
+ * The plan of a statement that was sent; undefined where the database does not explain it. Only what reads is run, where it is to be measured. It is
+ * a savepoint where it is inside of a transaction, so that a refusal ends nothing.
+ */
+export async function explainSent(
+  sender: Sender,
+  dialect: Dialect,
+  { text, select, parameters, origin }: BegunStatement,
+  isMeasured: boolean,
+): Promise<PlanStep | undefined> {
+  if (!/^\s*(select|with|insert|update|delete)\b/i.test(text)) return undefined;
+  const steps = () => planOf({ text, unpacked: select, parameters: unmasked(parameters), origin }, dialect, isMeasured);
+  try {
+    return await sender.run(steps, "always", { verb: planVerb, query: undefined, at: undefined });
+  } catch {
+    return undefined;
+  }
+}
