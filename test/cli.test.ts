@@ -33,7 +33,7 @@ const gemach = async (...words: string[]): Promise<Outcome> => {
 let installed: Installed;
 beforeAll(async () => {
   installed = await install();
-}, 120_000);
+});
 afterAll(() => {
   rmSync(folder, { recursive: true });
   installed.remove();

@@ -11,7 +11,7 @@ import { type Installed, install } from "./support/installed.js";
 let installed: Installed;
 beforeAll(async () => {
   installed = await install();
-}, 120_000);
+});
 afterAll(() => installed.remove());
 
 const files = (folder: string): readonly string[] => readdirSync(folder, { recursive: true, encoding: "utf8" });
@@ -171,28 +171,24 @@ export const tree = from(Depot).where((d) => exists(from(Item).where((i) => i.de
 export const narrowed = (query: QueryOf<typeof Loan, RowOf<typeof q0>>) => query.limit(3);
 `;
 
-test.each([5, 6, 7] as const)(
-  "a project of several packages gets declarations by TypeScript %i",
-  async (version) => {
-    const folder = `packages-${version}`;
-    installed.write(`${folder}/model/tsconfig.json`, settings({}));
-    installed.write(`${folder}/model/package.json`, '{ "type": "module" }');
-    installed.write(`${folder}/model/src/index.ts`, modelText);
-    installed.write(`${folder}/queries/tsconfig.json`, settings({ references: [{ path: "../model" }] }));
-    installed.write(`${folder}/queries/package.json`, '{ "type": "module" }');
-    const sizes: number[] = [];
-    for (const count of [10, 20]) {
-      installed.write(`${folder}/queries/src/index.ts`, queriesText(count));
-      const said = await installed.compile(version, "-b", join(folder, "queries"));
-      expect(said).toBe("");
-      sizes.push(readFileSync(join(installed.folder, folder, "queries/out/index.d.ts"), "utf8").length);
-    }
-    const [few, many] = sizes as [number, number];
-    // Declarations grow by what is added, whatever the size of the model: by its rows, and its own names.
-    expect((many - few) / 10).toBeLessThan(1500);
-  },
-  120_000,
-);
+test.each([5, 6, 7] as const)("a project of several packages gets declarations by TypeScript %i", async (version) => {
+  const folder = `packages-${version}`;
+  installed.write(`${folder}/model/tsconfig.json`, settings({}));
+  installed.write(`${folder}/model/package.json`, '{ "type": "module" }');
+  installed.write(`${folder}/model/src/index.ts`, modelText);
+  installed.write(`${folder}/queries/tsconfig.json`, settings({ references: [{ path: "../model" }] }));
+  installed.write(`${folder}/queries/package.json`, '{ "type": "module" }');
+  const sizes: number[] = [];
+  for (const count of [10, 20]) {
+    installed.write(`${folder}/queries/src/index.ts`, queriesText(count));
+    const said = await installed.compile(version, "-b", join(folder, "queries"));
+    expect(said).toBe("");
+    sizes.push(readFileSync(join(installed.folder, folder, "queries/out/index.d.ts"), "utf8").length);
+  }
+  const [few, many] = sizes as [number, number];
+  // Declarations grow by what is added, whatever the size of the model: by its rows, and its own names.
+  expect((many - few) / 10).toBeLessThan(1500);
+});
 
 test("the line is right in code that was bundled into one file", async () => {
   const folder = mkdtempSync(join(tmpdir(), "gemach-"));

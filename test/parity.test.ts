@@ -160,4 +160,4 @@ test("names stand without quotes where the engine lets them, and between quotes 
     await connection.query(`drop database ${name}`);
     await connection.end();
   }
-}, 60_000);
+});

@@ -44,7 +44,7 @@ beforeAll(async () => {
   mkdirSync(folder);
   for (const file of ["gemach.config.ts", "model.ts", "queries.ts"]) cpSync(join(example, file), join(folder, file));
   await gemach("demo", "--json");
-}, 120_000);
+});
 afterAll(() => installed.remove());
 
 test("queries are listed, and shown as SQL of each engine, without a database", async () => {

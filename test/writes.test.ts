@@ -417,4 +417,4 @@ test("as many rows, columns and bytes as there are, in portions that the engine 
     expect(await db.insert(Note, [{ text: "last" }], { returning: (n) => n.id }), engine.name).toEqual([200_003]);
     for (const table of ["wide", "long_note"]) await engine.execute(`drop table ${table}`);
   }
-}, 60_000);
+});

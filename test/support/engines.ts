@@ -150,11 +150,13 @@ export function useSociety(society: Society): () => readonly Engine[] {
   return all;
 }
 
-/** A test of its own for each engine; `timeout` in milliseconds, where it takes long. */
-export function eachEngine(all: () => readonly Engine[], what: string, work: (db: Database, engine: Engine) => Promise<void>, timeout = 30_000): void {
-  for (const [at, name] of inject("engines").entries())
-    test(`${what}, on ${name}`, { timeout }, () => {
+/** A test of its own for each engine; `timeout` in milliseconds, where many cases may be asked for. */
+export function eachEngine(all: () => readonly Engine[], what: string, work: (db: Database, engine: Engine) => Promise<void>, timeout?: number): void {
+  for (const [at, name] of inject("engines").entries()) {
+    const run = () => {
       const engine = all()[at] as Engine;
       return work(engine.connect(), engine);
-    });
+    };
+    test(`${what}, on ${name}`, run, timeout);
+  }
 }
