@@ -1,6 +1,7 @@
 import Table from "cli-table3";
 import { lending } from "../src/demo/index.js";
 import { audit, type Database, from, withLedger } from "../src/index.js";
+import { now, watch } from "../src/run/index.js";
 import type { Bench } from "./engines.js";
 import { median, milliseconds, spread } from "./figures.js";
 
@@ -16,6 +17,26 @@ const watched: readonly (readonly [what: string, bound: string, run: (db: Databa
     (db) => withLedger(db, "list", async () => (await db.list(all)).length, { reads: true }),
   ],
 ];
+
+/** So often a read by key asks whether somebody watches. */
+const looks = 4;
+
+/** What a database without a ledger spends on asking for one, in a read by key: hundredths of its time. */
+async function costOff(db: Database): Promise<string> {
+  const { isWatched } = watch(now);
+  const times = 100_000;
+  let seen = 0;
+  const asking: number[] = [];
+  for (let round = 0; round < 10; round++)
+    asking.push(
+      await milliseconds(async () => {
+        for (let i = 0; i < times * looks; i++) if (isWatched()) seen++;
+      }),
+    );
+  const reading: number[] = [];
+  for (let i = 0; i < 2000; i++) reading.push(await milliseconds(() => db.single(from(Item).byKey(7))));
+  return `${((100 * (median(asking) / times)) / median(reading) + seen).toFixed(2)}`;
+}
 
 /** 500 queries of a few statements each, each of its own text. */
 const queries = Array.from({ length: 500 }, (_, i) => {
@@ -56,6 +77,9 @@ export async function inspectingFigures(benches: readonly Bench[], rounds: numbe
     }
     table.push([what, bound, ...cells]);
   }
+  const off: string[] = [];
+  for (const { db } of benches) off.push(await costOff(db));
+  table.push(["hundredths of a read by key, without a ledger", "1", ...off]);
   const audits: string[] = [];
   for (const { db } of benches) {
     let statements = 0;

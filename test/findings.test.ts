@@ -17,6 +17,7 @@ import {
   preview,
   type Query,
   readLedgerLines,
+  type Transaction,
   toMany,
   toOne,
   varchar,
@@ -420,6 +421,22 @@ eachEngine(all, "plans have one form: what each step does, of which entity, by w
   ]);
   for (const query of Object.values(queries))
     for (const { plan } of await db.explain(query, { analyze: true })) expect([...stepsOf(plan)].length).toBeGreaterThan(0);
+  // Work that writes is explained on the data that its statements meet, and undone.
+  const before = await db.list(from(Item));
+  const work = async (tx: Transaction) => {
+    const [added] = await tx.insert(Depot, [{ districtId: 1, name: "North", town: "Ahlen" }], { returning: true });
+    await tx.update(from(Item).byKey(3), { note: "moved", depotId: added?.id as number });
+    await tx.work(async (w) => {
+      (await w.byKey(Item, 4)).name = "Ladder";
+    });
+    await Promise.all([tx.delete(from(Loan).where((l) => l.id.is(5))), tx.count(from(Item))]);
+  };
+  for (const analyze of [false, true]) {
+    const explained = await db.explainWork(work, { analyze });
+    expect(explained.map(({ text }) => text.split(" ")[0])).toEqual(["insert", "update", "select", "update", "delete", "select"]);
+    for (const { rows } of explained) expect(rows !== undefined).toBe(analyze);
+    expect(await db.list(from(Item))).toEqual(before);
+  }
   await expect(db.explain(from(Item), { analyse: true } as never)).rejects.toMatchObject({ code: "OPTION_UNKNOWN" });
 });
 

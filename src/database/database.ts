@@ -17,7 +17,10 @@ import {
   canGenerateCode,
   connectionKey,
   type Driver,
+  type ExplainedStatement,
+  type ExplainOptions,
   expectOptions,
+  explainingDriver,
   now,
   poolSender,
   type Sender,
@@ -29,6 +32,7 @@ import type { Hooks, WorkOptions } from "../work/index.js";
 import { joining } from "./joining.js";
 import type { Joining, Transaction, TransactionWork, Work } from "./open-transaction.js";
 import { runTransaction, type TransactionOptions, type TransactionPlace } from "./run-transaction.js";
+import { undone } from "./undone.js";
 
 /** Settings of a database. */
 export interface DatabaseOptions {
@@ -112,6 +116,25 @@ export class Database extends Verbs {
   /** The line of code that called a verb, where somebody watches. */
   #at(verb: unknown): CallSite | undefined {
     return this.#place.watch.isWatched() ? callSite(verb, 3) : undefined;
+  }
+
+  /**
+   * The plan by which the database executes each statement of some work, also of what writes. The work is run, in a transaction that is always
+   * rolled back; each statement is explained right before it is sent. With `analyze` it is measured too, for which servers run
+   * it twice. Sequences and counters of keys go on, as the engines undo none of theirs.
+   * @throws GemachError `OPTION_UNKNOWN`, and what the work throws
+   */
+  async explainWork(
+    work: TransactionWork<unknown>,
+    options: Pick<ExplainOptions, "analyze"> = {},
+  ): Promise<readonly ExplainedStatement[]> {
+    expectOptions("explainWork", options, ["analyze"]);
+    const found: ExplainedStatement[] = [];
+    const driver = explainingDriver(this.#place.driver, options.analyze === true, found);
+    const transaction = <R>(inner: TransactionWork<R>) =>
+      runTransaction({ ...this.#place, driver }, inner, {}, undefined);
+    await undone({ transaction }, work);
+    return found;
   }
 
   async #transaction<R>(work: TransactionWork<R>, options: TransactionOptions, at: CallSite | undefined): Promise<R> {

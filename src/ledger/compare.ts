@@ -1,4 +1,4 @@
-import type { AnyDatabase } from "../database/index.js";
+import { type AnyDatabase, undone } from "../database/index.js";
 import { GemachError } from "../errors/index.js";
 import {
   entitiesAround,
@@ -165,9 +165,7 @@ async function withIndex<R>(
   work: (tx: AnyDatabase) => Promise<R>,
 ): Promise<R> {
   const { dialect } = db;
-  const undone = new Error("undone");
-  let found: { readonly result: R } | undefined;
-  const working = db.transaction(async (tx) => {
+  return await undone(db, async (tx) => {
     const send = (text: string) => sendOwn(connectionOf(tx, "compare").sender, text, "an index that is tried");
     const table = qualifiedTable(entity, dialect);
     // Where an index would stay, since making one ends a transaction, it is made on a copy that hides the table from this connection.
@@ -183,16 +181,11 @@ async function withIndex<R>(
     try {
       await send(dialect.definition.createIndex(entity, { ...index, name: "gemach_compared_index" }, dialect));
       if (dialect.name !== "sqlite") await send(`analyze ${isCopied ? "table " : ""}${table}`);
-      found = { result: await work(tx) };
+      return await work(tx);
     } finally {
       if (isCopied) await send(`drop temporary table ${table}`);
     }
-    throw undone;
   });
-  await working.catch((error: unknown) => {
-    if (error !== undone) throw error;
-  });
-  return (found as unknown as { readonly result: R }).result;
 }
 
 /** An entity that a query looks at, or can lead to. */

@@ -52,7 +52,9 @@ const origin = controlOrigin("an execution plan");
 /** What a request is explained by: the statement that a person would have written, with its values. */
 type Explicable = Pick<Request, "text" | "parameters" | "origin"> & { readonly unpacked?: string | undefined };
 
-/** Only what reads may be run to be measured. */
+/** Which statements may be run to be measured. */
+type Measured = "no" | "reads" | "all";
+
 const isRead = (text: string): boolean =>
   /^\s*(select|with)\b/i.test(text) && !/\b(insert|update|delete)\b/i.test(text);
 
@@ -65,10 +67,11 @@ function* countTable({ entity }: TableUse, dialect: Dialect): Steps<number> {
 }
 
 /** The plan of a statement, with the library's names for its tables, and the sizes of those that are scanned. */
-function* planOf(request: Explicable, dialect: Dialect, isMeasured: boolean): Steps<PlanStep> {
+export function* planOf(request: Explicable, dialect: Dialect, measured: Measured): Steps<PlanStep> {
   const { ask, read, measures } = dialect.explain;
   const select = request.unpacked ?? request.text;
-  const text = ask(select, isMeasured && measures && isRead(select));
+  const isRun = measured === "all" || (measured === "reads" && isRead(select));
+  const text = ask(select, isRun && measures);
   const plan = read(yield { text, parameters: request.parameters, origin, once: true });
   const uses = new Map<string, TableUse>();
   for (const use of detailOf(request.origin)?.uses() ?? []) {
@@ -118,6 +121,20 @@ function sampled(state: QueryState): QueryState {
   };
 }
 
+/** A statement with its plan, and what was met where it was run for that. */
+export const explainedOf = (
+  { origin, text, unpacked, parameters }: Request,
+  plan: PlanStep,
+  met: Pick<ExplainedStatement, "rows" | "milliseconds">,
+): ExplainedStatement => ({
+  origin,
+  text,
+  ...(unpacked === undefined ? {} : { select: unpacked }),
+  parameters: masked(parameters, origin, text),
+  plan,
+  ...met,
+});
+
 /** Explains each statement of a verb; those of relations with the keys of rows that are there. */
 export function* explainSteps(
   context: Context,
@@ -130,14 +147,8 @@ export function* explainSteps(
   const given = givenFor(context, state);
   const explained: ExplainedStatement[] = [];
   function* explain(request: Request, answer: WireRows | undefined, took: number): Steps<void> {
-    explained.push({
-      origin: request.origin,
-      text: request.text,
-      ...(request.unpacked === undefined ? {} : { select: request.unpacked }),
-      parameters: masked(request.parameters, request.origin, request.text),
-      plan: yield* planOf(request, dialect, analyze),
-      ...(answer === undefined ? {} : { rows: answer.length, milliseconds: took }),
-    });
+    const plan = yield* planOf(request, dialect, analyze ? "reads" : "no");
+    explained.push(explainedOf(request, plan, answer === undefined ? {} : { rows: answer.length, milliseconds: took }));
   }
   const whole = compiler.fresh(state.given?.template ?? state, planners[verb]);
   if (!analyze) yield* explain(requestOf(whole, runtime, [], given), undefined, 0);
@@ -157,6 +168,9 @@ export function* explainSteps(
   return explained;
 }
 
+/** Whether a database explains a statement, by how that begins. */
+export const isExplicable = (text: string): boolean => /^\s*(select|with|insert|update|delete)\b/i.test(text);
+
 /** The verb of statements that only look at others, and belong to no ledger. */
 export const planVerb = "plan of a ledger";
 
@@ -170,8 +184,9 @@ export async function explainSent(
   { text, select, parameters, origin }: BegunStatement,
   isMeasured: boolean,
 ): Promise<PlanStep | undefined> {
-  if (!/^\s*(select|with|insert|update|delete)\b/i.test(text)) return undefined;
-  const steps = () => planOf({ text, unpacked: select, parameters: unmasked(parameters), origin }, dialect, isMeasured);
+  if (!isExplicable(text)) return undefined;
+  const asked = { text, unpacked: select, parameters: unmasked(parameters), origin };
+  const steps = () => planOf(asked, dialect, isMeasured ? "reads" : "no");
   try {
     return await sender.run(steps, "always", { verb: planVerb, query: undefined, at: undefined });
   } catch {

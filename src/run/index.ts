@@ -5,6 +5,7 @@ export { type Connection, connectionKey, connectionOf } from "./connections.js";
 export { type Context, type Living, noLimits, rowsOfQuery, run, stepsOfQuery } from "./context.js";
 export type { Driver, Isolation, Request, Send, Session, Soon, TransactionSettings, WireRows } from "./driver.js";
 export { type ExplainedStatement, type ExplainOptions, explainSent, planVerb } from "./explain.js";
+export { explainingDriver } from "./explain-work.js";
 export { insideOf, refuseInside } from "./lone.js";
 export { opened } from "./opened.js";
 export { expectOptions } from "./options.js";

@@ -1,2 +1,2 @@
+export { undone } from "../database/index.js";
 export { inMemory } from "./in-memory.js";
-export { undone } from "./undone.js";
