@@ -9,10 +9,7 @@ interface Opening {
  * Does work in a transaction that is always rolled back, and gives what the work gave: a test of it leaves nothing behind. The
  * work's handle stands for the database, `tx.work()` for a unit of work.
  */
-export async function undone<R>(
-  db: Opening,
-  work: (tx: Transaction) => Promise<R>,
-): Promise<R> {
+export async function undone<R>(db: Opening, work: (tx: Transaction) => Promise<R>): Promise<R> {
   const end = new Error("undone");
   let result: { readonly value: R } | undefined;
   try {
