@@ -64,7 +64,16 @@ export {
   type ValueObject,
   value,
 } from "./value-object.js";
-export { canonicalOf, checked, decoderFor, expectedOf, typeWord, unfitWord } from "./value-rules.js";
+export {
+  canonicalOf,
+  checked,
+  decoderFor,
+  type Encoder,
+  encoderFor,
+  expectedOf,
+  typeWord,
+  unfitWord,
+} from "./value-rules.js";
 export type {
   Codec,
   ColumnKind,

@@ -3,17 +3,20 @@ import { canonicalInstant, canonicalLocal, canonicalTime, isDay, shortTime } fro
 import { kinds } from "./kinds.js";
 import type { Codec, ColumnKind, Scalar, ValueType } from "./value-type.js";
 
-/** What a kind takes: the words for it, and the value in the form for dialects, or undefined where it does not fit. */
+/** Makes the form for dialects of a value; undefined where it does not fit. */
+export type Encoder = (value: unknown) => Scalar | undefined;
+
+/** What a kind takes: the words for it, and what a type of it makes of a value. */
 interface Rule {
   readonly expected: (type: ValueType) => string;
-  readonly canonical: (value: unknown, type: ValueType) => Scalar | undefined;
+  readonly encoder: (type: ValueType) => Encoder;
   /** What makes of that form what code gets; undefined where it is the same. */
   readonly value?: (type: ValueType) => ((canonical: Scalar) => unknown) | undefined;
 }
 
 const whole: Rule = {
   expected: () => "a whole number of 32 bits",
-  canonical: (value) =>
+  encoder: () => (value) =>
     typeof value === "number" && Number.isInteger(value) && value >= -2_147_483_648 && value <= 2_147_483_647
       ? value + 0 // a negative zero becomes a plain one
       : undefined,
@@ -22,24 +25,32 @@ const whole: Rule = {
 const limits = { least: -(2n ** 63n), most: 2n ** 63n - 1n };
 
 /** Digits with all of their scale, without leading zeros or a negative zero: "-12.50". */
-function canonicalDecimal(value: unknown, { precision = 0, scale = 0 }: ValueType): string | undefined {
-  const text = typeof value === "bigint" ? value.toString() : value;
-  const match = typeof text === "string" ? /^([+-]?)0*(\d*)(?:\.(\d*))?$/.exec(text) : null;
-  if (match === null || !/\d/.test(text as string)) return undefined;
-  const [, sign, digits = "", given = ""] = match;
-  const fraction = given.replace(/0+$/, "");
-  if (fraction.length > scale || digits.length > precision - scale) return undefined;
-  const number = `${digits === "" ? "0" : digits}${scale === 0 ? "" : `.${fraction.padEnd(scale, "0")}`}`;
-  return sign === "-" && /[1-9]/.test(number) ? `-${number}` : number;
-}
+const canonicalDecimal =
+  ({ precision = 0, scale = 0 }: ValueType): Encoder =>
+  (value) => {
+    const text = typeof value === "bigint" ? value.toString() : value;
+    const match = typeof text === "string" ? /^([+-]?)0*(\d*)(?:\.(\d*))?$/.exec(text) : null;
+    if (match === null || !/\d/.test(text as string)) return undefined;
+    const [, sign, digits = "", given = ""] = match;
+    const fraction = given.replace(/0+$/, "");
+    if (fraction.length > scale || digits.length > precision - scale) return undefined;
+    const number = `${digits === "" ? "0" : digits}${scale === 0 ? "" : `.${fraction.padEnd(scale, "0")}`}`;
+    return sign === "-" && /[1-9]/.test(number) ? `-${number}` : number;
+  };
 
 /** A text without lone surrogates, which no encoding holds, and without NUL, which PostgreSQL does not. */
 const isStorable = (value: unknown): value is string =>
-  typeof value === "string" &&
-  !value.includes("\0") &&
-  !/[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/.test(value);
+  typeof value === "string" && !value.includes("\0") && isWellFormed(value);
 
-const text = (value: unknown): string | undefined => (isStorable(value) ? value : undefined);
+const loneSurrogate = /[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/;
+
+/** ECMAScript 2024 has it; a pattern takes several times as long. */
+const isWellFormed: (text: string) => boolean =
+  "isWellFormed" in String.prototype
+    ? (text) => (text as string & { isWellFormed(): boolean }).isWellFormed()
+    : (text) => !loneSurrogate.test(text);
+
+const text: Encoder = (value) => (isStorable(value) ? value : undefined);
 
 function jsonText(value: unknown): string | undefined {
   try {
@@ -77,11 +88,13 @@ function isExact(text: string): boolean {
 }
 
 /** A Date holds milliseconds: a text with more than that is taken only where code sees texts. */
-function instant(value: unknown, { isText }: ValueType): string | undefined {
-  if (value instanceof Date) return Number.isNaN(value.getTime()) ? undefined : canonicalInstant(value.toISOString());
-  const canonical = typeof value === "string" ? canonicalInstant(value) : undefined;
-  return isText === true || canonical?.endsWith("000Z") === true ? canonical : undefined;
-}
+const instant =
+  ({ isText }: ValueType): Encoder =>
+  (value) => {
+    if (value instanceof Date) return Number.isNaN(value.getTime()) ? undefined : canonicalInstant(value.toISOString());
+    const canonical = typeof value === "string" ? canonicalInstant(value) : undefined;
+    return isText === true || canonical?.endsWith("000Z") === true ? canonical : undefined;
+  };
 
 const dateOf = (canonical: string): Date => new Date(`${canonical.slice(0, 23)}Z`);
 
@@ -99,40 +112,49 @@ const rules: Record<ColumnKind, Rule> = {
   integer: whole,
   bigint: {
     expected: () => "a bigint of 64 bits",
-    canonical: (value) =>
+    encoder: () => (value) =>
       typeof value === "bigint" && value >= limits.least && value <= limits.most ? value : undefined,
   },
   double: {
     expected: () => "a finite number",
-    canonical: (value) => (typeof value === "number" && Number.isFinite(value) ? value + 0 : undefined),
+    encoder: () => (value) => (typeof value === "number" && Number.isFinite(value) ? value + 0 : undefined),
   },
   numeric: {
     expected: ({ precision = 0, scale = 0 }) =>
       `a decimal as a string such as "12.50", of at most ${precision} digits with ${scale} after the point`,
-    canonical: canonicalDecimal,
+    encoder: canonicalDecimal,
   },
-  text: { expected: () => "a string without NUL", canonical: text },
+  text: { expected: () => "a string without NUL", encoder: () => text },
   varchar: {
     expected: ({ length }) => `a string of at most ${length} characters, without NUL`,
-    canonical: (value, { length = 0, isPadded }) => {
-      if (!isStorable(value)) return undefined;
-      const text = isPadded === true ? withoutPadding(value) : value;
-      return [...text].length <= length ? text : undefined;
-    },
+    encoder:
+      ({ length = 0, isPadded }) =>
+      (value) => {
+        if (!isStorable(value)) return undefined;
+        const text = isPadded === true ? withoutPadding(value) : value;
+        // A character is one or two of JavaScript's units.
+        return text.length <= length || [...text].length <= length ? text : undefined;
+      },
     value: ({ isPadded }) => (isPadded === true ? (canonical) => withoutPadding(canonical as string) : undefined),
   },
   choice: {
     expected: ({ choices = [] }) => `one of ${choices.map((choice) => `'${choice}'`).join(", ")}`,
-    canonical: (value, { choices = [] }) => (choices.includes(value as string) ? (value as string) : undefined),
+    encoder:
+      ({ choices = [] }) =>
+      (value) =>
+        choices.includes(value as string) ? (value as string) : undefined,
   },
-  boolean: { expected: () => "true or false", canonical: (value) => (typeof value === "boolean" ? value : undefined) },
+  boolean: {
+    expected: () => "true or false",
+    encoder: () => (value) => (typeof value === "boolean" ? value : undefined),
+  },
   date: {
     expected: () => "a day such as '2026-05-01'",
-    canonical: (value) => (typeof value === "string" && isDay(value) ? value : undefined),
+    encoder: () => (value) => (typeof value === "string" && isDay(value) ? value : undefined),
   },
   time: {
     expected: () => "a time of day such as '08:30:00'",
-    canonical: (value) => (typeof value === "string" ? canonicalTime(value) : undefined),
+    encoder: () => (value) => (typeof value === "string" ? canonicalTime(value) : undefined),
     value: () => (canonical) => shortTime(canonical as string),
   },
   timestamp: {
@@ -140,37 +162,41 @@ const rules: Record<ColumnKind, Rule> = {
       isText === true
         ? "an instant such as '2026-05-01T08:30:00Z'"
         : "a Date, or an instant such as '2026-05-01T08:30:00Z', to the millisecond",
-    canonical: instant,
+    encoder: instant,
     value: ({ isText }) => (isText === true ? undefined : (canonical) => dateOf(canonical as string)),
   },
   localTimestamp: {
     expected: () => "a day and a time of day without a zone, such as '2026-05-01T08:30:00'",
-    canonical: (value) => (typeof value === "string" ? canonicalLocal(value) : undefined),
+    encoder: () => (value) => (typeof value === "string" ? canonicalLocal(value) : undefined),
     value: () => (canonical) => (canonical as string).replace(" ", "T"),
   },
   uuid: {
     expected: () => "a UUID",
-    canonical: (value) =>
+    encoder: () => (value) =>
       typeof value === "string" && /^[\da-f]{8}-(?:[\da-f]{4}-){3}[\da-f]{12}$/i.test(value)
         ? value.toLowerCase()
         : undefined,
   },
   json: {
     expected: () => "what JSON can say",
-    canonical: jsonText,
+    encoder: () => jsonText,
     value: () => (canonical) => parsedJson(canonical as string),
   },
   bytes: {
     expected: () => "bytes (a Uint8Array)",
-    canonical: (value) => (value instanceof Uint8Array ? value : undefined),
+    encoder: () => (value) => (value instanceof Uint8Array ? value : undefined),
   },
   list: {
     expected: ({ element }) =>
       `a list, each ${element === undefined ? "a value" : rules[element.kind].expected(element)}`,
-    canonical: (value, { element, hasNulls }) => {
-      if (!Array.isArray(value) || element === undefined) return undefined;
-      const made = value.map((part) => (part === null && hasNulls === true ? null : canonicalOf(part, element)));
-      return made.includes(undefined) || !isEven(made, element) ? undefined : (made as readonly Scalar[]);
+    encoder: ({ element, hasNulls }) => {
+      if (element === undefined) return () => undefined;
+      const encode = encoderFor(element);
+      return (value) => {
+        if (!Array.isArray(value)) return undefined;
+        const made = value.map((part) => (part === null && hasNulls === true ? null : encode(part)));
+        return made.includes(undefined) || !isEven(made, element) ? undefined : (made as readonly Scalar[]);
+      };
     },
     value: ({ element }) => {
       const decode = element === undefined ? undefined : decoderFor(element);
@@ -211,10 +237,22 @@ export function unfitWord(value: unknown, { kind }: ValueType): string {
 /** What a type takes, in words. */
 export const expectedOf = (type: ValueType): string => rules[type.kind].expected(type);
 
-/** A value in the form for dialects, or undefined where the type does not take it; null and undefined are for the caller. */
-export function canonicalOf(value: unknown, type: ValueType): Scalar | undefined {
-  return rules[type.kind].canonical(type.codec === undefined ? value : encoded(type.codec, value), type);
+const encoders = new WeakMap<ValueType, Encoder>();
+
+/** Makes of a type's values the form for dialects; undefined of what it does not take; null and undefined are for the caller. Made once a type. */
+export function encoderFor(type: ValueType): Encoder {
+  let encoder = encoders.get(type);
+  if (encoder === undefined) {
+    const { codec } = type;
+    const plain = rules[type.kind].encoder(type);
+    encoder = codec === undefined ? plain : (value) => plain(encoded(codec, value));
+    encoders.set(type, encoder);
+  }
+  return encoder;
 }
+
+/** One value in the form for dialects, or undefined where the type does not take it. */
+export const canonicalOf = (value: unknown, type: ValueType): Scalar | undefined => encoderFor(type)(value);
 
 /** A codec is asked about values that came in from outside too; what it cannot take does not fit. */
 function encoded(codec: Codec<unknown, unknown>, value: unknown): unknown {

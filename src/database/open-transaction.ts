@@ -71,12 +71,14 @@ export async function workWith<R>(
   try {
     const working = shared.join(tx, context, () => work(tx));
     const result = await (stop === undefined ? working : orStopped(stop, working));
-    await sender.settled();
+    const rest = sender.settled();
+    if (rest !== undefined) await rest;
     stop?.check();
     return { result, afterwards: state.afterwards };
   } finally {
     state.at = "ended";
-    await sender.settled();
+    const rest = sender.settled();
+    if (rest !== undefined) await rest;
   }
 }
 

@@ -39,13 +39,7 @@ export interface SqliteHandle extends ExtensibleHandle {
 const mostStatements = 500;
 
 /** What a statement wrote, as the one row of its answer. */
-function written(result: unknown, counts: true | "identity"): WireRows {
-  const { changes, lastInsertRowid } = result as {
-    readonly changes: number | bigint;
-    readonly lastInsertRowid: number | bigint;
-  };
-  return [[counts === true ? changes : lastInsertRowid]];
-}
+const written = (result: unknown): WireRows => [[(result as { readonly changes: number | bigint }).changes]];
 
 type Prepared = (request: Request) => WireRows;
 
@@ -54,7 +48,7 @@ function prepare(handle: SqliteHandle, text: string): Prepared {
   if (statement.reader === false) {
     return ({ parameters, counts }) => {
       const result = statement.run(...parameters);
-      return counts === undefined || counts === false ? [] : written(result, counts);
+      return counts === true ? written(result) : [];
     };
   }
   if (statement.setReturnArrays !== undefined) statement.setReturnArrays(true);
@@ -66,9 +60,7 @@ function prepare(handle: SqliteHandle, text: string): Prepared {
     });
   // node:sqlite does not say beforehand whether a statement gives rows.
   return ({ parameters, counts }) =>
-    counts === undefined || counts === false
-      ? (statement.all(...parameters) as WireRows)
-      : written(statement.run(...parameters), counts);
+    counts === true ? written(statement.run(...parameters)) : (statement.all(...parameters) as WireRows);
 }
 
 /** What a transaction is begun with. One that writes has the file to itself from its beginning, so that it cannot fail half-way. */

@@ -34,6 +34,26 @@ const assigned = (column: ResolvedColumn, given: unknown, at: GivenAt): Node =>
         type: column.type,
       };
 
+/** Adds what an object of changes gives to the columns that it names. */
+function assign(
+  members: ResolvedEntity["members"],
+  name: string,
+  changes: Readonly<Record<string, unknown>>,
+  at: GivenAt,
+  to: Assigned[],
+): void {
+  for (const property of Object.keys(changes)) {
+    const given = changes[property];
+    const member = members.get(property);
+    if (member === undefined)
+      throw new GemachError("NAME_UNKNOWN", { entity: name, name: property, known: [...members.keys()] });
+    if (given === undefined) continue;
+    if (!("fields" in member)) to.push({ column: member, value: assigned(member, given, at) });
+    else if (given !== null) assign(member.fields, name, given as typeof changes, at, to);
+    else for (const field of member.fields.keys()) assign(member.fields, name, { [field]: null }, at, to);
+  }
+}
+
 /**
  * The columns that an object of changes names, also those inside of value objects; null for one empties all of its
  * columns, and undefined leaves a column as it is.
@@ -43,14 +63,7 @@ export function assignedIn(
   changes: unknown,
   at: GivenAt,
 ): readonly Assigned[] {
-  return Object.entries(changes as object).flatMap(([property, given]): readonly Assigned[] => {
-    const member = members.get(property);
-    if (member === undefined)
-      throw new GemachError("NAME_UNKNOWN", { entity: name, name: property, known: [...members.keys()] });
-    if (given === undefined) return [];
-    if (!("fields" in member)) return [{ column: member, value: assigned(member, given, at) }];
-    const inside = { members: member.fields, name };
-    if (given !== null) return assignedIn(inside, given, at);
-    return [...member.fields.keys()].flatMap((field) => assignedIn(inside, { [field]: null }, at));
-  });
+  const to: Assigned[] = [];
+  assign(members, name, changes as Readonly<Record<string, unknown>>, at, to);
+  return to;
 }

@@ -2,9 +2,10 @@ export { withoutCursor } from "./beside-cursor.js";
 export { planDelete, planUpdate } from "./changes.js";
 export { cursorOf, placeIn } from "./cursor.js";
 export { typeOfOutput } from "./draft.js";
-export { type ConflictSet, type GivenRow, planInsert, planInsertFrom } from "./inserts.js";
+export { type ConflictSet, planInsert, planInsertFrom } from "./inserts.js";
 export { keyedPlan, planUpdateRows, valuesIn } from "./keyed-writes.js";
 export { hasSubquery, leavesRow } from "./leaves.js";
+export type { GivenRow, RowValues } from "./new-rows.js";
 export { type SortedRows, totalOrder } from "./order.js";
 export type { OwnerIndex } from "./owner-index.js";
 export {

@@ -10,7 +10,7 @@ import {
 } from "../expression/index.js";
 import type { GivenAt } from "../model/index.js";
 import { assignedIn } from "./assigned.js";
-import type { GivenRow } from "./inserts.js";
+import type { GivenRow } from "./new-rows.js";
 import { givenColumns, refuseOthers } from "./standing.js";
 import type { KeyedPlan, KeyedRow } from "./write-plan.js";
 

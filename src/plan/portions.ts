@@ -1,5 +1,5 @@
-import type { Scalar } from "../columns/index.js";
 import type { ResolvedColumn } from "../expression/index.js";
+import type { NewRows, RowValues } from "./new-rows.js";
 import type { InsertPortion } from "./write-plan.js";
 
 /** What an engine takes in one statement that inserts. */
@@ -13,64 +13,102 @@ export interface PortionRules {
   readonly takesDefault: boolean;
 }
 
-type Values = readonly (Scalar | undefined)[];
-type Portion = Pick<InsertPortion, "columns" | "chunks" | "isMixed">;
+type Portion = InsertPortion & { readonly conflict: undefined };
 
-function bytesOf(values: Values): number {
-  let sum = 0;
-  for (const value of values) sum += typeof value === "string" || value instanceof Uint8Array ? value.length : 8;
-  return sum;
-}
+const bytesOf = (values: RowValues): number =>
+  values.reduce<number>(
+    (sum, value) => sum + (typeof value === "string" || value instanceof Uint8Array ? value.length : 8),
+    0,
+  );
 
-/** Rows in chunks that one statement takes: of the given sizes, the largest first. */
+/** Rows in chunks that one statement takes: of the given sizes, the largest first. `bytes`: of all of them. */
 function chunksOf(
-  rows: readonly Values[],
+  rows: readonly RowValues[],
   width: number,
   rules: PortionRules,
   isMixed: boolean,
-): readonly (readonly Values[])[] {
+  bytes: number,
+): readonly (readonly RowValues[])[] {
+  if (rows.length === 1) return [rows];
   // A column that travels as an array is one parameter.
   const isListed = isMixed || rules.rows.length > 0;
   const fitting = isListed ? Math.max(1, Math.floor(rules.mostParameters / width)) : rows.length;
   // A text that says what each row leaves out is no other's.
   const sizes = isMixed ? [] : rules.rows.filter((size) => size <= fitting);
   const most = Math.min(fitting, sizes[0] ?? fitting);
-  const chunks: (readonly Values[])[] = [];
-  const counts = rows.map(bytesOf);
-  let at = 0;
-  while (at < rows.length) {
+  const counts = bytes <= rules.mostBytes ? undefined : rows.map(bytesOf);
+  const endFrom = (at: number): number => {
+    if (counts === undefined) return Math.min(at + most, rows.length);
     let end = at;
-    let bytes = 0;
-    while (end < rows.length && end - at < most && (end === at || bytes + (counts[end] as number) <= rules.mostBytes))
-      bytes += counts[end++] as number;
-    end = at + (sizes.find((size) => size <= end - at) ?? end - at);
-    chunks.push(rows.slice(at, end));
-    at = end;
+    let sum = 0;
+    while (end < rows.length && end - at < most && (end === at || sum + (counts[end] as number) <= rules.mostBytes))
+      sum += counts[end++] as number;
+    return end;
+  };
+  const chunks: (readonly RowValues[])[] = [];
+  for (let at = 0; at < rows.length; ) {
+    const fits = endFrom(at) - at;
+    const size = sizes.find((one) => one <= fits) ?? fits;
+    chunks.push(rows.slice(at, at + size));
+    at += size;
   }
   return chunks;
 }
 
-const maskOf = (values: Values): string => values.map((value) => (value === undefined ? "-" : "x")).join("");
+const maskOf = (values: RowValues): string => values.map((value) => (value === undefined ? "-" : "x")).join("");
+
+/** A column of the key by which rows are found, and its place among the values; -1 where no row brings it. */
+interface KeyPart {
+  readonly slot: number;
+  readonly isIdentity: boolean;
+}
+
+const partIn = (row: RowValues, { slot }: KeyPart): unknown => (slot < 0 ? undefined : row[slot]);
+
+/** What tells a row's key from others; undefined where the database makes up a number for it, so that it is no other row's. */
+function keyIn(row: RowValues, key: readonly KeyPart[]): unknown {
+  const [first] = key;
+  if (first === undefined) return undefined;
+  const value = partIn(row, first);
+  if (key.length === 1 && value !== undefined && typeof value !== "object") return value;
+  if (key.some((part) => part.isIdentity && partIn(row, part) === undefined)) return undefined;
+  // A default may be the same for all that leave it out.
+  return key.map((part) => `${typeof partIn(row, part)} ${partIn(row, part)}`).join("\n");
+}
 
 /** Rows that follow one another and bring the same columns; of a conflict's, so that no key is in one portion twice. */
-function runsOf(rows: readonly Values[], keySlots: readonly number[] | undefined): readonly (readonly Values[])[] {
-  const runs: Values[][] = [];
+function runsOf(
+  rows: readonly RowValues[],
+  isMixed: boolean,
+  keyParts: readonly KeyPart[],
+): readonly (readonly RowValues[])[] {
+  const runs: RowValues[][] = [];
   let mask: string | undefined;
-  let known = new Set<string>();
+  let known = new Set<unknown>();
   for (const row of rows) {
-    const own = maskOf(row);
-    // A key that the database makes up is no other row's.
-    const isKeyed = keySlots?.every((slot) => row[slot] !== undefined) === true;
-    const key = isKeyed ? keySlots.map((slot) => `${typeof row[slot]} ${row[slot]}`).join("\n") : undefined;
+    const own = isMixed ? maskOf(row) : "";
+    const key = keyIn(row, keyParts);
     if (own !== mask || (key !== undefined && known.has(key))) {
       runs.push([]);
       known = new Set();
       mask = own;
     }
     if (key !== undefined) known.add(key);
-    (runs.at(-1) as Values[]).push(row);
+    (runs.at(-1) as RowValues[]).push(row);
   }
   return runs;
+}
+
+const broughtKnown = new WeakMap<readonly ResolvedColumn[], Map<string, readonly ResolvedColumn[]>>();
+
+/** The columns for which a row has values: the same list for the same ones. */
+function broughtBy(row: RowValues, columns: readonly ResolvedColumn[]): readonly ResolvedColumn[] {
+  const known = broughtKnown.get(columns) ?? new Map<string, readonly ResolvedColumn[]>();
+  broughtKnown.set(columns, known);
+  const mask = maskOf(row);
+  const brought = known.get(mask) ?? columns.filter((_, i) => row[i] !== undefined);
+  known.set(mask, brought);
+  return brought;
 }
 
 /**
@@ -78,23 +116,27 @@ function runsOf(rows: readonly Values[], keySlots: readonly number[] | undefined
  * database, whatever the others bring. `by`: the columns by which rows that are there are found.
  */
 export function portionsOf(
-  columns: readonly ResolvedColumn[],
-  rows: readonly Values[],
+  { columns, values: rows, isMixed, bytes }: NewRows,
   rules: PortionRules,
   by: readonly ResolvedColumn[] | undefined,
 ): readonly Portion[] {
-  const isMixed = rows.some((row) => row.includes(undefined));
   if (isMixed && by === undefined && rules.takesDefault)
-    return [{ columns, chunks: chunksOf(rows, columns.length, rules, true), isMixed: true }];
-  const slots = by?.map((column) => columns.indexOf(column)).filter((slot) => slot >= 0);
-  const runs = isMixed || by !== undefined ? runsOf(rows, slots) : [rows];
+    return [
+      { columns, chunks: chunksOf(rows, columns.length, rules, true, bytes), isMixed: true, conflict: undefined },
+    ];
+  if (!isMixed && by === undefined && columns.length > 0)
+    return rows.length === 0
+      ? []
+      : [{ columns, chunks: chunksOf(rows, columns.length, rules, false, bytes), isMixed, conflict: undefined }];
+  const key = (by ?? []).map((column) => ({ slot: columns.indexOf(column), isIdentity: column.kind === "identity" }));
+  const runs = isMixed || by !== undefined ? runsOf(rows, isMixed, key) : [rows];
   return runs.flatMap((run) => {
     const [first] = run;
     if (first === undefined) return [];
-    const own = columns.filter((_, i) => first[i] !== undefined);
+    const own = isMixed ? broughtBy(first, columns) : columns;
     const values = isMixed ? run.map((row) => row.filter((value) => value !== undefined)) : run;
     // Rows of which the database makes up all are sent one by one.
-    const chunks = own.length === 0 ? values.map((row) => [row]) : chunksOf(values, own.length, rules, false);
-    return [{ columns: own, chunks, isMixed: false }];
+    const chunks = own.length === 0 ? values.map((row) => [row]) : chunksOf(values, own.length, rules, false, bytes);
+    return [{ columns: own, chunks, isMixed: false, conflict: undefined }];
   });
 }

@@ -8,7 +8,7 @@ import {
   standingHole,
   valueAt,
 } from "../expression/index.js";
-import type { GivenRow } from "./inserts.js";
+import type { GivenRow } from "./new-rows.js";
 import type { Assigned } from "./write-plan.js";
 
 /** The columns whose values a database handle gives, and those values. */

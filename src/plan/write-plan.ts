@@ -1,5 +1,6 @@
 import type { Scalar } from "../columns/index.js";
 import type { Node, OwnCondition, QueryState, ResolvedColumn, ResolvedEntity, Source } from "../expression/index.js";
+import type { RowValues } from "./new-rows.js";
 import type { RowPlan } from "./statement-plan.js";
 
 /** A column, and what it is given: a value that was checked, or an expression of its kind. */
@@ -28,12 +29,13 @@ export interface ConflictPlan {
 
 /** New rows that bring the same columns. */
 export interface InsertPortion {
+  /** The same list for the same columns of an entity. */
   readonly columns: readonly ResolvedColumn[];
   /**
    * Rows of one statement each: values in the order of the columns; undefined where a row leaves a column to the
    * database.
    */
-  readonly chunks: readonly (readonly (readonly (Scalar | undefined)[])[])[];
+  readonly chunks: readonly (readonly RowValues[])[];
   /** Whether some rows leave out columns that others bring. */
   readonly isMixed: boolean;
   readonly conflict: ConflictPlan | undefined;
@@ -46,6 +48,8 @@ export interface InsertPlan {
   readonly portions: readonly InsertPortion[];
   readonly count: number;
   readonly returning: Returning | undefined;
+  /** What stands for all that follows the rows, equal where that is; undefined where it cannot be told. */
+  readonly end: string | undefined;
 }
 
 /** The rows of a query as new rows of an entity. */

@@ -13,7 +13,7 @@ import { type RowConstructor, rowConstructors } from "./row-constructor.js";
 import {
   changeShapeOf,
   changeWithoutValues,
-  givenOf,
+  filled,
   isFilledAlone,
   shapeOf,
   withoutValues,
@@ -110,9 +110,11 @@ export class Compiler {
       if (known.size >= mostShapes) known.clear();
       known.set(shape.key, printed);
     }
-    const values = givenOf(shape, given);
     const { text, parameters } = printed;
-    return { text, parameters: parameters.map((parameter) => encodeParameter(dialect, parameter, [], values)) };
+    return {
+      text,
+      parameters: parameters.map((parameter) => encodeParameter(dialect, filled(parameter, shape), [], given)),
+    };
   }
 
   /** The same, kept nowhere. */

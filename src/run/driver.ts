@@ -13,10 +13,9 @@ export interface Request {
   /** Whether it is unlikely to be sent again, so that preparing it would be in vain. */
   readonly once?: boolean;
   /**
-   * Whether it gives no rows of its own, and is to be answered by one row with the number of those that it wrote; "identity": with
-   * that which the engine gave the one row that it wrote.
+   * Whether it gives no rows of its own, and is to be answered by one row with the number of those that it wrote.
    */
-  readonly counts?: boolean | "identity";
+  readonly counts?: boolean;
   /** Its one row has all rows as one JSON value, to be answered as rows; where that is too long, this text gives them. */
   readonly unpacked?: string;
   /** What ends it before its own end, on the server too where the engine can. */

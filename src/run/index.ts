@@ -41,4 +41,4 @@ export {
   type Watch,
   watch,
 } from "./watch.js";
-export { insertEach, writeKeyed, writing } from "./write.js";
+export { writeKeyed, writing } from "./write.js";

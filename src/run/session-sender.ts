@@ -14,7 +14,7 @@ export interface SessionSender extends Sender {
   /** Waits until no savepoint of its own is open. */
   free(): Promise<void>;
   /** Waits until nothing that was begun is on its way any more. */
-  settled(): Promise<void>;
+  settled(): Soon<void>;
 }
 
 /**
@@ -28,9 +28,7 @@ export function sessionSender(session: Session, watch: Watch, check: () => void,
   const free = async (): Promise<void> => {
     while (busy !== undefined) await busy;
   };
-  const settled = async (): Promise<void> => {
-    while (underway.size > 0) await Promise.allSettled(underway);
-  };
+  const settled = (): Soon<void> => (underway.size === 0 ? undefined : Promise.allSettled(underway).then(settled));
   const noted = <R>(work: Soon<R>): Soon<R> => {
     if (!(work instanceof Promise)) return work;
     underway.add(work);

@@ -1,5 +1,4 @@
-import type { Scalar } from "../columns/index.js";
-import type { Given, Node, OrderNode, Projection, QueryState, ReachedRelation, Source } from "../expression/index.js";
+import type { Node, OrderNode, Projection, QueryState, ReachedRelation, Source } from "../expression/index.js";
 import type { DeletePlan, UpdatePlan } from "../plan/index.js";
 import type { CompiledStatement } from "../sql/index.js";
 
@@ -129,13 +128,6 @@ export const changeWithoutValues = <P extends UpdatePlan | DeletePlan>(plan: P, 
   }),
 });
 
-/** What is given for the places of a shape's values, beside what else is given. */
-export function givenOf({ values }: Shape, further: Given | undefined): Given {
-  const given = new Map<string, Scalar>(further);
-  for (let i = 0; i < values.length; i++) given.set(holeName(i), (values[i] as ValueNode).value);
-  return given;
-}
-
 const holeName = (place: number): string => `#${place}`;
 
 /** The same condition with holes in place of its values. */
@@ -172,13 +164,18 @@ const isOwnHole = (parameter: CompiledStatement["parameters"][number]): boolean 
 export const isFilledAlone = ({ followUps }: CompiledStatement): boolean =>
   [...followUps.values()].every((further) => !further.parameters.some(isOwnHole) && isFilledAlone(further));
 
-/** A statement of a shape with the values of a query. */
-export function withValues(statement: CompiledStatement, { values }: Shape): CompiledStatement {
-  if (values.length === 0) return statement;
-  const parameters = statement.parameters.map((parameter) => {
-    if (parameter.kind !== "hole" || !parameter.hole.startsWith("#")) return parameter;
-    const { value } = values[Number(parameter.hole.slice(1))] as ValueNode;
-    return { kind: "value", value, type: parameter.type, isTyped: parameter.isTyped } as const;
-  });
-  return { ...statement, parameters };
+type Parameter = CompiledStatement["parameters"][number];
+
+/** A parameter of a shape's statement with the value of a query. */
+export function filled(parameter: Parameter, { values }: Shape): Parameter {
+  if (parameter.kind !== "hole") return parameter;
+  const { hole, type, isTyped } = parameter;
+  if (!hole.startsWith("#")) return parameter;
+  return { kind: "value", value: (values[Number(hole.slice(1))] as ValueNode).value, type, isTyped };
 }
+
+/** A statement of a shape with the values of a query. */
+export const withValues = (statement: CompiledStatement, shape: Shape): CompiledStatement =>
+  shape.values.length === 0
+    ? statement
+    : { ...statement, parameters: statement.parameters.map((parameter) => filled(parameter, shape)) };

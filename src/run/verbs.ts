@@ -43,7 +43,7 @@ import type { VerbOrigin } from "./origin.js";
 import { rawCount } from "./raw.js";
 import { Reads } from "./reads.js";
 import type { Steps } from "./steps.js";
-import { type Limits, limitNames } from "./stop.js";
+import { isLimited, type Limits, limitNames } from "./stop.js";
 import { countKeyed, writing } from "./write.js";
 
 /** The verbs that write, beside those that read. */
@@ -66,8 +66,12 @@ export class Verbs extends Reads {
     this.#refuseReadOnly(origin.verb);
     const state = origin.query === undefined ? undefined : stateOf(origin.query, origin.verb);
     const given = givenFor(this.#context, { given: state?.given });
-    const { steps, isSeveral } = writing(plan, compiler.runtime, given, compiler.change(plan, given));
-    return await run(this.#context, steps, isSeveral ? "always" : "no", origin, limits);
+    const write = writing(plan, compiler.runtime, given, compiler.change(plan, given));
+    const { sender } = this.#context;
+    // Without the machinery that several statements, ledgers and limits need.
+    if (write.alone !== undefined && !sender.watch.isWatched() && !isLimited(limits))
+      return write.resultOf(await sender.send(write.alone));
+    return await run(this.#context, write.steps, write.isSeveral ? "always" : "no", origin, limits);
   }
 
   /**
@@ -102,7 +106,7 @@ export class Verbs extends Reads {
       returning: options.returning as ReturningOption,
       rules: this.#context.compiler.runtime.dialect.writes.portions,
     });
-    return await this.#write(plan, originOf(this.#context, "insert", Verbs.prototype.insert), options);
+    return this.#write(plan, originOf(this.#context, "insert", Verbs.prototype.insert), options);
   }
 
   /**
@@ -142,7 +146,7 @@ export class Verbs extends Reads {
       conflict: { by, set },
       rules: this.#context.compiler.runtime.dialect.writes.portions,
     });
-    return await this.#write(plan, originOf(this.#context, "upsert", Verbs.prototype.upsert), options);
+    return this.#write(plan, originOf(this.#context, "upsert", Verbs.prototype.upsert), options);
   }
 
   /**
@@ -190,7 +194,7 @@ export class Verbs extends Reads {
     const state = stateOf(query, "update");
     const plan = planUpdate(state, changes, { all, returning: returning as ReturningOption });
     refuseOtherSet(state.source.entity, plan.set, this.#context.values);
-    return await this.#write(plan, originOf(this.#context, "update", Verbs.prototype.update, query as Query), options);
+    return this.#write(plan, originOf(this.#context, "update", Verbs.prototype.update, query as Query), options);
   }
 
   /**
@@ -238,7 +242,7 @@ export class Verbs extends Reads {
     expectOptions("delete", options, ["all", "returning", ...limitNames]);
     const { all = false, returning } = options;
     const plan = planDelete(stateOf(query, "delete"), { all, returning: returning as ReturningOption });
-    return await this.#write(plan, originOf(this.#context, "delete", Verbs.prototype.delete, query as Query), options);
+    return this.#write(plan, originOf(this.#context, "delete", Verbs.prototype.delete, query as Query), options);
   }
 
   /**

@@ -1,5 +1,5 @@
 import type { Given, ResolvedEntity } from "../expression/index.js";
-import type { InsertPlan, KeyedPlan, KeyedRow, WritePlan } from "../plan/index.js";
+import type { KeyedPlan, KeyedRow, WritePlan } from "../plan/index.js";
 import {
   detailKey,
   type EncodedStatement,
@@ -8,7 +8,7 @@ import {
   writeDetail,
   writeStatements,
 } from "../sql/index.js";
-import type { WireRows } from "./driver.js";
+import type { Request, WireRows } from "./driver.js";
 import { gather, type Runtime } from "./gather.js";
 import type { Steps } from "./steps.js";
 
@@ -56,7 +56,7 @@ function* sendKeyed(
   );
   for (const { text, parameters, rows } of keyedStatements(plan, dialect)) {
     const answer = yield { text, parameters, origin, counts: true };
-    found(Number(answer[0]?.[0] ?? 0), rows);
+    found(countIn(answer), rows);
   }
 }
 
@@ -78,38 +78,51 @@ export function* writeKeyed(plan: KeyedPlan, runtime: Pick<Runtime, "dialect">):
   return missed.flat();
 }
 
-/** Inserts rows one by one; gives the identity of each, in their order. */
-export function* insertEach(plan: InsertPlan, { dialect }: Pick<Runtime, "dialect">): Steps<readonly number[]> {
-  const origin = originOf(plan);
-  const identities: number[] = [];
-  for (const { text, parameters } of writeStatements(plan, dialect, undefined)) {
-    const answer = yield { text, parameters, origin, counts: "identity" };
-    identities.push(Number(answer[0]?.[0]));
-  }
-  return identities;
+/** A plan that writes as work to be done. */
+export interface Writing {
+  readonly steps: () => Steps<Written>;
+  readonly isSeveral: boolean;
+  /** Its one statement, for whom nothing but its answer is of interest. */
+  readonly alone: Request | undefined;
+  /** The result, of the answer to its one statement. */
+  readonly resultOf: (answer: WireRows) => Written;
 }
 
-/** A plan that writes as work to be done, and whether that takes several statements. */
+/** What a plan that writes is to do. */
 export function writing(
   plan: WritePlan,
   runtime: Runtime,
   given: Given | undefined,
   known?: EncodedStatement,
-): { readonly steps: () => Steps<Written>; readonly isSeveral: boolean } {
+): Writing {
   const origin = originOf(plan);
   const statements = known === undefined ? writeStatements(plan, runtime.dialect, given) : [known];
   const returning = plan.kind === "insertFrom" ? undefined : plan.returning;
+  const requestOf = ({ text, parameters }: EncodedStatement): Request =>
+    returning === undefined ? { text, parameters, origin, counts: true } : { text, parameters, origin };
   const steps = function* (): Steps<Written> {
     const wires: WireRows[number][] = [];
     let count = 0;
-    for (const { text, parameters, isBeside } of statements) {
-      const answer = yield { text, parameters, origin, ...(returning === undefined ? { counts: true } : {}) };
-      if (isBeside === true) continue;
-      if (returning === undefined) count += Number(answer[0]?.[0] ?? 0);
+    for (const statement of statements) {
+      const answer = yield requestOf(statement);
+      if (statement.isBeside === true) continue;
+      if (returning === undefined) count += countIn(answer);
       else for (const row of answer) wires.push(row);
     }
-    if (returning === undefined) return plan.kind === "insert" ? plan.count : count;
-    return [...gather(returning.rows, wires, runtime).objects];
+    return result(wires, count);
   };
-  return { steps, isSeveral: statements.length > 1 };
+  const result = (wires: WireRows, count: number): Written => {
+    if (returning !== undefined) return [...gather(returning.rows, wires, runtime).objects];
+    return plan.kind === "insert" ? plan.count : count;
+  };
+  const [first] = statements;
+  return {
+    steps,
+    isSeveral: statements.length > 1,
+    alone: first === undefined || statements.length > 1 ? undefined : requestOf(first),
+    resultOf: (answer) => result(answer, returning === undefined ? countIn(answer) : 0),
+  };
 }
+
+/** How many rows a statement wrote, as it was answered. */
+const countIn = (answer: WireRows): number => Number(answer[0]?.[0] ?? 0);

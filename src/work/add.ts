@@ -34,10 +34,12 @@ function columnsIn(
   const relations: ResolvedRelation[] = [];
   for (const name of Object.keys(row)) {
     const value = row[name];
-    const relation = entity.relations.get(name);
     if (entity.members.has(name)) {
       if (value !== undefined) columns[name] = value;
-    } else if (relation === undefined) {
+      continue;
+    }
+    const relation = entity.relations.get(name);
+    if (relation === undefined) {
       const known = [...entity.members.keys(), ...entity.relations.keys()];
       throw new GemachError("NAME_UNKNOWN", { entity: entity.name, name, known });
     } else if (value !== undefined) relations.push(relation);

@@ -10,12 +10,12 @@ import {
 } from "../expression/index.js";
 import { dependencyOrder } from "../model/index.js";
 import { type KeyedRow, keyedPlan, planInsert, valuesIn } from "../plan/index.js";
-import { insertEach, type Steps, writeKeyed, writing } from "../run/index.js";
+import { type Steps, writeKeyed, writing } from "../run/index.js";
 import { leave } from "./adopt.js";
 import { type Changed, changedIn } from "./changes.js";
 import { identityOf, type Kept, keptOf, type Live } from "./kept.js";
 import { put } from "./live-kind.js";
-import { knownOne, rowsByKeys } from "./load.js";
+import { knownOne } from "./load.js";
 import { placeAt } from "./place-at.js";
 import { giveColumn } from "./relations.js";
 import { isOurs, mapOf, newCohort, type Unit } from "./unit.js";
@@ -74,34 +74,24 @@ function bareOf(entity: ResolvedEntity): ResolvedEntity {
 /** The columns of a new entity as they are to be inserted. */
 function newRow(live: Live, { shape, kind, awaits, further }: Kept): Live {
   const row: Live = {};
-  for (const name of further === undefined ? shape.names : kind.entity.members.keys())
-    if (Object.hasOwn(live, name) && live[name] !== undefined) row[name] = live[name];
-  for (const column of awaits?.keys() ?? []) placeAt(row, column.steps, null);
+  for (const name of further === undefined ? shape.names : kind.entity.members.keys()) {
+    const value = Object.hasOwn(live, name) ? live[name] : undefined;
+    if (value !== undefined) row[name] = value;
+  }
+  if (awaits !== undefined) for (const column of awaits.keys()) placeAt(row, column.steps, null);
   return row;
 }
 
 /** What the database made of new rows, in their order; of rows that are as they were given, nothing. */
 function* inserted(unit: Unit, entity: ResolvedEntity, rows: readonly Live[]): Steps<readonly Live[]> {
   const { runtime } = unit.context.compiler;
-  const members = [...entity.members.keys()];
-  const isMissing = (name: string) => rows.some((row) => !(name in row));
-  const missing = members.filter(isMissing);
-  const plan = (returning: true | undefined) =>
-    planInsert(bareOf(entity), rows, { returning, rules: runtime.dialect.writes.portions });
-  if (missing.length === 0) {
-    yield* writing(plan(undefined), runtime, undefined).steps();
-    return [];
-  }
-  const [key, ...more] = entity.key;
-  const isNumbered = key?.kind === "identity" && more.length === 0 && rows.every((row) => !(key.property in row));
-  if (!isNumbered || !runtime.dialect.writes.tellsIdentity)
-    return (yield* writing(plan(true), runtime, undefined).steps()) as Live[];
-  const numbered = (yield* insertEach(plan(undefined), runtime)).map((identity) => ({ [key.property]: identity }));
-  if (missing.length === 1) return numbered;
-  // One more statement for all costs less than asking for each row with its insert.
-  const found = yield* rowsByKeys(unit, entity, numbered);
-  const byKey = new Map(found.map((row) => [row[key.property], row]));
-  return numbered.map((row) => byKey.get(row[key.property]) ?? row);
+  const isMissing = (name: string) => rows.some((row) => row[name] === undefined);
+  const missing = [...entity.members.keys()].filter(isMissing);
+  const isKeyAlone = missing.every((name) => entity.key.some(({ property }) => property === name));
+  const returning = missing.length === 0 ? undefined : isKeyAlone ? "key" : true;
+  const plan = planInsert(bareOf(entity), rows, { returning, rules: runtime.dialect.writes.portions });
+  const written = yield* writing(plan, runtime, undefined).steps();
+  return returning === undefined ? [] : (written as Live[]);
 }
 
 /** A row in the form in which later changes do not reach it; the row itself where nothing of it could be changed in place. */
@@ -116,10 +106,10 @@ function printed({ kind: { prints } }: Kept, row: Live): Live {
 function takeOver(live: Live, { kind, was }: Kept, back: Live): void {
   for (const name of Object.keys(back)) {
     const print = kind.prints.get(name);
-    if (!Object.hasOwn(live, name)) put(live, name, back[name]);
-    else if (print === undefined ? live[name] === was[name] : print.isSame(live[name], was[name]))
-      live[name] = back[name];
-    was[name] = print?.of(back[name]) ?? back[name];
+    const value = back[name];
+    if (!Object.hasOwn(live, name)) put(live, name, value);
+    else if (print === undefined ? live[name] === was[name] : print.isSame(live[name], was[name])) live[name] = value;
+    was[name] = print?.of(value) ?? value;
   }
 }
 
@@ -131,7 +121,7 @@ function* insertRows(unit: Unit, entity: ResolvedEntity, lives: readonly Live[])
   const made = yield* inserted(unit, entity, rows);
   const cohort = newCohort(undefined);
   const map = mapOf(unit, entity);
-  lives.forEach((live, i) => {
+  for (const [i, live] of lives.entries()) {
     const kept = keptOf(live);
     kept.was = prints[i] as Live;
     const back = made[i];
@@ -139,13 +129,14 @@ function* insertRows(unit: Unit, entity: ResolvedEntity, lives: readonly Live[])
     kept.shape = kept.kind.shapeFor(Object.keys(kept.was));
     kept.further = undefined;
     // What waits for a key is written once that is there.
-    for (const column of kept.awaits?.keys() ?? []) if (column.steps.length === 1) delete live[column.property];
+    if (kept.awaits !== undefined)
+      for (const column of kept.awaits.keys()) if (column.steps.length === 1) delete live[column.property];
     kept.standing = "kept";
     kept.cohort = cohort;
     cohort.members.push(live);
     unit.added.delete(live);
     map.set(identityOf(entity, live), live);
-  });
+  }
 }
 
 /** Inserts all new entities, each after those whose keys it needs. */

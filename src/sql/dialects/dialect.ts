@@ -6,7 +6,7 @@ import type { ExplainRules } from "../explain/execution-plan.js";
 import type { Calls } from "../print/calls.js";
 import type { AggregateTypes, NullPlace, Over } from "../print/parts.js";
 import type { Compound, InsertEnd, Parameter, Select, SortTerm, SqlExpression, Write } from "../tree/tree.js";
-import type { Decoder, Keys, Wire } from "./wire.js";
+import type { Decoder, Encoder, Keys, Wire } from "./wire.js";
 
 /** The dialects there are. */
 export type DialectName = "sqlite" | "postgres" | "mariadb";
@@ -75,6 +75,8 @@ export interface TextRules {
 export interface WireRules {
   /** The position of the first key of a table of keys. */
   readonly firstPosition: 0 | 1;
+  /** What makes of a type's values what the driver takes; undefined where that is the very value. */
+  readonly encoder: (type: ValueType) => Encoder | undefined;
   readonly encode: (parameter: Exclude<Parameter, { kind: "keys" | "key" | "rows" | "hole" }>) => Wire;
   readonly encodeKeys: (parameter: Extract<Parameter, { kind: "keys" | "rows" }>, keys: Keys) => Wire;
   /**
@@ -108,8 +110,6 @@ export interface WriteRules {
   readonly emptyRow: string;
   /** Inserts all rows by one statement, each column as an array; undefined where the engine has no arrays. */
   readonly insertArrays: ((insert: ArrayInsert) => string) | undefined;
-  /** Whether the engine tells the identity of a row that was inserted by itself, without being asked for the row. */
-  readonly tellsIdentity: boolean;
   /** A select of columns part_1, part_2 and so on, each of them an array; undefined where the engine has no arrays. */
   readonly rowsOfArrays: ((types: readonly ValueType[]) => string) | undefined;
   /** The statements that keep the engine from handing out identities up to the last again; undefined: up to the table's last. */

@@ -20,6 +20,9 @@ export type Keys = readonly (readonly Wire[])[];
 /** Makes a value of what came over the wire; it is never asked about null. */
 export type Decoder = (wire: Wire) => Scalar;
 
+/** Makes what goes over the wire of a value, null too. */
+export type Encoder = (value: Scalar) => Wire;
+
 const unreadable = (kind: ColumnKind): never => {
   throw new GemachError("VALUE_UNREADABLE", { kind });
 };
@@ -164,9 +167,14 @@ function plainOf({ codec: _, element, ...type }: ValueType): ValueType {
   return element === undefined ? plain : { ...plain, element: plainOf(element) };
 }
 
+const plainKnown = new WeakMap<ValueType, ValueType>();
+
 /** A list whose values are all of its kind. */
-export const checkedList = (values: unknown, type: ValueType): readonly Scalar[] =>
-  canonicalOf(values, plainOf(type)) === undefined ? unreadable("list") : (values as readonly Scalar[]);
+export function checkedList(values: unknown, type: ValueType): readonly Scalar[] {
+  const plain = plainKnown.get(type) ?? plainOf(type);
+  plainKnown.set(type, plain);
+  return canonicalOf(values, plain) === undefined ? unreadable("list") : (values as readonly Scalar[]);
+}
 
 /** A list whose whole numbers of 64 bits are digits in JSON. */
 const withBigints = (values: unknown, { element, kind }: ValueType): unknown => {

@@ -1,15 +1,14 @@
-import type { Scalar, ValueType } from "../../columns/index.js";
-import type { ConflictPlan, InsertFromPlan, InsertPlan, InsertPortion } from "../../plan/index.js";
+import type { Scalar } from "../../columns/index.js";
+import type { ResolvedColumn, ResolvedEntity } from "../../expression/index.js";
+import type { ConflictPlan, InsertPlan, InsertPortion, Returning, RowValues } from "../../plan/index.js";
 import type { Dialect } from "../dialects/dialect.js";
 import { encodeParameter } from "../dialects/encode.js";
 import { inForm, storedIn } from "../dialects/stored.js";
-import type { Wire } from "../dialects/wire.js";
-import { type Printed, print } from "../print/print.js";
+import type { Encoder, Wire } from "../dialects/wire.js";
 import { printInsertEnd } from "../print/print-write.js";
 import { qualifiedTable } from "../print/printer.js";
 import { startScope, value } from "../translate/expression.js";
-import { selectOf } from "../translate/queries.js";
-import { commonOf, placeIn, tableOf } from "../translate/scope.js";
+import { placeIn, tableOf } from "../translate/scope.js";
 import { draftFrom } from "../tree/select.js";
 import type { InsertEnd } from "../tree/tree.js";
 import { returnedItems } from "./returned.js";
@@ -20,6 +19,18 @@ export interface EncodedStatement {
   readonly parameters: readonly Wire[];
   /** Whether it only goes with the write: its answer is none of the write's. */
   readonly isBeside?: boolean;
+}
+
+/** Makes the statement of rows; undefined among them where one leaves a column to the database. */
+type Inserter = (rows: readonly RowValues[]) => EncodedStatement;
+
+/** What an inserter is made of. */
+interface Inserting {
+  readonly entity: ResolvedEntity;
+  readonly columns: readonly ResolvedColumn[];
+  readonly isMixed: boolean;
+  readonly conflict: ConflictPlan | undefined;
+  readonly returning: Returning | undefined;
 }
 
 function conflictIn({ by, set, old, proposed }: ConflictPlan): InsertEnd["conflict"] {
@@ -34,132 +45,138 @@ function conflictIn({ by, set, old, proposed }: ConflictPlan): InsertEnd["confli
   };
 }
 
-/** What stands after the rows, encoded, of which `before` placeholders stand before it. */
-type EndAfter = (before: number) => EncodedStatement;
-
-/** What the inserts of a portion are made of. */
-interface Inserting {
-  readonly portion: InsertPortion;
-  readonly into: string;
-  readonly endAfter: EndAfter;
-  readonly dialect: Dialect;
+/** Gives what stands after the rows, encoded, of which `before` placeholders stand before it. */
+function endOf({ conflict, returning }: Inserting, dialect: Dialect): (before: number) => EncodedStatement {
+  const end = {
+    conflict: conflict === undefined ? undefined : conflictIn(conflict),
+    returning: returnedItems(returning),
+  };
+  return (before) => {
+    const { text, parameters } = printInsertEnd(end, dialect, before);
+    return { text, parameters: parameters.map((parameter) => encodeParameter(dialect, parameter, [])) };
+  };
 }
 
-type Rows = InsertPortion["chunks"][number];
-
-/** One statement for all rows: each column as an array. */
-function arrayStatements(
-  { portion: { columns, chunks }, into, endAfter, dialect }: Inserting,
+/** All rows by one statement: each column as an array. */
+function arrayInserter(
+  inserting: Inserting,
+  into: string,
   insertArrays: NonNullable<Dialect["writes"]["insertArrays"]>,
-  advanced: { readonly table: string; readonly identity: string } | undefined,
-): readonly EncodedStatement[] {
-  const end = endAfter(columns.length);
+  dialect: Dialect,
+): Inserter {
+  const { entity, columns, conflict, returning } = inserting;
+  const end = endOf(inserting, dialect)(columns.length);
   const types = columns.map(({ type }) => type);
+  const identity = columns.find(({ kind }) => kind === "identity")?.name;
+  // One statement inserts and moves the counter, where nothing else is asked of it.
+  const isAdvancing = identity !== undefined && conflict === undefined && returning === undefined;
+  const advanced = isAdvancing ? { table: qualifiedTable(entity, dialect), identity } : undefined;
   const text = insertArrays({ into, types, ...advanced }) + end.text;
-  return chunks.map((rows) => ({
+  const { encode } = dialect.wire;
+  return (rows) => ({
     text,
     parameters: [
-      ...columns.map(({ type }, i) =>
-        dialect.wire.encode({ kind: "list", values: rows.map((row) => row[i] as Scalar), type }),
-      ),
+      ...types.map((type, i) => encode({ kind: "list", values: rows.map((row) => row[i] as Scalar), type })),
       ...end.parameters,
     ],
-  }));
+  });
 }
 
 /** The rows one by one, with a word for what one of them leaves to the database. */
-function valuesStatements({
-  portion: { columns, chunks, isMixed },
-  into,
-  endAfter,
-  dialect,
-}: Inserting): readonly EncodedStatement[] {
-  const types = columns.map(({ type }) => type);
+function valuesInserter(inserting: Inserting, into: string, dialect: Dialect): Inserter {
+  const { columns, isMixed } = inserting;
   const { placeholder } = dialect.text;
-  const forms = types.map((type) => storedIn(type, dialect.name)?.write);
-  const written = (text: string, i: number) => inForm(forms[i], text);
-  const textOf = (rows: Rows): { readonly text: string; readonly end: EncodedStatement } => {
+  const endAfter = endOf(inserting, dialect);
+  const forms = columns.map(({ type }) => storedIn(type, dialect.name)?.write);
+  const encoders = columns.map(({ type }): Encoder | undefined => dialect.wire.encoder(type));
+  const textOf = (rows: readonly RowValues[]): EncodedStatement => {
     let before = 0;
-    const texts = rows.map(
-      (row) =>
-        `(${row.map((value, i) => (value === undefined ? "default" : written(placeholder(++before), i))).join(", ")})`,
-    );
+    const written = (value: unknown, i: number) =>
+      value === undefined ? "default" : inForm(forms[i], placeholder(++before));
+    const texts = rows.map((row) => `(${row.map(written).join(", ")})`);
     const end = endAfter(before);
-    return { text: `${into} values ${texts.join(", ")}${end.text}`, end };
+    return { text: `${into} values ${texts.join(", ")}${end.text}`, parameters: end.parameters };
   };
-  const known = new Map<number, ReturnType<typeof textOf>>();
-  return chunks.map((rows) => {
-    const { text, end } = (isMixed ? undefined : known.get(rows.length)) ?? textOf(rows);
-    if (!isMixed) known.set(rows.length, { text, end });
+  /** By the number of rows: of few sizes, unless each text says what its own rows leave out. */
+  const texts = new Map<number, EncodedStatement>();
+  return (rows) => {
+    let known = isMixed ? undefined : texts.get(rows.length);
+    if (known === undefined) {
+      known = textOf(rows);
+      if (!isMixed) texts.set(rows.length, known);
+    }
     const parameters: Wire[] = [];
     for (const row of rows)
       for (let i = 0; i < row.length; i++) {
         const value = row[i];
-        if (value !== undefined)
-          parameters.push(dialect.wire.encode({ kind: "value", value, type: types[i] as ValueType }));
+        if (value === undefined) continue;
+        const encode = encoders[i];
+        parameters.push(encode === undefined ? (value as Wire) : encode(value));
       }
-    parameters.push(...end.parameters);
-    return { text, parameters };
-  });
+    for (const parameter of known.parameters) parameters.push(parameter);
+    return { text: known.text, parameters };
+  };
+}
+
+function inserterOf(inserting: Inserting, dialect: Dialect): Inserter {
+  const { entity, columns, isMixed } = inserting;
+  const { insertArrays, emptyRow } = dialect.writes;
+  const table = qualifiedTable(entity, dialect);
+  if (columns.length === 0) {
+    const end = endOf(inserting, dialect)(0);
+    const statement = { text: `insert into ${table} ${emptyRow}${end.text}`, parameters: end.parameters };
+    return () => statement;
+  }
+  const into = `insert into ${table} (${columns.map(({ name }) => dialect.text.quote(name)).join(", ")})`;
+  return isMixed || insertArrays === undefined
+    ? valuesInserter(inserting, into, dialect)
+    : arrayInserter(inserting, into, insertArrays, dialect);
+}
+
+type Kept = Map<string, Inserter>;
+const kept = new WeakMap<Dialect, WeakMap<readonly ResolvedColumn[], Kept>>();
+
+/** The inserter of a portion: the same one for all inserts of the same columns that end alike, as most do. */
+function inserterFor(portion: InsertPortion, plan: InsertPlan, dialect: Dialect): Inserter {
+  const { columns, isMixed, conflict } = portion;
+  const { entity, returning, end } = plan;
+  const make = () => inserterOf({ entity, columns, isMixed, conflict, returning }, dialect);
+  if (isMixed || end === undefined) return make();
+  const ofDialect = kept.get(dialect) ?? new WeakMap<readonly ResolvedColumn[], Kept>();
+  kept.set(dialect, ofDialect);
+  const ofColumns: Kept = ofDialect.get(columns) ?? new Map();
+  ofDialect.set(columns, ofColumns);
+  const inserter = ofColumns.get(end) ?? make();
+  ofColumns.set(end, inserter);
+  return inserter;
+}
+
+/** The greatest identity that rows bring themselves; undefined where they bring none. */
+function lastIdentity({ columns, chunks }: InsertPortion): number | undefined {
+  const at = columns.findIndex(({ kind }) => kind === "identity");
+  if (at < 0) return undefined;
+  let last: number | undefined;
+  for (const rows of chunks)
+    for (const row of rows) if (row[at] !== undefined) last = Math.max(last ?? 0, row[at] as number);
+  return last;
 }
 
 /** The statements that insert the rows of a plan. */
-export function insertStatements(
-  { entity, portions, returning }: InsertPlan,
-  dialect: Dialect,
-): readonly EncodedStatement[] {
-  const table = qualifiedTable(entity, dialect);
-  const returned = returnedItems(returning);
-  const { insertArrays, emptyRow, advance } = dialect.writes;
+export function insertStatements(plan: InsertPlan, dialect: Dialect): readonly EncodedStatement[] {
+  const { entity, portions, returning } = plan;
+  const { insertArrays, advance } = dialect.writes;
+  const statements: EncodedStatement[] = [];
   let last: number | undefined;
-  const statements = portions.flatMap((portion): readonly EncodedStatement[] => {
-    const { columns, chunks, isMixed } = portion;
-    const conflict = portion.conflict === undefined ? undefined : conflictIn(portion.conflict);
-    const endAfter = (before: number): EncodedStatement => {
-      const { text, parameters } = printInsertEnd({ conflict, returning: returned }, dialect, before);
-      return { text, parameters: parameters.map((parameter) => encodeParameter(dialect, parameter, [])) };
-    };
-    if (columns.length === 0) {
-      const end = endAfter(0);
-      return chunks.map(() => ({
-        text: `insert into ${table} ${emptyRow}${end.text}`,
-        parameters: end.parameters,
-      }));
-    }
-    const into = `insert into ${table} (${columns.map(({ name }) => dialect.text.quote(name)).join(", ")})`;
-    const inserting = { portion, into, endAfter, dialect };
-    const at = columns.findIndex(({ kind }) => kind === "identity");
-    // One statement inserts and moves the counter, where nothing else is asked of it.
-    const isOne = !isMixed && insertArrays !== undefined && conflict === undefined && returned.length === 0;
-    if (at >= 0 && !isOne)
-      for (const row of chunks.flat()) if (row[at] !== undefined) last = Math.max(last ?? 0, row[at] as number);
-    if (isMixed || insertArrays === undefined) return valuesStatements(inserting);
-    const identity = columns[at]?.name;
-    return arrayStatements(inserting, insertArrays, isOne && identity !== undefined ? { table, identity } : undefined);
-  });
+  for (const portion of portions) {
+    const insert = inserterFor(portion, plan, dialect);
+    for (const rows of portion.chunks) statements.push(insert(rows));
+    const isAdvanced =
+      insertArrays !== undefined && !portion.isMixed && portion.conflict === undefined && returning === undefined;
+    const own = isAdvanced ? undefined : lastIdentity(portion);
+    if (own !== undefined) last = Math.max(last ?? 0, own);
+  }
   const identity = [...entity.columns.values()].find(({ kind }) => kind === "identity");
   if (last === undefined || identity === undefined) return statements;
-  return [...statements, ...advance(table, identity.name, last).map((one) => ({ ...one, isBeside: true }))];
-}
-
-/** The statements that keep the engine from handing out again the identities that the rows of a query have. */
-export function advanceAfter({ entity, set }: InsertFromPlan, dialect: Dialect): readonly EncodedStatement[] {
-  const identity = set.find(({ column }) => column.kind === "identity")?.column;
-  if (identity === undefined) return [];
   const table = qualifiedTable(entity, dialect);
-  const statements = dialect.writes.advance(table, identity.name, undefined);
-  return statements.map((one) => ({ ...one, isBeside: true }));
-}
-
-/** The statement that inserts the rows of a query. */
-export function insertFromStatement({ entity, query, set }: InsertFromPlan, dialect: Dialect): Printed {
-  const names = set.map(({ column }) => dialect.text.quote(column.name)).join(", ");
-  const scope = startScope();
-  const select = selectOf(
-    scope,
-    query,
-    set.map(({ value: node }) => [node, undefined]),
-  );
-  const { text, parameters } = print({ ...select, common: commonOf(scope) }, dialect);
-  return { text: `insert into ${qualifiedTable(entity, dialect)} (${names}) ${text}`, parameters };
+  return [...statements, ...advance(table, identity.name, last).map((one) => ({ ...one, isBeside: true }))];
 }

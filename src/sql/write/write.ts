@@ -3,7 +3,8 @@ import type { WritePlan } from "../../plan/index.js";
 import type { Dialect } from "../dialects/dialect.js";
 import { encodeParameter } from "../dialects/encode.js";
 import { changeStatement } from "./change.js";
-import { advanceAfter, type EncodedStatement, insertFromStatement, insertStatements } from "./insert.js";
+import { type EncodedStatement, insertStatements } from "./insert.js";
+import { advanceAfter, insertFromStatement } from "./insert-from.js";
 
 /** The statements of a plan that writes, in the order in which they are to be sent; `given`: what a template is run with. */
 export function writeStatements(

@@ -17,7 +17,6 @@ export const mariadbDialect: Dialect = {
   writes: {
     emptyRow: "() values ()",
     insertArrays: undefined,
-    tellsIdentity: false,
     rowsOfArrays: undefined,
     advance: () => [],
     // A packet of a server may be as small as a megabyte.

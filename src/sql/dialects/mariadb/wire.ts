@@ -18,6 +18,8 @@ const wholeOnWire = (part: Wire): Wire => (part === null || !Number.isSafeIntege
 /** How values go to MariaDB and come from it. */
 export const mariadbWire: WireRules = {
   firstPosition: 1,
+  encoder: (type) =>
+    ["boolean", "bigint", "list", "timestamp"].includes(type.kind) ? (value) => wireOf(value, type) : undefined,
   encode: (parameter) =>
     parameter.kind === "list"
       ? jsonList(parameter.values.map((value) => wireOf(value, parameter.type)))

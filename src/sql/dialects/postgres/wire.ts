@@ -71,6 +71,7 @@ export const toWire = (value: Scalar): Wire =>
 /** How values go to PostgreSQL and come from it: as text. */
 export const postgresWire: WireRules = {
   firstPosition: 1,
+  encoder: ({ kind }) => (kind === "bytes" || kind === "bigint" || kind === "list" ? toText : undefined),
   encode: (parameter) =>
     parameter.kind === "list" ? arrayLiteral(parameter.values.map(toText)) : toWire(parameter.value),
   encodeKeys: ({ part }, keys) => arrayLiteral(keys.map((key) => textOrNull(key[part === "all" ? 0 : part]))),
@@ -100,6 +101,13 @@ function refuseMark(value: Scalar, kind: ColumnKind): void {
 /** The same in the process. */
 export const pgliteWire: WireRules = {
   ...postgresWire,
+  encoder: (type) => {
+    const encode = postgresWire.encoder(type);
+    return (value) => {
+      refuseMark(value, type.kind);
+      return encode === undefined ? (value as Wire) : encode(value);
+    };
+  },
   encode: (parameter) => {
     refuseMark(parameter.kind === "list" ? parameter.values : parameter.value, parameter.type.kind);
     return postgresWire.encode(parameter);

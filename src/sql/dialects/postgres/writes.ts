@@ -40,7 +40,6 @@ export const postgresWrites = (text: TextRules): WriteRules => ({
     const insert = `${into} ${selectOfArrays(types, false)}`;
     return table === undefined || identity === undefined ? insert : advancing(insert, table, identity, text);
   },
-  tellsIdentity: false,
   rowsOfArrays: (types) => selectOfArrays(types, true),
   advance: (table, identity, last) => {
     const known = last === undefined ? `(select max(${text.quote(identity)}) from ${table})` : "$1::bigint";

@@ -19,10 +19,10 @@ export const sqliteDialect: Dialect = {
   writes: {
     emptyRow: "default values",
     insertArrays: undefined,
-    tellsIdentity: true,
     rowsOfArrays: undefined,
     advance: () => [],
-    portions: { rows: [1], mostParameters: 32_766, mostBytes: 500_000_000, takesDefault: false },
+    // Measured (3.53): 0.65 of the time of one row a statement, and no less with more rows.
+    portions: { rows: [64, 16, 4, 1], mostParameters: 32_766, mostBytes: 500_000_000, takesDefault: false },
     onConflict: standardConflict,
     isJoined: false,
     proposed: (column) => `excluded.${column}`,

@@ -27,6 +27,7 @@ const keyPart = (wire: Wire, type: ValueType | undefined): Wire =>
 export const sqliteWire: WireRules = {
   firstPosition: 0,
   keyForm: (key) => (/^-?\d{1,15}$/.test(key) ? Number(key) : key),
+  encoder: ({ kind }) => (kind === "boolean" || kind === "list" ? wireOf : undefined),
   encode: (parameter) => {
     if (parameter.kind === "list") return jsonList(parameter.values.map(wireOf));
     const wire = wireOf(parameter.value);

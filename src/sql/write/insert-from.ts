@@ -1,0 +1,30 @@
+import type { InsertFromPlan } from "../../plan/index.js";
+import type { Dialect } from "../dialects/dialect.js";
+import { type Printed, print } from "../print/print.js";
+import { qualifiedTable } from "../print/printer.js";
+import { startScope } from "../translate/expression.js";
+import { selectOf } from "../translate/queries.js";
+import { commonOf } from "../translate/scope.js";
+import type { EncodedStatement } from "./insert.js";
+
+/** The statements that keep the engine from handing out again the identities that the rows of a query have. */
+export function advanceAfter({ entity, set }: InsertFromPlan, dialect: Dialect): readonly EncodedStatement[] {
+  const identity = set.find(({ column }) => column.kind === "identity")?.column;
+  if (identity === undefined) return [];
+  const table = qualifiedTable(entity, dialect);
+  const statements = dialect.writes.advance(table, identity.name, undefined);
+  return statements.map((one) => ({ ...one, isBeside: true }));
+}
+
+/** The statement that inserts the rows of a query. */
+export function insertFromStatement({ entity, query, set }: InsertFromPlan, dialect: Dialect): Printed {
+  const names = set.map(({ column }) => dialect.text.quote(column.name)).join(", ");
+  const scope = startScope();
+  const select = selectOf(
+    scope,
+    query,
+    set.map(({ value: node }) => [node, undefined]),
+  );
+  const { text, parameters } = print({ ...select, common: commonOf(scope) }, dialect);
+  return { text: `insert into ${qualifiedTable(entity, dialect)} (${names}) ${text}`, parameters };
+}
