@@ -10,7 +10,7 @@ import { sqlite } from "../src/drivers/sqlite.js";
 import { createTables, type Database, type Driver, database } from "../src/index.js";
 import { type Hand, loan, type Send } from "./hand.js";
 
-const into = "insert into loan (item_id, member_id, due, returned)";
+const loanInto = ["item_id", "member_id", "due", "returned"];
 
 /** A transaction by hand, over a way to send. */
 const transactionBy =
@@ -50,55 +50,82 @@ export const openSqlite: Open = async (society) => {
   const handle = new Sqlite(":memory:");
   const prepared = new Map<string, Sqlite.Statement>();
   const statement = (name: string, text: string) => {
-    const known = prepared.get(name) ?? handle.prepare(text).raw();
-    prepared.set(name, known);
+    let known = prepared.get(name);
+    if (known === undefined) {
+      known = handle.prepare(text);
+      if (known.reader) known.raw();
+      prepared.set(name, known);
+    }
     return known;
   };
-  const driver = sqlite(handle);
-  const send: Send = async (name, text, values) => {
-    if (values.length > 0 || name === "list") return statement(name, text).all(...values) as never[][];
-    handle.exec(text);
+  const sendNow = (name: string, text: string, values: readonly unknown[]): never[][] => {
+    const one = statement(name, text);
+    if (one.reader) return one.all(...values) as never[][];
+    one.run(...values);
     return [];
   };
+  const driver = sqlite(handle);
+  const send: Send = async (name, text, values) => sendNow(name, text, values);
   return {
     name: "SQLite",
     driver,
     db: await filled(database(driver), society),
     hand: {
-      send: async (name, text, values) => statement(name, text).all(...values) as never[][],
+      send,
       place: "?",
       among: (column) => `${column} in (select value from json_each(?))`,
       keys: (keys) => JSON.stringify(keys),
       truth: (wire) => wire === 1,
+      overwriting: onConflict,
       list: (items) => `json_array(${items})`,
       lists: (list, sorted) => `json_group_array(${list} order by ${sorted})`,
       newest: `select ${loan()} from json_each(?) as owner join loan on loan.id in (select loan.id from loan where loan.item_id = owner.value ${order} limit +?) ${order}`,
       newestValues: (keys) => [keys, 3],
       transaction: transactionBy(async () => ({ send, close: () => {} })),
-      insert: async (_, rows) => {
-        const one = handle.prepare(`${into} values (?, ?, ?, ?)`);
-        return rows.map((row) => one.run(...row).lastInsertRowid);
-      },
+      // 64 a statement: 0.65 of the time of one a statement, and no less with more.
+      insert: inValues(64),
     },
     close: async () => void handle.close(),
   };
 };
 
+const overwritten = (proposed: (column: string) => string): string =>
+  loanInto.map((column) => `${column} = ${proposed(column)}`).join(", ");
+const onConflict = ` on conflict (id) do update set ${overwritten((column) => `excluded.${column}`)}`;
+
+/** Rows by statements of so many rows; what is left by single ones. */
+const inValues =
+  (size: number): Hand["insert"] =>
+  async (send, rows, { columns = loanInto, end = "", name = "" } = {}) => {
+    const found: (readonly unknown[])[] = [];
+    for (let at = 0; at < rows.length; ) {
+      const count = rows.length - at >= size ? size : 1;
+      const some = rows.slice(at, at + count);
+      const places = `(${columns.map(() => "?").join(", ")})`;
+      const text = `insert into loan (${columns.join(", ")}) values ${some.map(() => places).join(", ")}${end}`;
+      for (const row of await send(`insert ${name} ${count}`, text, some.flat())) found.push(row);
+      at += count;
+    }
+    return found;
+  };
+
 const postgresHand = {
+  overwriting: onConflict,
   place: "$1",
   among: (column: string) => `${column} = any ($1::integer[])`,
   list: (items: string) => `json_build_array(${items})`,
   lists: (list: string, sorted: string) => `json_agg(${list} order by ${sorted})`,
   newest: `select ${loan()} from unnest($1::integer[]) as owner (key) cross join lateral (select ${loan()} from loan where loan.item_id = owner.key ${order} limit $2) as loan ${order}`,
   newestValues: (keys: unknown) => [keys, 3],
-  insert: async (send: Send, rows: readonly (readonly unknown[])[]) =>
-    (
-      await send(
-        "insert",
-        `${into} select * from unnest($1::integer[], $2::integer[], $3::date[], $4::date[]) returning id`,
-        [0, 1, 2, 3].map((at) => rows.map((row) => row[at])),
-      )
-    ).map(([id]) => id),
+  insert: (async (send, rows, { columns = loanInto, end = "", name = "" } = {}) => {
+    const arrays = columns.map((column, i) => `$${i + 1}::${/id$/.test(column) ? "integer" : "date"}[]`).join(", ");
+    const text = `insert into loan (${columns.join(", ")}) select * from unnest(${arrays})${end}`;
+    return await send(
+      `insert ${name}`,
+      text,
+      columns.map((_, at) => rows.map((row) => row[at])),
+    );
+  }) satisfies Hand["insert"],
 };
 
 /** A new database of a PostgreSQL server; undefined where none answers. */
@@ -177,6 +204,9 @@ export const openPglite: Open = async (society) => {
   };
 };
 
+/** What writes gives no rows. */
+const rowsIn = (answer: unknown): readonly never[][] => (Array.isArray(answer) ? (answer as never[][]) : []);
+
 export const openMariadb: Open = async (society) => {
   const url = new URL(process.env.GEMACH_MARIADB_URL ?? "mysql://root@127.0.0.1:3306/");
   const name = `gemach_bench_${process.pid}_${Date.now()}`;
@@ -199,11 +229,12 @@ export const openMariadb: Open = async (society) => {
     db,
     hand: {
       send: async (_, sql, values) =>
-        (await pool.execute({ sql, values: [...values] as never[], rowsAsArray: true, dateStrings: true }))[0] as never,
+        rowsIn((await pool.execute({ sql, values: [...values] as never[], rowsAsArray: true, dateStrings: true }))[0]),
       place: "?",
       among: (column) => `${column} in (select id from json_table(?, '$[*]' columns (id int path '$')) as listed)`,
       keys: (keys) => JSON.stringify(keys),
       truth: (wire) => wire === 1,
+      overwriting: ` on duplicate key update ${overwritten((column) => `values(${column})`)}`,
       list: (items) => `json_array(${items})`,
       lists: (list, sorted) => `json_arrayagg(${list} order by ${sorted})`,
       newest: `select ${loan()} from json_table(?, '$[*]' columns (id int path '$')) as owner cross join (select 0 as n union all select 1 union all select 2) as nth join loan on loan.id = case nth.n when 0 then ${nth(0)} when 1 then ${nth(1)} else ${nth(2)} end ${order}`,
@@ -214,20 +245,12 @@ export const openMariadb: Open = async (society) => {
           send: async (_, sql, values) => {
             const settings = { sql, values: [...values] as never[], rowsAsArray: true, dateStrings: true };
             const [rows] = await (values.length === 0 ? connection.query(settings) : connection.execute(settings));
-            return rows as never;
+            return rowsIn(rows);
           },
           close: () => connection.release(),
         };
       }),
-      insert: async (send, rows) => {
-        const ids: unknown[] = [];
-        for (let at = 0; at < rows.length; at += 1000) {
-          const some = rows.slice(at, at + 1000);
-          const text = `${into} values ${some.map(() => "(?, ?, ?, ?)").join(", ")} returning id`;
-          ids.push(...(await send("insert", text, some.flat())).map(([id]) => id));
-        }
-        return ids;
-      },
+      insert: inValues(1000),
     },
     close: async () => {
       await pool.end();

@@ -10,6 +10,8 @@ export interface Hand {
   readonly among: (column: string) => string;
   readonly keys: (keys: readonly unknown[]) => unknown;
   readonly truth: (wire: never) => boolean;
+  /** What an insert of loans says of those that are there: they get what it brings. */
+  readonly overwriting: string;
   /** Values as one JSON list, and lists of many rows as one. */
   readonly list: (items: string) => string;
   readonly lists: (list: string, order: string) => string;
@@ -18,8 +20,15 @@ export interface Hand {
   readonly newestValues: (keys: unknown) => readonly unknown[];
   /** Work on one connection, in one transaction, which is rolled back unless it is to be kept. */
   readonly transaction: (work: (send: Send) => Promise<void>, isKept: boolean) => Promise<void>;
-  /** Inserts loans by the best form that was found for the engine, and gives their ids. */
-  readonly insert: (send: Send, rows: readonly (readonly unknown[])[]) => Promise<readonly unknown[]>;
+  /**
+   * Inserts loans by the best form that was found for the engine; `end`: what stands after the rows; `name`: of that form. Gives
+   * what it returns.
+   */
+  readonly insert: (
+    send: Send,
+    rows: readonly (readonly unknown[])[],
+    form?: { readonly columns?: readonly string[]; readonly end?: string; readonly name?: string },
+  ) => Promise<readonly (readonly unknown[])[]>;
 }
 
 const loanColumns = ["id", "item_id", "member_id", "due", "returned"];

@@ -10,13 +10,16 @@ import { large } from "./large.js";
 import { overhead } from "./overhead.js";
 import { sharesOf } from "./shares.js";
 import { workFigures } from "./work.js";
+import { writeFigures } from "./writes.js";
 
 // Hand-written code would read days as text as well: the driver's own Date is another answer.
 pg.types.setTypeParser(pg.types.builtins.DATE, (value) => value);
 
-/** Only the jobs whose names have this text in them, and nothing else. */
+/** Only the jobs whose names have this text in them, and nothing else; or one of the groups. */
 const only = process.env.GEMACH_JOBS;
-const wanted = jobs.filter(({ name }) => only === undefined || name.includes(only));
+const groups = ["writes", "work", "inspecting", "grid"];
+const isGroup = only !== undefined && groups.includes(only);
+const wanted = isGroup ? [] : jobs.filter(({ name }) => only === undefined || name.includes(only));
 const rounds = Number(process.env.GEMACH_ROUNDS ?? 7);
 
 /** What a job was measured to take. */
@@ -65,6 +68,7 @@ async function work(): Promise<void> {
     const bench = await open(society());
     if (bench !== undefined) benches.push(bench);
   }
+  if (only === undefined || only === "writes") console.log(await writeFigures(benches, rounds));
   if (only === undefined || only === "work") console.log(await workFigures(benches, rounds));
   if (only === undefined || only === "inspecting") console.log(await inspectingFigures(benches, rounds));
   // Every strategy in every cell: by itself alone, since it takes long.
@@ -72,12 +76,20 @@ async function work(): Promise<void> {
   for (const bench of benches) await bench.close();
 }
 
-const opens: readonly Open[] = [openSqlite, openPglite, openPostgres, openMariadb];
+const byName: Readonly<Record<string, Open>> = {
+  sqlite: openSqlite,
+  pglite: openPglite,
+  postgres: openPostgres,
+  mariadb: openMariadb,
+};
+/** All engines, or those that are asked for. */
+const asked = process.env.GEMACH_ENGINES?.split(",") ?? Object.keys(byName);
+const opens = asked.flatMap((name) => byName[name] ?? []);
 const cells = new Map<Job, string[]>();
 const shares = new Map<Job, string[]>();
 const add = (to: Map<Job, string[]>, job: Job, cell: string) => to.set(job, [...(to.get(job) ?? []), cell]);
 const names: string[] = [];
-for (const open of opens) {
+for (const open of wanted.length === 0 ? [] : opens) {
   const benches = [await open(society()), await open(largeSociety())] as const;
   const [usual, larger] = benches;
   if (usual === undefined || larger === undefined) continue;
@@ -97,20 +109,24 @@ for (const open of opens) {
   }
   for (const bench of [usual, larger]) await bench.close();
 }
-const table = new Table({ head: ["job", "bound", ...names], style: { head: [], border: [] } });
-for (const job of wanted) table.push([job.name, job.bound ?? "", ...(cells.get(job) ?? [])]);
-console.log(
-  `${table}\nTime by that of hand-written driver code for the same answer: median of ${rounds} rounds (least to most).`,
-);
-const where = new Table({ head: ["where our time goes", ...names], style: { head: [], border: [] } });
-for (const job of wanted) where.push([job.name, ...(shares.get(job) ?? [])]);
-console.log(`${where}\nHundredths: in database and driver / decoding values and JSON / assembling objects.`);
+/** What single jobs took, and where. */
+function shown(): void {
+  const table = new Table({ head: ["job", "bound", ...names], style: { head: [], border: [] } });
+  for (const job of wanted) table.push([job.name, job.bound ?? "", ...(cells.get(job) ?? [])]);
+  console.log(
+    `${table}\nTime by that of hand-written driver code for the same answer: median of ${rounds} rounds (least to most).`,
+  );
+  const where = new Table({ head: ["where our time goes", ...names], style: { head: [], border: [] } });
+  for (const job of wanted) where.push([job.name, ...(shares.get(job) ?? [])]);
+  console.log(`${where}\nHundredths: in database and driver / decoding values and JSON / assembling objects.`);
+}
+if (wanted.length > 0) shown();
 if (only === undefined) {
   const beside = new Table({ head: ["against one statement a read", ...names], style: { head: [], border: [] } });
   beside.push([loops.name, ...(cells.get(loops) ?? [])]);
   console.log(String(beside));
   console.log(await large(rounds));
 }
-if (only === undefined || ["work", "inspecting", "grid"].includes(only)) await work();
-if (names.length < opens.length)
+if (only === undefined || isGroup) await work();
+if (wanted.length > 0 && names.length < opens.length)
   console.log("left out: servers that do not answer (GEMACH_POSTGRES_URL, GEMACH_MARIADB_URL)");

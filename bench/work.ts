@@ -68,7 +68,11 @@ const jobs: readonly WorkJob[] = [
           throw undone;
         }),
       ),
-    other: (_, hand) => hand.transaction(async (send) => void (await hand.insert(send, rows)), false),
+    other: (_, hand) =>
+      hand.transaction(
+        async (send) => void (await hand.insert(send, rows, { end: " returning id", name: "ids" })),
+        false,
+      ),
   },
   {
     name: "20 reads by key in one tick, by one statement by hand",

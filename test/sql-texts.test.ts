@@ -69,17 +69,12 @@ const previews: readonly (readonly [verb: string, statements: (options: { dialec
     (o) => preview.reach(Item, { depot: (d) => d.columns("name") }, o),
     ["select depot.name, depot.id from depot where depot.id = any ($1::integer[])"],
   ],
-  [
-    "insert",
-    (o) => preview.insert(Item, [item], { ...o, returning: (i) => i.id }),
-    ["insert into item (depot_id, name) select * from unnest($1::integer[], $2::text[]) returning id"],
-  ],
+  ["insert", (o) => preview.insert(Item, [item], { ...o, returning: (i) => i.id }), ["insert into item (depot_id, name) values ($1, $2) returning id"]],
   [
     "upsert",
     (o) => preview.upsert(Item, [{ id: 1, ...item }], { ...o, set: (_, fresh) => ({ name: fresh.name }) }),
     [
-      "insert into item (id, depot_id, name) select * from unnest($1::integer[], $2::integer[], $3::text[]) on conflict (id) do update set name = excluded.name",
-      "select setval",
+      "with added as (insert into item (id, depot_id, name) values ($1, $2, $3) on conflict (id) do update set name = excluded.name returning id), counter as (",
     ],
   ],
   ["update", (o) => preview.update(drills, { name: "Saw" }, o), ["update item set name = $1 where item.name = $2"]],

@@ -40,7 +40,6 @@ export interface PostgresPool extends PostgresQueries {
 export interface PostgresClient extends PostgresQueries {
   release(broken?: boolean): void;
   on?(event: "error", listener: (error: Error) => void): unknown;
-  off?(event: "error", listener: (error: Error) => void): unknown;
 }
 
 /** Settings of the PostgreSQL driver. */
@@ -148,9 +147,20 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
     seen.add(text);
     return false;
   };
+  /** The connections that were lost. */
+  const lost = new WeakSet<PostgresClient>();
+  const listening = new WeakSet<PostgresClient>();
+  /** A server that ends is an event on its connection, which would end the program; the statement in hand fails with it. */
+  const listenTo = (client: PostgresClient): void => {
+    if (listening.has(client)) return;
+    listening.add(client);
+    client.on?.("error", () => lost.add(client));
+  };
   const connect = async (stop: Stop | undefined): Promise<PostgresClient> => {
     try {
-      const client = await orStopped(stop, pool.connect(), (late) => late.release());
+      const connecting = pool.connect();
+      const client = await (stop === undefined ? connecting : orStopped(stop, connecting, (late) => late.release()));
+      listenTo(client);
       // The package takes one query at a time.
       const settings = settling.get(client);
       if (settings !== undefined) {
@@ -178,22 +188,20 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
     error instanceof GemachError ? error : postgresDialect.fault(error, text);
   /** The same, cancelled on the server where it is time to stop. */
   const cancellable = (client: PostgresClient, request: Request, isPrepared: boolean): Promise<WireRows> =>
-    cancelling(
-      request.stop,
-      () => sendOn(client, request, isPrepared),
-      () => cancelOnServer(pool, client),
-      (error) => (error as { readonly code?: string }).code === "57014" || !isUsable(error),
-    );
+    request.stop === undefined
+      ? sendOn(client, request, isPrepared)
+      : cancelling(
+          request.stop,
+          () => sendOn(client, request, isPrepared),
+          () => cancelOnServer(pool, client),
+          (error) => (error as { readonly code?: string }).code === "57014" || !isUsable(error),
+        );
   const isWorthIt = ({ text, once }: Request): boolean => prepare && once !== true && isRepeated(text);
   /** Sends one statement by itself, on a connection of its own meanwhile. */
   const send: Send = async (request) => {
     const client = await connect(request.stop);
     request.watcher?.connected();
     let isBroken = false;
-    const lost = () => {
-      isBroken = true;
-    };
-    client.on?.("error", lost);
     const isPrepared = isWorthIt(request);
     try {
       try {
@@ -209,8 +217,7 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
       isBroken ||= !isUsable(error);
       throw faultOf(error, request);
     } finally {
-      client.off?.("error", lost);
-      client.release(isBroken);
+      client.release(isBroken || lost.has(client));
     }
   };
   return {
@@ -220,12 +227,6 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
     send,
     open: async (stop) => {
       const client = await connect(stop);
-      // A server that ends is an event on its connection, which would end the program; the statement in hand fails with it.
-      let isLost = false;
-      const lost = () => {
-        isLost = true;
-      };
-      client.on?.("error", lost);
       let last: Promise<unknown> | undefined;
       /** The package takes one query at a time. */
       const inTurn = <R>(work: () => Promise<R>): Promise<R> => {
@@ -259,11 +260,8 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
         ...ownTransaction(control),
         ...savepoints(control),
         close: (isBroken) => {
-          const release = (isUnfit: boolean) => {
-            client.off?.("error", lost);
-            client.release(isUnfit || isLost);
-          };
-          if (isBroken || isLost || !hasTooMany(client)) release(isBroken);
+          const release = (isUnfit: boolean) => client.release(isUnfit || lost.has(client));
+          if (isBroken || lost.has(client) || !hasTooMany(client)) release(isBroken);
           else
             void closeLeastUsed(client).then(
               () => release(false),

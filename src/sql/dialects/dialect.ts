@@ -94,22 +94,17 @@ export interface WireRules {
   readonly decoder: (type: ValueType) => Decoder | undefined;
 }
 
-/** What an insert of whole columns is made of; names are as they stand in a statement. */
-export interface ArrayInsert {
-  /** "insert into … (…)" */
-  readonly into: string;
-  readonly types: readonly ValueType[];
-  /** The table and its identity column, by its own name, where the rows bring its values themselves. */
-  readonly table?: string;
-  readonly identity?: string;
-}
-
 /** How an engine takes rows. */
 export interface WriteRules {
   /** What an insert says of a row that gives no column a value. */
   readonly emptyRow: string;
-  /** Inserts all rows by one statement, each column as an array; undefined where the engine has no arrays. */
-  readonly insertArrays: ((insert: ArrayInsert) => string) | undefined;
+  /** Inserts all rows by one statement, each column as an array; `into`: "insert into … (…)"; undefined where the engine has no arrays. */
+  readonly insertArrays: ((into: string, types: readonly ValueType[]) => string) | undefined;
+  /**
+   * An insert, which returns nothing, that keeps the engine from handing out again the identities that its rows bring; `identity`: the column's own
+   * name. Undefined where `advance` alone does, or the engine itself.
+   */
+  readonly advancing?: (insert: string, table: string, identity: string) => string;
   /** A select of columns part_1, part_2 and so on, each of them an array; undefined where the engine has no arrays. */
   readonly rowsOfArrays: ((types: readonly ValueType[]) => string) | undefined;
   /** The statements that keep the engine from handing out identities up to the last again; undefined: up to the table's last. */

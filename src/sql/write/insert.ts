@@ -64,14 +64,9 @@ function arrayInserter(
   insertArrays: NonNullable<Dialect["writes"]["insertArrays"]>,
   dialect: Dialect,
 ): Inserter {
-  const { entity, columns, conflict, returning } = inserting;
-  const end = endOf(inserting, dialect)(columns.length);
-  const types = columns.map(({ type }) => type);
-  const identity = columns.find(({ kind }) => kind === "identity")?.name;
-  // One statement inserts and moves the counter, where nothing else is asked of it.
-  const isAdvancing = identity !== undefined && conflict === undefined && returning === undefined;
-  const advanced = isAdvancing ? { table: qualifiedTable(entity, dialect), identity } : undefined;
-  const text = insertArrays({ into, types, ...advanced }) + end.text;
+  const types = inserting.columns.map(({ type }) => type);
+  const end = endOf(inserting, dialect)(types.length);
+  const text = advancing(inserting, insertArrays(into, types) + end.text, dialect);
   const { encode } = dialect.wire;
   return (rows) => ({
     text,
@@ -80,6 +75,24 @@ function arrayInserter(
       ...end.parameters,
     ],
   });
+}
+
+/** Whether one statement inserts and moves the counter of identities that rows bring: where nothing else is asked of it. */
+const isAdvancing = (
+  { columns, isMixed }: Pick<Inserting, "columns" | "isMixed">,
+  returning: unknown,
+  dialect: Dialect,
+): boolean =>
+  dialect.writes.advancing !== undefined &&
+  !isMixed &&
+  returning === undefined &&
+  columns.some(({ kind }) => kind === "identity");
+
+/** The text of an insert that moves the counter with it, where one statement can. */
+function advancing(inserting: Inserting, text: string, dialect: Dialect): string {
+  const identity = inserting.columns.find(({ kind }) => kind === "identity");
+  if (identity === undefined || !isAdvancing(inserting, inserting.returning, dialect)) return text;
+  return dialect.writes.advancing?.(text, qualifiedTable(inserting.entity, dialect), identity.name) ?? text;
 }
 
 /** The rows one by one, with a word for what one of them leaves to the database. */
@@ -95,7 +108,8 @@ function valuesInserter(inserting: Inserting, into: string, dialect: Dialect): I
       value === undefined ? "default" : inForm(forms[i], placeholder(++before));
     const texts = rows.map((row) => `(${row.map(written).join(", ")})`);
     const end = endAfter(before);
-    return { text: `${into} values ${texts.join(", ")}${end.text}`, parameters: end.parameters };
+    const text = `${into} values ${texts.join(", ")}${end.text}`;
+    return { text: advancing(inserting, text, dialect), parameters: end.parameters };
   };
   /** By the number of rows: of few sizes, unless each text says what its own rows leave out. */
   const texts = new Map<number, EncodedStatement>();
@@ -128,9 +142,10 @@ function inserterOf(inserting: Inserting, dialect: Dialect): Inserter {
     return () => statement;
   }
   const into = `insert into ${table} (${columns.map(({ name }) => dialect.text.quote(name)).join(", ")})`;
-  return isMixed || insertArrays === undefined
-    ? valuesInserter(inserting, into, dialect)
-    : arrayInserter(inserting, into, insertArrays, dialect);
+  const byValues = valuesInserter(inserting, into, dialect);
+  if (isMixed || insertArrays === undefined) return byValues;
+  const byArrays = arrayInserter(inserting, into, insertArrays, dialect);
+  return (rows) => (rows.length === 1 ? byValues(rows) : byArrays(rows));
 }
 
 type Kept = Map<string, Inserter>;
@@ -164,15 +179,13 @@ function lastIdentity({ columns, chunks }: InsertPortion): number | undefined {
 /** The statements that insert the rows of a plan. */
 export function insertStatements(plan: InsertPlan, dialect: Dialect): readonly EncodedStatement[] {
   const { entity, portions, returning } = plan;
-  const { insertArrays, advance } = dialect.writes;
+  const { advance } = dialect.writes;
   const statements: EncodedStatement[] = [];
   let last: number | undefined;
   for (const portion of portions) {
     const insert = inserterFor(portion, plan, dialect);
     for (const rows of portion.chunks) statements.push(insert(rows));
-    const isAdvanced =
-      insertArrays !== undefined && !portion.isMixed && portion.conflict === undefined && returning === undefined;
-    const own = isAdvanced ? undefined : lastIdentity(portion);
+    const own = isAdvancing(portion, returning, dialect) ? undefined : lastIdentity(portion);
     if (own !== undefined) last = Math.max(last ?? 0, own);
   }
   const identity = [...entity.columns.values()].find(({ kind }) => kind === "identity");

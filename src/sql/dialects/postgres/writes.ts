@@ -36,10 +36,8 @@ function selectOfArrays(types: readonly ValueType[], isNamed: boolean): string {
 /** How PostgreSQL takes rows: each column as an array. */
 export const postgresWrites = (text: TextRules): WriteRules => ({
   emptyRow: "default values",
-  insertArrays: ({ into, table, types, identity }) => {
-    const insert = `${into} ${selectOfArrays(types, false)}`;
-    return table === undefined || identity === undefined ? insert : advancing(insert, table, identity, text);
-  },
+  insertArrays: (into, types) => `${into} ${selectOfArrays(types, false)}`,
+  advancing: (insert, table, identity) => advancing(insert, table, identity, text),
   rowsOfArrays: (types) => selectOfArrays(types, true),
   advance: (table, identity, last) => {
     const known = last === undefined ? `(select max(${text.quote(identity)}) from ${table})` : "$1::bigint";
