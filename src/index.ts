@@ -248,6 +248,7 @@ export type {
   Driver,
   ExplainedStatement,
   ExplainOptions,
+  InsertProgress,
   Isolation,
   Limits,
   Origin,

@@ -418,3 +418,50 @@ test("as many rows, columns and bytes as there are, in portions that the engine 
     for (const table of ["wide", "long_note"]) await engine.execute(`drop table ${table}`);
   }
 });
+
+test("rows that come one after the other are inserted some at a time, all or none", async () => {
+  for (const engine of all()) {
+    const db = engine.connect();
+    const rows = async function* (count: number, broken?: number) {
+      for (let i = 0; i < count; i++) yield { name: i === broken ? (7 as never) : `shelf ${i}`, room: "attic" };
+    };
+    const seen: number[] = [];
+    expect(await db.insert(Shelf, rows(4500), { progress: (inserted) => seen.push(inserted) }), engine.name).toBe(4500);
+    expect(seen).toEqual([2000, 4000, 4500]);
+    const named = await db.list(
+      from(Shelf)
+        .orderBy((s) => s.id.asc)
+        .columns("name"),
+    );
+    expect(named.map(({ name }) => name)).toEqual(Array.from({ length: 4500 }, (_, i) => `shelf ${i}`));
+    await db.delete(from(Shelf), { all: true });
+    const failing = db.insert(Shelf, rows(3000, 2500));
+    await expect(failing, engine.name).rejects.toMatchObject({ code: "VALUE_UNFIT", message: expect.stringContaining("row 2501") });
+    // Inside of a transaction that goes on, nothing of them is left either; a list in any other form is as good.
+    await db.transaction(async (tx) => {
+      await expect(tx.insert(Shelf, rows(3000, 2999))).rejects.toThrow("row 3000");
+      expect(await tx.insert(Shelf, new Set(shelves))).toBe(2);
+    });
+    expect(await db.count(from(Shelf)), engine.name).toBe(2);
+    await expect(db.insert(Shelf, rows(3), { returning: true } as never)).rejects.toMatchObject({ code: "OPTION_UNKNOWN" });
+    await expect(db.transaction((tx) => tx.insert(Shelf, rows(3)), { readOnly: true })).rejects.toMatchObject({ code: "TRANSACTION_READ_ONLY" });
+  }
+});
+
+test("rows that leave the key of an upsert to its default are each other's", async () => {
+  const { Counter } = model({ Counter: entity("counter", { id: identity, code: varchar(9).unique.defaultsTo("usual"), hits: integer }) });
+  for (const engine of all()) {
+    const db = engine.connect();
+    await createTables(db, { Counter });
+    await db.upsert(Counter, [{ hits: 1 }, { hits: 2 }, { code: "rare", hits: 3 }, { hits: 4 }], { by: ["code"] });
+    const found = await db.list(from(Counter).orderBy((c) => c.code.asc));
+    expect(
+      found.map(({ code, hits }) => [code, hits]),
+      engine.name,
+    ).toEqual([
+      ["rare", 3],
+      ["usual", 4],
+    ]);
+    await engine.execute("drop table counter");
+  }
+});

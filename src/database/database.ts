@@ -109,7 +109,7 @@ export class Database extends Verbs {
    * @throws GemachError `OPTION_UNKNOWN`, `ENGINE_UNABLE` for a level that the engine has not, `COMMIT_UNKNOWN` where the
    * connection was lost in the middle of the commit, `AFTER_COMMIT_FAILED`
    */
-  async transaction<R>(work: TransactionWork<R>, options: TransactionOptions = {}): Promise<R> {
+  override async transaction<R>(work: TransactionWork<R>, options: TransactionOptions = {}): Promise<R> {
     return await this.#transaction(work, options, this.#at(Database.prototype.transaction));
   }
 

@@ -112,7 +112,7 @@ export class Transaction extends Verbs {
    * used meanwhile, and not this one.
    * @throws GemachError `OPTION_UNKNOWN`, `ABORTED`, `TIME_LIMIT_PASSED`
    */
-  async transaction<R>(work: TransactionWork<R>, options: Limits = {}): Promise<R> {
+  override async transaction<R>(work: TransactionWork<R>, options: Limits = {}): Promise<R> {
     expectOptions("transaction", options, limitNames);
     refuseEnded(this.#state);
     // A savepoint of a verb that is on its way would end this one with it.

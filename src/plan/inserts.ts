@@ -27,6 +27,8 @@ export interface InsertOptions {
   readonly conflict?: { readonly by: readonly string[] | undefined; readonly set: ConflictSet };
   /** What one statement takes. */
   readonly rules: PortionRules;
+  /** How many rows came before them in the same call; 0 by default. */
+  readonly before?: number;
 }
 
 function planConflict(
@@ -92,7 +94,7 @@ export function planInsert(entity: ResolvedEntity, rows: readonly GivenRow[], op
   refuseReadOnly(entity);
   const { conflict, returning, rules } = options;
   const call = conflict === undefined ? "insert" : "upsert";
-  const checked = newRows(entity, rows, call);
+  const checked = newRows(entity, rows, call, options.before);
   if (conflict?.by !== undefined && !Array.isArray(conflict.by))
     throw new GemachError("VALUE_UNFIT", {
       column: `by of upsert() of ${entity.name}`,

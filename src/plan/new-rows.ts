@@ -136,10 +136,10 @@ function valuesOf(places: readonly Place[], { slots }: Shape, row: GivenRow, cal
 }
 
 /**
- * Checks new rows: the one place where they are read.
+ * Checks new rows: the one place where they are read. `before`: how many came before them in the same call.
  * @throws GemachError `NAME_UNKNOWN`, `COLUMN_COMPUTED`, `COLUMN_WITHOUT_VALUE`, `VALUE_UNFIT`, `VALUE_REFUSED`
  */
-export function newRows(entity: ResolvedEntity, rows: readonly GivenRow[], call: string): NewRows {
+export function newRows(entity: ResolvedEntity, rows: readonly GivenRow[], call: string, before = 0): NewRows {
   const kept = keptFor(entity);
   const { places } = kept;
   const counts = new Array<number>(places.length).fill(0);
@@ -148,7 +148,7 @@ export function newRows(entity: ResolvedEntity, rows: readonly GivenRow[], call:
   for (let nth = 0; nth < rows.length; nth++) {
     const row = rows[nth] as GivenRow;
     kept.shape = shapeOf(entity, kept, row);
-    const values = valuesOf(places, kept.shape, row, call, nth + 1);
+    const values = valuesOf(places, kept.shape, row, call, before + nth + 1);
     all[nth] = values;
     for (let i = 0; i < values.length; i++) {
       const value = values[i];

@@ -39,19 +39,20 @@ export function refuseOthers(
   }
 }
 
-/** New rows with the values that the handle gives. */
+/** New rows with the values that the handle gives; `before`: how many came before them. */
 export function withGiven(
   entity: ResolvedEntity,
   rows: readonly GivenRow[],
   values: Given | undefined,
   call: string,
+  before = 0,
 ): readonly GivenRow[] {
   if (entity.standing.length === 0) return rows;
   const columns = givenColumns(entity, values).filter(([{ steps }]) => steps.length === 1);
   if (columns.length === 0) return rows;
   const given = Object.fromEntries(columns.map(([{ property }, value]) => [property, value]));
   return rows.map((row, i) => {
-    refuseOthers(entity, row, values, call, i + 1);
+    refuseOthers(entity, row, values, call, before + i + 1);
     return { ...row, ...given };
   });
 }

@@ -31,7 +31,7 @@ export {
   wait,
 } from "./stop.js";
 export { transact } from "./transaction.js";
-export { Verbs } from "./verbs.js";
+export { type InsertProgress, Verbs } from "./verbs.js";
 export {
   type BegunStatement,
   type DoneCall,

@@ -1,6 +1,6 @@
 import { typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import type { Query } from "../expression/index.js";
+import type { Query, ResolvedEntity } from "../expression/index.js";
 import {
   type ColumnsOf,
   type Definitions,
@@ -38,6 +38,7 @@ import {
   type UpsertOptions,
 } from "../query/index.js";
 import { type Context, givenFor, noLimits, originOf, run } from "./context.js";
+import { insertInTurn, isSource, type RowSource } from "./insert-rows.js";
 import { expectOptions } from "./options.js";
 import type { VerbOrigin } from "./origin.js";
 import { rawCount } from "./raw.js";
@@ -46,8 +47,14 @@ import type { Steps } from "./steps.js";
 import { isLimited, type Limits, limitNames } from "./stop.js";
 import { countKeyed, writing } from "./write.js";
 
+/** What an insert of rows that come one after the other takes. */
+export interface InsertProgress extends Limits {
+  /** Is told after each portion how many rows were inserted so far; they are there for others once all of them are. */
+  readonly progress?: (inserted: number) => void;
+}
+
 /** The verbs that write, beside those that read. */
-export class Verbs extends Reads {
+export abstract class Verbs extends Reads {
   readonly #context: Context;
 
   /** @internal */
@@ -56,11 +63,14 @@ export class Verbs extends Reads {
     this.#context = context;
   }
 
-  /** Sends what a plan says: several statements all or none. */
+  /** Does work in a transaction, inside of this one where there is one. */
+  abstract transaction<R>(work: (tx: Verbs) => Promise<R>, options?: Limits): Promise<R>;
+
   #refuseReadOnly(call: string): void {
     if (this.#context.isReadOnly) throw new GemachError("TRANSACTION_READ_ONLY", { call });
   }
 
+  /** Sends what a plan says: several statements all or none. */
   async #write(plan: WritePlan, origin: VerbOrigin, limits: Limits): Promise<unknown> {
     const { compiler } = this.#context;
     this.#refuseReadOnly(origin.verb);
@@ -94,19 +104,49 @@ export class Verbs extends Reads {
     rows: readonly NewRow<D, E>[],
     options: { readonly returning: (row: OwnRow<ColumnsOf<D, E>>) => S } & Limits,
   ): Promise<Selected<S>[]>;
+  /**
+   * Inserts rows that come one after the other, all or none, some thousand at a time: however many there are, no more than these are held in
+   * memory. The transaction is open until the last of them has come.
+   * @returns how many.
+   */
+  async insert<D extends Definitions<D>, E extends EntityName<D>>(
+    entity: Entity<D, E>,
+    rows: Iterable<NewRow<D, E>> | AsyncIterable<NewRow<D, E>>,
+    options?: InsertProgress,
+  ): Promise<number>;
   async insert(
     to: unknown,
-    rows: readonly unknown[],
-    options: { returning?: unknown } & Limits = noLimits,
+    rows: readonly unknown[] | RowSource,
+    options: { returning?: unknown } & InsertProgress = noLimits,
   ): Promise<unknown> {
-    expectOptions("insert", options, ["returning", ...limitNames]);
     const entity = entityIn(to, "insert");
-    const given = withGiven(entity, rowList<GivenRow>(rows, entity, "insert"), this.#context.values, "insert");
-    const plan = planInsert(entity, given, {
-      returning: options.returning as ReturningOption,
-      rules: this.#context.compiler.runtime.dialect.writes.portions,
-    });
-    return this.#write(plan, originOf(this.#context, "insert", Verbs.prototype.insert), options);
+    const origin = originOf(this.#context, "insert", Verbs.prototype.insert);
+    if (!isSource(rows)) {
+      expectOptions("insert", options, ["returning", ...limitNames]);
+      return this.#insert(entity, rows, options.returning as ReturningOption, origin, options);
+    }
+    expectOptions("insert", options, ["progress", ...limitNames]);
+    const { progress, ...limits } = options;
+    this.#refuseReadOnly("insert");
+    return this.transaction((tx) => {
+      const insert = (some: readonly unknown[], before: number) =>
+        tx.#insert(entity, some, undefined, origin, noLimits, before);
+      return insertInTurn(rows, insert, progress);
+    }, limits);
+  }
+
+  #insert(
+    entity: ResolvedEntity,
+    rows: readonly unknown[],
+    returning: ReturningOption,
+    origin: VerbOrigin,
+    limits: Limits,
+    before = 0,
+  ): Promise<unknown> {
+    const { values, compiler } = this.#context;
+    const given = withGiven(entity, rowList<GivenRow>(rows, entity, "insert"), values, "insert", before);
+    const rules = compiler.runtime.dialect.writes.portions;
+    return this.#write(planInsert(entity, given, { returning, rules, before }), origin, limits);
   }
 
   /**
