@@ -1,3 +1,6 @@
+import { mkdtempSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
 import Sqlite from "better-sqlite3";
 import Table from "cli-table3";
 import { postgres } from "../src/drivers/postgres.js";
@@ -153,6 +156,39 @@ async function streamed(work: () => Promise<number>): Promise<Streamed> {
   return { peak: most / 1e6, time };
 }
 
+/** The process's greatest memory while so many rows are inserted from a generator, in megabytes beyond that before. */
+async function inserting(db: Database, count: number): Promise<number> {
+  const rows = function* () {
+    for (let i = 0; i < count; i++) yield { name: `owner ${i}` };
+  };
+  const before = process.memoryUsage().rss;
+  let most = before;
+  const progress = () => {
+    most = Math.max(most, process.memoryUsage().rss);
+  };
+  await db.insert(Owner, rows(), { progress });
+  return (most - before) / 1e6;
+}
+
+/** What inserting a million rows takes in memory beside a tenth of them: what grows with their number would show. */
+async function insertedPeaks(): Promise<readonly string[]> {
+  const folder = mkdtempSync(join(tmpdir(), "gemach-bench-"));
+  const handle = new Sqlite(join(folder, "rows.db"));
+  const made = await newPostgres();
+  const peaks: string[] = [];
+  for (const db of [database(sqlite(handle)), ...(made === undefined ? [] : [database(postgres(made.pool))])]) {
+    process.stderr.write("a million rows inserted\n");
+    await createTables(db, { Owner, Part });
+    const few = await inserting(db, 100_000);
+    const many = await inserting(db, 1_000_000);
+    peaks.push(`${few.toFixed(0)} MB, then ${many.toFixed(0)} MB more`);
+  }
+  handle.close();
+  rmSync(folder, { recursive: true });
+  await made?.close();
+  return peaks;
+}
+
 /** The newest 50 of a million owners beside the newest 50 of ten thousand; a million rows one after the other. */
 export async function large(turns: number): Promise<string> {
   const table = new Table({ head: ["a million rows", "SQLite", "PostgreSQL"], style: { head: [], border: [] } });
@@ -174,5 +210,6 @@ export async function large(turns: number): Promise<string> {
   table.push(["rows fetched for it", ...rows]);
   table.push(["1,000,000 rows streamed, by the driver's own stream: time", ...times]);
   table.push(["the same: the process's greatest memory", ...peaks]);
+  table.push(["memory for 100,000 rows inserted from a generator, then for 1,000,000", ...(await insertedPeaks())]);
   return String(table);
 }

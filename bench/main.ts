@@ -1,6 +1,7 @@
 import { deepStrictEqual } from "node:assert";
 import Table from "cli-table3";
 import pg from "pg";
+import { coldFigures } from "./cold.js";
 import { type Bench, type Open, openMariadb, openPglite, openPostgres, openSqlite } from "./engines.js";
 import { median, milliseconds, spread } from "./figures.js";
 import { gridFigures } from "./grid.js";
@@ -17,7 +18,7 @@ pg.types.setTypeParser(pg.types.builtins.DATE, (value) => value);
 
 /** Only the jobs whose names have this text in them, and nothing else; or one of the groups. */
 const only = process.env.GEMACH_JOBS;
-const groups = ["writes", "work", "inspecting", "grid"];
+const groups = ["cold", "large", "writes", "work", "inspecting", "grid"];
 const isGroup = only !== undefined && groups.includes(only);
 const wanted = isGroup ? [] : jobs.filter(({ name }) => only === undefined || name.includes(only));
 const rounds = Number(process.env.GEMACH_ROUNDS ?? 7);
@@ -125,8 +126,9 @@ if (only === undefined) {
   const beside = new Table({ head: ["against one statement a read", ...names], style: { head: [], border: [] } });
   beside.push([loops.name, ...(cells.get(loops) ?? [])]);
   console.log(String(beside));
-  console.log(await large(rounds));
 }
-if (only === undefined || isGroup) await work();
+if (only === undefined || only === "cold") console.log(await coldFigures(rounds));
+if (only === undefined || only === "large") console.log(await large(rounds));
+if (only === undefined || (isGroup && only !== "large" && only !== "cold")) await work();
 if (wanted.length > 0 && names.length < opens.length)
   console.log("left out: servers that do not answer (GEMACH_POSTGRES_URL, GEMACH_MARIADB_URL)");

@@ -103,7 +103,10 @@ export const queryOf = ({ origin: { query } }: SentStatement): QueryState | unde
   }
 };
 
-const number = new Intl.NumberFormat("en", { maximumFractionDigits: 1 });
+let number: Intl.NumberFormat | undefined;
 
-/** "1,234" */
-export const many = (count: number): string => number.format(count);
+/** "1,234"; making a format took a third of the time of loading the library, so that it is made when it is asked for. */
+export const many = (count: number): string => {
+  number ??= new Intl.NumberFormat("en", { maximumFractionDigits: 1 });
+  return number.format(count);
+};
