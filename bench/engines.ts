@@ -140,7 +140,7 @@ export async function newPostgres(): Promise<{ readonly pool: pg.Pool; close(): 
   }
   await admin.query(`create database ${name}`);
   url.pathname = `/${name}`;
-  const pool = new pg.Pool({ connectionString: url.href });
+  const pool = new pg.Pool({ connectionString: url.href, max: 8 });
   pool.on("error", () => {});
   const close = async () => {
     await pool.end();
@@ -218,7 +218,7 @@ export const openMariadb: Open = async (society) => {
   }
   await admin.query(`create database ${name}`);
   url.pathname = `/${name}`;
-  const pool = mysql.createPool({ uri: url.href, connectionLimit: 2 });
+  const pool = mysql.createPool({ uri: url.href, connectionLimit: 8 });
   const driver = mariadb(pool);
   const db = await filled(database(driver), society);
   const nth = (n: number) =>

@@ -1,6 +1,7 @@
 import { deepStrictEqual } from "node:assert";
 import Table from "cli-table3";
 import pg from "pg";
+import type { Society } from "../src/demo/index.js";
 import { coldFigures } from "./cold.js";
 import { type Bench, type Open, openMariadb, openPglite, openPostgres, openSqlite } from "./engines.js";
 import { median, milliseconds, spread } from "./figures.js";
@@ -8,6 +9,7 @@ import { gridFigures } from "./grid.js";
 import { inspectingFigures } from "./inspecting.js";
 import { type Job, jobs, largeSociety, loops, society } from "./jobs.js";
 import { large } from "./large.js";
+import { loadFigures } from "./load.js";
 import { overhead } from "./overhead.js";
 import { sharesOf } from "./shares.js";
 import { workFigures } from "./work.js";
@@ -18,7 +20,7 @@ pg.types.setTypeParser(pg.types.builtins.DATE, (value) => value);
 
 /** Only the jobs whose names have this text in them, and nothing else; or one of the groups. */
 const only = process.env.GEMACH_JOBS;
-const groups = ["cold", "large", "writes", "work", "inspecting", "grid"];
+const groups = ["cold", "load", "large", "writes", "work", "inspecting", "grid"];
 const isGroup = only !== undefined && groups.includes(only);
 const wanted = isGroup ? [] : jobs.filter(({ name }) => only === undefined || name.includes(only));
 const rounds = Number(process.env.GEMACH_ROUNDS ?? 7);
@@ -61,6 +63,19 @@ async function queries(): Promise<void> {
   console.log(String(kept));
 }
 if (only === undefined) await queries();
+
+/** Figures of many at once, on servers. */
+async function load(): Promise<void> {
+  const open = async (of: Society): Promise<readonly Bench[]> => {
+    const benches: Bench[] = [];
+    for (const server of opens.filter((one) => one === openPostgres || one === openMariadb))
+      benches.push(...[await server(of)].filter((bench) => bench !== undefined));
+    return benches;
+  };
+  const [benches, larger] = [await open(society()), await open(largeSociety())];
+  console.log(await loadFigures(benches, larger));
+  for (const bench of [...benches, ...larger]) await bench.close();
+}
 
 /** Figures of units of work, on every engine that answers. */
 async function work(): Promise<void> {
@@ -128,7 +143,8 @@ if (only === undefined) {
   console.log(String(beside));
 }
 if (only === undefined || only === "cold") console.log(await coldFigures(rounds));
+if (only === undefined || only === "load") await load();
 if (only === undefined || only === "large") console.log(await large(rounds));
-if (only === undefined || (isGroup && only !== "large" && only !== "cold")) await work();
+if (only === undefined || (isGroup && !["large", "cold", "load"].includes(only))) await work();
 if (wanted.length > 0 && names.length < opens.length)
   console.log("left out: servers that do not answer (GEMACH_POSTGRES_URL, GEMACH_MARIADB_URL)");

@@ -25,7 +25,7 @@ const drills = from(Item).where((i) => i.name.is("Drill"));
 /** What each verb but `list` will send. */
 const previews: readonly (readonly [verb: string, statements: (options: { dialect: Dialect }) => readonly PreviewedStatement[], texts: readonly string[]])[] = [
   ["count", (o) => preview.count(drills, o), ["select count(*) from item where item.name = $1"]],
-  ["exists", (o) => preview.exists(drills, o), ["select 1 from item where item.name = $1 limit $2"]],
+  ["exists", (o) => preview.exists(drills, o), ["select 1 from item where item.name = $1 limit 1"]],
   [
     "single",
     (o) =>
@@ -33,7 +33,7 @@ const previews: readonly (readonly [verb: string, statements: (options: { dialec
         drills.select((i) => i.id),
         o,
       ),
-    ["select item.id from item where item.name = $1 limit $2"],
+    ["select item.id from item where item.name = $1 limit 2"],
   ],
   [
     "page",
@@ -43,7 +43,7 @@ const previews: readonly (readonly [verb: string, statements: (options: { dialec
         { size: 5, number: 3 },
         o,
       ),
-    ["select count(*) from item where item.name = $1", "select item.id from item where item.name = $1 order by item.id limit $2 offset $3"],
+    ["select count(*) from item where item.name = $1", "select item.id from item where item.name = $1 order by item.id limit 5 offset $2"],
   ],
   [
     "portion",
@@ -53,7 +53,7 @@ const previews: readonly (readonly [verb: string, statements: (options: { dialec
         5,
         o,
       ),
-    ["select item.id from item where item.name = $1 order by item.id limit $2"],
+    ["select item.id from item where item.name = $1 order by item.id limit 6"],
   ],
   [
     "stream",
@@ -62,7 +62,7 @@ const previews: readonly (readonly [verb: string, statements: (options: { dialec
         drills.select((i) => i.id),
         o,
       ),
-    ["select item.id from item where item.name = $1 order by item.id limit $2"],
+    ["select item.id from item where item.name = $1 order by item.id limit 4001"],
   ],
   [
     "reach",
@@ -94,6 +94,6 @@ const previews: readonly (readonly [verb: string, statements: (options: { dialec
 test.each(previews)("what %s will send is shown without sending it", (verb, statements, texts) => {
   const shown = statements({ dialect: dialects.postgres });
   expect(shown.map(({ text }, i) => text.slice(0, Math.max(texts[i]?.length ?? 0, 13)))).toEqual(texts);
-  if (verb === "page") expect(shown[1]?.parameters).toEqual(["Drill", 5, 10]);
+  if (verb === "page") expect(shown[1]?.parameters).toEqual(["Drill", 10]);
   for (const dialect of Object.values(dialects)) if (verb !== "delete") expect(statements({ dialect }).length).toBeGreaterThan(0);
 });

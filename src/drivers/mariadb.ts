@@ -54,6 +54,25 @@ export interface MariadbPool extends MariadbStatements {
 const sessionSettings =
   "set session sql_mode = 'STRICT_ALL_TABLES,NO_AUTO_VALUE_ON_ZERO,SIMULTANEOUS_ASSIGNMENT,NO_ENGINE_SUBSTITUTION', time_zone = '+00:00', group_concat_max_len = 4294967295, names utf8mb4 collate utf8mb4_nopad_bin";
 
+/** What the package's own pool or connection, inside of the one with promises, takes. */
+interface Inner {
+  execute(statement: MariadbStatement, done: (error: unknown, rows: unknown) => void): unknown;
+}
+
+/**
+ * Sends a statement, without the stack that the package's promises take of each call: that took an eighth of all time on the way
+ * of single statements.
+ */
+function executing(statements: MariadbStatements): (statement: MariadbStatement) => Promise<unknown> {
+  const { pool, connection } = statements as unknown as { readonly pool?: Inner; readonly connection?: Inner };
+  const inner = pool ?? connection;
+  if (typeof inner?.execute !== "function") return async (statement) => (await statements.execute(statement))[0];
+  return (statement) =>
+    new Promise((resolve, reject) => {
+      inner.execute(statement, (error, rows) => (error ? reject(error) : resolve(rows)));
+    });
+}
+
 /** Whether a pool has one connection alone; the package keeps its settings in the pool inside of it. */
 function isOfOne(pool: MariadbPool): boolean {
   const { pool: inner } = pool as unknown as {
@@ -87,9 +106,9 @@ export function mariadb(pool: MariadbPool): Driver {
   // The package sends other arrays of bytes as texts.
   const sent = (value: Wire) =>
     value instanceof Uint8Array ? Buffer.from(value.buffer, value.byteOffset, value.byteLength) : value;
-  const sendOn =
-    (statements: MariadbStatements): Send =>
-    async ({ text, parameters, counts }: Request): Promise<WireRows> => {
+  const sendOn = (statements: MariadbStatements): Send => {
+    const execute = executing(statements);
+    return async ({ text, parameters, counts }: Request): Promise<WireRows> => {
       const settings = {
         rowsAsArray: true,
         dateStrings: true,
@@ -97,13 +116,14 @@ export function mariadb(pool: MariadbPool): Driver {
         bigNumberStrings: false,
       } as const;
       try {
-        const [rows] = await statements.execute({ sql: text, values: parameters.map(sent), ...settings });
-        if (Array.isArray(rows)) return rows;
+        const rows = await execute({ sql: text, values: parameters.map(sent), ...settings });
+        if (Array.isArray(rows)) return rows as WireRows;
         return counts === true ? [[(rows as { readonly affectedRows: number }).affectedRows]] : [];
       } catch (error) {
         throw mariadbDialect.fault(error, text);
       }
     };
+  };
   const connect = async (stop: Stop | undefined): Promise<MariadbConnection> => {
     try {
       return await orStopped(stop, pool.getConnection(), (late) => late.release());

@@ -185,27 +185,33 @@ export type CursorValues = readonly (Hole | undefined)[];
 export const cursorValues = (values: readonly Scalar[]): CursorValues =>
   values.map((value, i) => (value === null ? undefined : { hole: `\0cursor ${i}` }));
 
-/** One page of a query's rows; where it begins and how long it is are said when it is sent. */
-export const planPage =
-  (isLarge: boolean) =>
-  (query: QueryState, settings: PlanSettings): StatementPlan =>
-    planStatement(
-      query,
-      query.strategy,
-      { ...settings, isLarge },
-      { ...ownRows(query), limits: lateLimits, most: isLarge ? Number.POSITIVE_INFINITY : few },
-    );
+/** How many rows are asked for: so many, where the statement has to say it, else what is said when it is sent. */
+const asked = (size: number, { isLimitSaid = false }: PlanSettings) => {
+  const isLarge = size > few;
+  if (isLimitSaid) return { isLarge, limit: size, most: size };
+  return { isLarge, limit: lateLimits.limit, most: isLarge ? Number.POSITIVE_INFINITY : few };
+};
 
-/** So many rows of a query as is said when it is sent, with their places in its order; `values`: where the cursor's are given then. */
-export const planPortion =
-  (isLarge: boolean, values?: CursorValues) =>
+/** One page of a query's rows; where it begins is said when it is sent. */
+export const planPage =
+  (size: number) =>
   (query: QueryState, settings: PlanSettings): StatementPlan => {
-    const limits = { limit: lateLimits.limit, offset: query.offset };
+    const { isLarge, limit, most } = asked(size, settings);
+    const limits = { limit, offset: lateLimits.offset };
+    return planStatement(query, query.strategy, { ...settings, isLarge }, { ...ownRows(query), limits, most });
+  };
+
+/** So many rows of a query, with their places in its order; `values`: where the cursor's are given when it is sent. */
+export const planPortion =
+  (size: number, values?: CursorValues) =>
+  (query: QueryState, settings: PlanSettings): StatementPlan => {
+    const { isLarge, limit, most } = asked(size, settings);
+    const limits = { limit, offset: query.offset };
     const role = {
       ...ownRows(query),
       hasPlaces: true,
       limits,
-      most: isLarge ? Number.POSITIVE_INFINITY : few,
+      most,
       ...(values === undefined ? {} : { cursorValues: values }),
     };
     return planStatement(query, query.strategy, { ...settings, isLarge }, role);

@@ -207,6 +207,8 @@ export interface PlanSettings {
   readonly lifted?: readonly string[];
   /** Whether all levels of a tree are best fetched by one statement, as where each is a way to a server and back. */
   readonly wholeTrees?: boolean;
+  /** Whether a statement says how many rows it asks for: else one statement serves pages of any size. */
+  readonly isLimitSaid?: boolean;
   /** Below so many rows, `auto` nests lists in them, which an index finds. */
   readonly nestsBelow?: number;
 }

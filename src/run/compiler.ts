@@ -6,6 +6,7 @@ import {
   type Dialect,
   type EncodedStatement,
   encodeParameter,
+  factsOf,
   printChange,
 } from "../sql/index.js";
 import type { ConstructorOf, Runtime } from "./gather.js";
@@ -55,7 +56,7 @@ export class Compiler {
   readonly #reached = new WeakMap<ResolvedEntity, Map<string, QueryState>>();
 
   constructor(dialect: Dialect, { how, generateCode, isTrusting }: CompilerOptions) {
-    this.settings = { strategy: how, isTrusting, wholeTrees: dialect.wholeTrees, nestsBelow: dialect.nestsBelow };
+    this.settings = { strategy: how, isTrusting, ...factsOf(dialect) };
     this.generatesCode = generateCode;
     const make = rowConstructors(dialect, generateCode);
     const constructorOf: ConstructorOf = (plan) => {

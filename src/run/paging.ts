@@ -14,10 +14,15 @@ export interface GivenStatement {
 const givenFor = (state: QueryState, ...further: (readonly [string, Scalar])[]): Given =>
   new Map([...(state.given?.values ?? []), ...further]);
 
+/** What a statement of so many rows is kept under: of any number, but where it says the number. */
+function useOf(what: string, limit: number, { settings }: Compiler): string {
+  if (settings.isLimitSaid === true) return `${what} ${limit}`;
+  return limit > few ? `large ${what}` : what;
+}
+
 /** The statement of one page: the same for all pages of a query. */
 export function pageStatement(compiler: Compiler, state: QueryState, limit: number, offset: number): GivenStatement {
-  const isLarge = limit > few;
-  const statement = compiler.compile(state, isLarge ? "large page" : "page", planPage(isLarge));
+  const statement = compiler.compile(state, useOf("page", limit, compiler), planPage(limit));
   return { statement, given: givenFor(state, [lateLimits.limit.hole, limit], [lateLimits.offset.hole, offset]) };
 }
 
@@ -26,18 +31,17 @@ export function pageStatement(compiler: Compiler, state: QueryState, limit: numb
  * @throws GemachError `CURSOR_UNFIT`
  */
 export function portionStatement(compiler: Compiler, state: QueryState, limit: number): GivenStatement {
-  const isLarge = limit > few;
-  const size = isLarge ? "large portion" : "portion";
+  const size = useOf("portion", limit, compiler);
   const given = givenFor(state, [lateLimits.limit.hole, limit]);
   const { cursor } = state;
-  if (cursor?.base === undefined) return { statement: compiler.compile(state, size, planPortion(isLarge)), given };
+  if (cursor?.base === undefined) return { statement: compiler.compile(state, size, planPortion(limit)), given };
   const values = placeIn(cursor.text, totalOrder(state));
   const places = cursorValues(values);
   const use = `${size} ${cursor.side} ${places.map((place) => (place === undefined ? "-" : "+")).join("")}`;
   // What is kept with the query without its cursor serves every cursor; that query's template is the owner of both.
   const owner = cursor.base.given?.template ?? cursor.base;
   const planned = { ...owner, cursor };
-  const statement = compiler.kept(owner, use, () => compiler.fresh(planned, planPortion(isLarge, places)));
+  const statement = compiler.kept(owner, use, () => compiler.fresh(planned, planPortion(limit, places)));
   places.forEach((place, i) => {
     if (place !== undefined) (given as Map<string, Scalar>).set(place.hole, values[i] as Scalar);
   });

@@ -1,5 +1,5 @@
 export { type CompiledStatement, compile, detailKey, detailOf, type StatementOrigin, writeDetail } from "./compile.js";
-export type { Dialect, DialectName } from "./dialects/dialect.js";
+export { type Dialect, type DialectName, factsOf } from "./dialects/dialect.js";
 export { encodeParameter } from "./dialects/encode.js";
 export { mariadbDialect } from "./dialects/mariadb/mariadb-dialect.js";
 export { pgliteDialect, postgresDialect } from "./dialects/postgres/postgres-dialect.js";

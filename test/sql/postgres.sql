@@ -6,12 +6,12 @@ where repair.cost > $1
 order by repair.id;
 
 -- # open loans, latest first
--- rows of Loan: [10]
+-- rows of Loan: []
 select loan.id, loan.item_id, loan.member_id, loan.due, loan.returned
 from loan
 where loan.returned is null
 order by loan.due desc, loan.id desc
-limit $1;
+limit 10;
 
 -- # and, or, not
 -- rows of Loan: ["2026-03-01",[1,2]]
@@ -195,7 +195,7 @@ where "member".id = any ($1::integer[]);
 select item.id, item.depot_id, item.name, item.note
 from item
 order by item.id;
--- Item.loans by batch: [{"keysOf":["Item.id"],"statement":1},3]
+-- Item.loans by batch: [{"keysOf":["Item.id"],"statement":1}]
 select loan.id, loan.item_id, loan.member_id, loan.due, loan.returned
 from
   unnest($1::integer[]) as owner (key_1)
@@ -204,7 +204,7 @@ from
     from loan
     where loan.item_id = owner.key_1
     order by loan.due desc, loan.id desc
-    limit $2
+    limit 3
   ) as loan
 order by loan.due desc, loan.id desc;
 
@@ -220,7 +220,7 @@ from
 order by depot.id, items.id, loans.id;
 
 -- # to-many relations, joined, the root limited
--- rows of Depot: [5,10]
+-- rows of Depot: [10]
 select
   depot.id, depot.district_id, depot.name, depot.town, items.id, items.depot_id, items.name,
   items.note, district.id, district.name
@@ -231,8 +231,8 @@ from
       depot
       left join district on district.id = depot.district_id
     order by district.name nulls first, depot.name desc, depot.id desc
-    limit $1
-    offset $2
+    limit 5
+    offset $1
   ) as depot
   left join item as items on items.depot_id = depot.id
   left join district on district.id = depot.district_id
@@ -275,7 +275,7 @@ from
 order by depot.id;
 
 -- # to-many relations, nested, limited
--- rows of Item: [3]
+-- rows of Item: []
 select
   item.id, item.depot_id, item.name, item.note,
   (
@@ -292,7 +292,7 @@ select
         from loan
         where loan.item_id = item.id
         order by loan.due desc, loan.id desc
-        limit $1
+        limit 3
       ) as some_rows
   )
 from item
@@ -715,7 +715,7 @@ from item
 order by item.id;
 
 -- # a set that is cut
--- rows of Item: [2]
+-- rows of Item: []
 select
   (
     select count(*)
@@ -725,7 +725,7 @@ select
         from loan
         where loan.item_id = item.id
         order by loan.id
-        limit $1
+        limit 2
       ) as "some"
   )
 from item
@@ -951,14 +951,14 @@ where item.note is null
 order by 1;
 
 -- # what is in one only, of cut queries
--- rows of a query: [9]
+-- rows of a query: []
 select part."value"
 from
   (
     select "member".id as "value"
     from "member"
     order by "member".name, "member".id
-    limit $1
+    limit 9
   ) as part
 except
 select loan.member_id as "value"

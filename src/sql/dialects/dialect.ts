@@ -65,6 +65,8 @@ export interface TextRules {
   /** An expression in a form that comes over the wire without loss. */
   readonly read: (expression: string, type: ValueType) => string;
   readonly limit: (limit: string | undefined, offset: string | undefined) => string;
+  /** Whether the number of rows stands in the text, where an engine plans a statement before it knows its values. */
+  readonly isLimitSaid: boolean;
   /** Rows as one JSON value, a list of lists; `limits`: how many, where the dialect says so here. */
   readonly nest: (items: readonly string[], order: string, limits: string) => string;
   /** An expression as a value of JSON that loses nothing; without a type it is nested rows itself, out of a derived table. */
@@ -181,3 +183,10 @@ export interface Dialect {
   /** What an error of the engine, or on the way to it, is in this library's terms; `place`: the file or server. */
   readonly fault: (error: unknown, statement: string, place?: string) => unknown;
 }
+
+/** What a plan goes by that depends on the engine. */
+export const factsOf = ({ wholeTrees, nestsBelow, text: { isLimitSaid } }: Dialect) => ({
+  wholeTrees,
+  nestsBelow,
+  isLimitSaid,
+});

@@ -3,7 +3,6 @@ import { GemachError } from "../../errors/index.js";
 import { type Query, type QueryState, qualified, type Strategy } from "../../expression/index.js";
 import type { Definitions, Entity, EntityName } from "../../model/index.js";
 import {
-  few,
   lateLimits,
   type PlanSettings,
   planCount,
@@ -18,7 +17,7 @@ import {
 } from "../../plan/index.js";
 import { from, type ReachFaults, type ReachShape, stateOf } from "../../query/index.js";
 import { type CompiledStatement, compile, detailOf } from "../compile.js";
-import type { Dialect } from "../dialects/dialect.js";
+import { type Dialect, factsOf } from "../dialects/dialect.js";
 import type { Parameter } from "../tree/tree.js";
 
 /** A dialect of a driver, as its module exports it. */
@@ -124,9 +123,6 @@ function addFollowUps(
     add(statements, further, given, { keysOf: followUp.keyColumns.map(qualified), statement });
 }
 
-/** What a plan goes by that depends on the engine. */
-const factsOf = ({ wholeTrees, nestsBelow }: Dialect) => ({ wholeTrees, nestsBelow });
-
 /** The statements of plans of one query. */
 function statementsOf(
   query: QueryState,
@@ -180,7 +176,7 @@ export const readingPreviews = {
     return statementsOf(
       state,
       options,
-      [planCount, planPage(size > few)],
+      [planCount, planPage(size)],
       [
         [limit.hole, size],
         [offset.hole, (state.offset ?? 0) + (number - 1) * size],
@@ -190,23 +186,13 @@ export const readingPreviews = {
   /** What `portion` will send: for one row more than wanted, to see whether there are further ones. */
   portion: (query: Query, size: number, options: PreviewOptions) => {
     dialectIn(options, "preview.portion");
-    return statementsOf(
-      stateOf(query, "preview.portion"),
-      options,
-      [planPortion(size > few)],
-      [[limit.hole, size + 1]],
-    );
+    return statementsOf(stateOf(query, "preview.portion"), options, [planPortion(size + 1)], [[limit.hole, size + 1]]);
   },
   /** What `stream` will send for its first chunk. */
   stream: (query: Query, options: PreviewOptions & { readonly chunk?: number }) => {
     dialectIn(options, "preview.stream");
     const { chunk = 4000 } = options;
-    return statementsOf(
-      stateOf(query, "preview.stream"),
-      options,
-      [planPortion(chunk > few)],
-      [[limit.hole, chunk + 1]],
-    );
+    return statementsOf(stateOf(query, "preview.stream"), options, [planPortion(chunk + 1)], [[limit.hole, chunk + 1]]);
   },
   /** What `reach` will send for rows in memory, be they few or many. */
   reach: <D extends Definitions<D>, E extends EntityName<D>, const S extends ReachShape<D, E>>(

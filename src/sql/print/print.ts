@@ -345,7 +345,10 @@ function printLimits(printer: Printer, limit: Select["limit"], offset: Select["o
   };
   // The documentation's own way to say "all the rest" (MariaDB, LIMIT): the largest number there is.
   const said = { one: "1", all: "18446744073709551615" };
-  return printer.dialect.text.limit(typeof limit === "string" ? said[limit] : count(limit), count(offset));
+  const { text } = printer.dialect;
+  const isSaid = typeof limit === "number" && text.isLimitSaid;
+  const most = isSaid ? String(limit) : typeof limit === "string" ? said[limit] : count(limit);
+  return text.limit(most, count(offset));
 }
 
 /** What a select or a write gives of each row. */

@@ -184,6 +184,7 @@ export const mariadbText: TextRules = {
   sortable: (expression) => expression,
   // A driver would parse what the server says is JSON, each number as a floating-point one.
   read: (expression, { kind }) => (kind === "json" || kind === "list" ? `concat(${expression})` : expression),
+  isLimitSaid: false,
   limit: (limit, offset) =>
     limit === undefined && offset === undefined
       ? ""
