@@ -2,7 +2,7 @@ import { execFileSync, spawnSync } from "node:child_process";
 import { rmSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import Table from "cli-table3";
-import { median, spread } from "./figures.js";
+import { median, noting } from "./figures.js";
 
 /** The package as it is published is built here, inside of the project, so that its imports are found. */
 const folder = join(process.cwd(), "dist-bench", "package");
@@ -58,7 +58,9 @@ export async function coldFigures(rounds: number): Promise<string> {
   rmSync(folder, { recursive: true });
   const of = (name: Source): readonly number[] => times.get(name) ?? [];
   const ratio = (ours: Source, other: Source): string =>
-    spread(
+    noting(
+      `starting: ${ours} by ${other}`,
+      "process",
       of(ours).map((time, i) => time / (of(other)[i] ?? Number.NaN)),
       median(of(ours)) / median(of(other)),
     );

@@ -8,7 +8,11 @@ import { pglite } from "../src/drivers/pglite.js";
 import { postgres } from "../src/drivers/postgres.js";
 import { sqlite } from "../src/drivers/sqlite.js";
 import { createTables, type Database, type Driver, database } from "../src/index.js";
+import { distant } from "./distance.js";
 import { type Hand, loan, type Send } from "./hand.js";
+
+/** How far servers are taken to be, one way, in milliseconds. */
+const distance = Number(process.env.GEMACH_DISTANCE ?? 0);
 
 const loanInto = ["item_id", "member_id", "due", "returned"];
 
@@ -133,17 +137,19 @@ export async function newPostgres(): Promise<{ readonly pool: pg.Pool; close(): 
   const url = new URL(process.env.GEMACH_POSTGRES_URL ?? "postgres://postgres@127.0.0.1:5432/postgres");
   const name = `gemach_bench_${process.pid}_${Date.now()}`;
   const admin = new pg.Client({ connectionString: url.href });
+  const far = await distant(url, distance);
   try {
     await admin.connect();
   } catch {
     return undefined;
   }
   await admin.query(`create database ${name}`);
-  url.pathname = `/${name}`;
-  const pool = new pg.Pool({ connectionString: url.href, max: 8 });
+  far.url.pathname = `/${name}`;
+  const pool = new pg.Pool({ connectionString: far.url.href, max: 8 });
   pool.on("error", () => {});
   const close = async () => {
     await pool.end();
+    far.close();
     await admin.query(`drop database ${name} with (force)`);
     await admin.end();
   };
@@ -217,8 +223,9 @@ export const openMariadb: Open = async (society) => {
     return undefined;
   }
   await admin.query(`create database ${name}`);
-  url.pathname = `/${name}`;
-  const pool = mysql.createPool({ uri: url.href, connectionLimit: 8 });
+  const far = await distant(url, distance);
+  far.url.pathname = `/${name}`;
+  const pool = mysql.createPool({ uri: far.url.href, connectionLimit: 8 });
   const driver = mariadb(pool);
   const db = await filled(database(driver), society);
   const nth = (n: number) =>
@@ -254,6 +261,7 @@ export const openMariadb: Open = async (society) => {
     },
     close: async () => {
       await pool.end();
+      far.close();
       await admin.query(`drop database ${name}`);
       await admin.end();
     },

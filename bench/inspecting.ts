@@ -3,7 +3,7 @@ import { lending } from "../src/demo/index.js";
 import { audit, type Database, from, withLedger } from "../src/index.js";
 import { now, watch } from "../src/run/index.js";
 import type { Bench } from "./engines.js";
-import { median, milliseconds, spread } from "./figures.js";
+import { median, milliseconds, noting } from "./figures.js";
 
 const { Depot, Item, Loan } = lending;
 const all = from(Loan).limit(10_000);
@@ -63,7 +63,7 @@ export async function inspectingFigures(benches: readonly Bench[], rounds: numbe
   });
   for (const [what, bound, run] of watched) {
     const cells: string[] = [];
-    for (const { db } of benches) {
+    for (const { name, db } of benches) {
       const ratios: number[] = [];
       for (let round = 0; round < rounds; round++) {
         const [mine, alone]: [number[], number[]] = [[], []];
@@ -73,7 +73,7 @@ export async function inspectingFigures(benches: readonly Bench[], rounds: numbe
         }
         ratios.push(median(mine) / median(alone));
       }
-      cells.push(spread(ratios));
+      cells.push(noting(what, name, ratios));
     }
     table.push([what, bound, ...cells]);
   }

@@ -4,8 +4,8 @@ import pg from "pg";
 import type { Society } from "../src/demo/index.js";
 import { coldFigures } from "./cold.js";
 import { type Bench, type Open, openMariadb, openPglite, openPostgres, openSqlite } from "./engines.js";
-import { median, milliseconds, spread } from "./figures.js";
-import { gridFigures } from "./grid.js";
+import { median, milliseconds, movedText, noting } from "./figures.js";
+import { gridText, takeGrid } from "./grid.js";
 import { inspectingFigures } from "./inspecting.js";
 import { type Job, jobs, largeSociety, loops, society } from "./jobs.js";
 import { large } from "./large.js";
@@ -88,7 +88,7 @@ async function work(): Promise<void> {
   if (only === undefined || only === "work") console.log(await workFigures(benches, rounds));
   if (only === undefined || only === "inspecting") console.log(await inspectingFigures(benches, rounds));
   // Every strategy in every cell: by itself alone, since it takes long.
-  if (only === "grid") console.log(await gridFigures(benches, Number(process.env.GEMACH_LATENCY ?? 0)));
+  if (only === "grid") console.log(gridText(await takeGrid(benches, Number(process.env.GEMACH_DISTANCE ?? 0))));
   for (const bench of benches) await bench.close();
 }
 
@@ -114,9 +114,10 @@ for (const open of wanted.length === 0 ? [] : opens) {
     const bench = job.isLarge === true ? larger : usual;
     process.stderr.write(`${bench.name}: ${job.name}\n`);
     const { ratios, milliseconds } = await measure(job, bench);
-    add(cells, job, spread(ratios));
+    add(cells, job, noting(job.name, bench.name, ratios));
     const parts = await sharesOf(job, bench.driver, milliseconds);
-    add(shares, job, `${parts.database} / ${parts.decoding} / ${parts.assembling}`);
+    const told = parts && `${parts.database} / ${parts.decoding} / ${parts.assembling}`;
+    add(shares, job, told ?? "too noisy");
   }
   if (only === undefined) {
     process.stderr.write(`${usual.name}: one statement a read\n`);
@@ -148,3 +149,4 @@ if (only === undefined || only === "large") console.log(await large(rounds));
 if (only === undefined || (isGroup && !["large", "cold", "load"].includes(only))) await work();
 if (wanted.length > 0 && names.length < opens.length)
   console.log("left out: servers that do not answer (GEMACH_POSTGRES_URL, GEMACH_MARIADB_URL)");
+console.log(movedText());

@@ -2,7 +2,7 @@ import { type Database, type Driver, database } from "../src/index.js";
 import { connectionOf, type Request, type Send, type Session, type WireRows } from "../src/run/index.js";
 import type { Job } from "./jobs.js";
 
-/** Where our time goes, in hundredths of it. */
+/** Where our time goes, in hundredths of it; undefined where the moment was too noisy to say. */
 export interface Shares {
   /** Statements on their way, in the engine, and their rows out of the driver. */
   readonly database: number;
@@ -99,13 +99,15 @@ async function undecoded(job: Job, driver: Driver, answers: readonly Answer[]) {
  * decoding; the differences tell.
  * @param milliseconds its time on the engine.
  */
-export async function sharesOf(job: Job, driver: Driver, milliseconds: number): Promise<Shares> {
+export async function sharesOf(job: Job, driver: Driver, milliseconds: number): Promise<Shares | undefined> {
   const answers: Answer[] = [];
   await job.ours(database(recording(driver, answers)));
   const all = await timed(job, database(replaying(driver, answers, false)));
   const plain = await undecoded(job, driver, answers);
   const assembling = plain.total - plain.parsing;
   const part = (time: number) => Math.round((100 * Math.max(0, time)) / milliseconds);
+  // What is only a part cannot take longer than the whole: something else was going on meanwhile.
+  if (all.total > milliseconds * 1.1 || assembling > all.total * 1.1) return undefined;
   return {
     database: part(milliseconds - all.total),
     decoding: part(all.total - assembling),

@@ -2,7 +2,7 @@ import Table from "cli-table3";
 import { lending } from "../src/demo/index.js";
 import { type Database, from } from "../src/index.js";
 import type { Bench } from "./engines.js";
-import { median, milliseconds, spread } from "./figures.js";
+import { median, milliseconds, noting } from "./figures.js";
 import { type Hand, member, memberOf } from "./hand.js";
 
 const { Loan, Member } = lending;
@@ -122,20 +122,20 @@ export async function workFigures(benches: readonly Bench[], rounds: number): Pr
         }
         ratios.push(median(mine) / median(theirs));
       }
-      cells.push(spread(ratios));
+      cells.push(noting(name, bench.name, ratios));
     }
     table.push([name, bound, ...cells]);
   }
   const flushed: string[] = [];
   const memory: string[] = [];
-  for (const { db } of benches) {
+  for (const { name, db } of benches) {
     const ratios: number[] = [];
     for (let round = 0; round < 10; round++) await flushes(db);
     for (let round = 0; round < 5 * rounds; round++) {
       const { loading, flushing } = await flushes(db);
       ratios.push(flushing / loading);
     }
-    flushed.push(spread(ratios));
+    flushed.push(noting("a flush of 10 changes among 10,000", name, ratios));
     memory.push(await bytesOf(db));
   }
   table.push(["a flush of 10 changes among 10,000, by loading them", "0.1", ...flushed]);

@@ -3,7 +3,7 @@ import { lending } from "../src/demo/index.js";
 import { type Database, from } from "../src/index.js";
 import { undone } from "../src/testing/index.js";
 import type { Bench } from "./engines.js";
-import { median, milliseconds, spread } from "./figures.js";
+import { median, milliseconds, noting } from "./figures.js";
 import { type Hand, loan, loanOf } from "./hand.js";
 
 const { Loan } = lending;
@@ -147,7 +147,7 @@ export async function writeFigures(benches: readonly Bench[], rounds: number): P
         // Both hands meet a table of the same size in each round.
         await db.delete(from(Loan).where((l) => l.id.above(10_000)));
       }
-      cells.push(spread(ratios));
+      cells.push(noting(name, engine, ratios));
     }
     table.push([name, `${bounds[0]}, servers ${bounds[1]}`, ...cells]);
   }

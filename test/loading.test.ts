@@ -448,3 +448,21 @@ test("a row that must be there, and is not, is an error that names it in every s
     'missing takes "null" or "error", not "eror"',
   );
 });
+
+eachEngine(all, "statements that do not need each other's rows are on their way at once, where there are connections for them", async (db, { name }) => {
+  const query = from(Depot)
+    .how("batch")
+    .reach({ items: { loans: true, repairs: true }, tags: true, district: true });
+  const overlapping = async (work: (on: Pick<Database, "list">) => Promise<unknown>) => {
+    const { statements } = await withLedger(db, "at once", () => work(db));
+    const [root, ...others] = statements.toSorted((a, b) => a.started - b.started);
+    expect(others.length).toBeGreaterThan(3);
+    const firstEnd = Math.min(...others.map(({ started, milliseconds }) => started + milliseconds));
+    for (const { started } of others) expect(started).toBeGreaterThanOrEqual((root?.started ?? 0) + (root?.milliseconds ?? 0));
+    return others.filter(({ started }) => started < firstEnd).length;
+  };
+  const found = await db.list(query);
+  const isPool = name === "postgres" || name === "mariadb";
+  expect(await overlapping(async (on) => expect(await on.list(query)).toEqual(found))).toBe(isPool ? 3 : 1);
+  expect(await overlapping(() => db.transaction(async (tx) => expect(await tx.list(query)).toEqual(found)))).toBe(1);
+});

@@ -156,15 +156,24 @@ export function* explainSteps(
   const few = analyze ? state : sampled(state);
   const steps = fetch(compiler.fresh(few.given?.template ?? few, planners[verb]), runtime, given);
   let isFirst = true;
-  for (let step = steps.next(); step.done !== true; ) {
-    const request: Request = step.value;
-    const started = now();
-    const answer = yield request;
-    const took = now() - started;
-    if (analyze || !isFirst) yield* explain(request, analyze ? answer : undefined, took);
-    isFirst = false;
-    step = steps.next(answer);
+  /** Does what the steps ask for, and explains each statement of it. */
+  function* explainAll(asked: Steps<unknown>): Steps<void> {
+    for (let step = asked.next(); step.done !== true; ) {
+      if ("branches" in step.value) {
+        for (const branch of step.value.branches) yield* explainAll(branch);
+        step = asked.next([]);
+        continue;
+      }
+      const request = step.value;
+      const started = now();
+      const answer = yield request;
+      const took = now() - started;
+      if (analyze || !isFirst) yield* explain(request, analyze ? answer : undefined, took);
+      isFirst = false;
+      step = asked.next(answer);
+    }
   }
+  yield* explainAll(steps);
   return explained;
 }
 

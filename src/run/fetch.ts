@@ -85,6 +85,41 @@ function handOutOne(
   }
 }
 
+/** Fetches a follow-up of the gathered rows, and puts its rows where they belong. */
+function* fetchFollowUp(
+  compiled: CompiledStatement,
+  followUp: FollowUp,
+  waiting: Waiting,
+  runtime: Runtime,
+  given: Given | undefined,
+): Steps<void> {
+  const related = yield* fetchGathered(compiled, runtime, waiting.keys, given);
+  const handOut = followUp.cardinality === "many" ? handOutMany : handOutOne;
+  handOut(waiting, followUp, ownerKeys(compiled.plan, related.rows, waiting.keys, runtime.dialect), related);
+}
+
+/** The work for each follow-up of gathered rows, and of those beside them; none where nothing waits. */
+function branchesOf(
+  statement: Pick<CompiledStatement, "followUps">,
+  gathered: Gathered,
+  runtime: Runtime,
+  given: Given | undefined,
+): readonly Steps<void>[] {
+  const branches: Steps<void>[] = [];
+  for (const followUp of gathered.plan.followUps) {
+    const compiled = statement.followUps.get(followUp) as CompiledStatement;
+    if (followUp.levels !== undefined) {
+      const fetchNext = (keys: Keys) => fetchGathered(compiled, runtime, keys, given);
+      branches.push(fetchLevels(compiled, followUp, gathered, runtime, fetchNext));
+      continue;
+    }
+    const waiting = waitingFor(followUp, gathered, runtime.dialect);
+    if (waiting.keys.length > 0) branches.push(fetchFollowUp(compiled, followUp, waiting, runtime, given));
+  }
+  for (const further of gathered.further) branches.push(...branchesOf(statement, further, runtime, given));
+  return branches;
+}
+
 /** Fetches the follow-ups of the gathered rows, and puts their rows where they belong; nothing is sent where nothing waits. */
 export function* fetchFollowUps(
   statement: Pick<CompiledStatement, "followUps">,
@@ -92,21 +127,10 @@ export function* fetchFollowUps(
   runtime: Runtime,
   given: Given | undefined,
 ): Steps<void> {
-  for (const followUp of gathered.plan.followUps) {
-    const compiled = statement.followUps.get(followUp) as CompiledStatement;
-    if (followUp.levels !== undefined) {
-      yield* fetchLevels(compiled, followUp, gathered, runtime, (keys) =>
-        fetchGathered(compiled, runtime, keys, given),
-      );
-      continue;
-    }
-    const waiting = waitingFor(followUp, gathered, runtime.dialect);
-    if (waiting.keys.length === 0) continue;
-    const related = yield* fetchGathered(compiled, runtime, waiting.keys, given);
-    const handOut = followUp.cardinality === "many" ? handOutMany : handOutOne;
-    handOut(waiting, followUp, ownerKeys(compiled.plan, related.rows, waiting.keys, runtime.dialect), related);
-  }
-  for (const further of gathered.further) yield* fetchFollowUps(statement, further, runtime, given);
+  const branches = branchesOf(statement, gathered, runtime, given);
+  const [only] = branches;
+  if (branches.length > 1) yield { branches };
+  else if (only !== undefined) yield* only;
 }
 
 /** The same rows from the last to the first; what they reach stays in its order. */

@@ -2,7 +2,7 @@ import { type Driver, type Request, type Send, type Session, type Soon, snapshot
 import { refuseInside } from "./lone.js";
 import { opened } from "./opened.js";
 import type { VerbOrigin } from "./origin.js";
-import type { Steps } from "./steps.js";
+import type { Branches, Steps } from "./steps.js";
 import type { Stop } from "./stop.js";
 import { transact, transactAtOnce } from "./transaction.js";
 import type { Watch } from "./watch.js";
@@ -33,32 +33,54 @@ export const stoppable = (send: Send, stop: Stop | undefined): Send =>
         return send({ ...request, stop });
       };
 
-/** Runs steps over one way to send, at once as long as answers come at once. */
-export function walk<R>(send: (request: Request) => Soon<WireRows>, steps: Steps<R>): Soon<R> {
+type Way = (request: Request) => Soon<WireRows>;
+
+/**
+ * Runs steps over one way to send, at once as long as answers come at once. `isWide`: several statements may be on their way at a
+ * time, so that branches cost one way to the server and back, and not one each.
+ */
+export function walk<R>(send: Way, steps: Steps<R>, isWide = false): Soon<R> {
   let step = steps.next();
   while (step.done !== true) {
-    const answer = send(step.value);
-    if (answer instanceof Promise) return goOn(send, steps, answer);
+    const answer = answerTo(send, step.value, isWide);
+    if (answer instanceof Promise) return goOn(send, steps, answer, isWide);
     step = steps.next(answer);
   }
   return step.value;
 }
 
-async function goOn<R>(
-  send: (request: Request) => Soon<WireRows>,
-  steps: Steps<R>,
-  first: Promise<WireRows>,
-): Promise<R> {
+async function goOn<R>(send: Way, steps: Steps<R>, first: Promise<WireRows>, isWide: boolean): Promise<R> {
   let answer: Soon<WireRows> = first;
   for (;;) {
-    const step: IteratorResult<Request, R> = steps.next(await answer);
+    const step: IteratorResult<Request | Branches, R> = steps.next(await answer);
     if (step.done === true) return step.value;
-    answer = send(step.value);
+    answer = answerTo(send, step.value, isWide);
   }
+}
+
+function answerTo(send: Way, asked: Request | Branches, isWide: boolean): Soon<WireRows> {
+  if (!("branches" in asked)) return send(asked);
+  return isWide ? allAtOnce(send, asked.branches) : inTurn(send, asked.branches);
+}
+
+function inTurn(send: Way, branches: readonly Steps<void>[]): Soon<WireRows> {
+  for (const [i, branch] of branches.entries()) {
+    const done = walk(send, branch);
+    if (done instanceof Promise) return done.then(() => inTurn(send, branches.slice(i + 1)));
+  }
+  return [];
+}
+
+/** Ends when all of them have, so that nothing is on its way any more where one fails. */
+async function allAtOnce(send: Way, branches: readonly Steps<void>[]): Promise<WireRows> {
+  const ends = await Promise.allSettled(branches.map(async (branch) => await walk(send, branch, true)));
+  for (const end of ends) if (end.status === "rejected") throw end.reason;
+  return [];
 }
 
 /** Sends to a driver: work that is to be one transaction gets a session of its own. */
 export function poolSender(driver: Driver, watch: Watch): Sender {
+  const isWide = !driver.answersAtOnce && driver.lone === undefined;
   const inSession = <R>(
     session: Session,
     steps: () => Steps<R>,
@@ -84,7 +106,7 @@ export function poolSender(driver: Driver, watch: Watch): Sender {
       refuseInside(driver);
       if (together === "no" || (together === "free" && !driver.answersAtOnce)) {
         const send = stoppable(driver.send, stop);
-        return walk((request) => watch.send(send, request, verb), steps());
+        return walk((request) => watch.send(send, request, verb), steps(), isWide);
       }
       stop?.check();
       const session = opened(driver, watch, stop, verb);
