@@ -147,14 +147,41 @@ export async function withLedger<R>(
   return ledgerOf(record, connection, { label, result, milliseconds }, options);
 }
 
+/** Which of two statements of one call comes first, where they were on their way at once: as if they had gone one after the other. */
+function compareBranches({ branch: one = [] }: LedgerStatement, { branch: other = [] }: LedgerStatement): number {
+  for (let i = 0; i < Math.max(one.length, other.length); i++) {
+    const difference = (one[i] ?? -1) - (other[i] ?? -1);
+    if (difference !== 0) return difference;
+  }
+  return 0;
+}
+
+/** Statements in an order that does not change from run to run: those of one call in the places that they have taken. */
+function inOrder(statements: readonly LedgerStatement[]): readonly LedgerStatement[] {
+  if (statements.every(({ branch }) => branch === undefined)) return statements;
+  const byCall = new Map<number | undefined, number[]>();
+  for (const [at, { origin }] of statements.entries()) {
+    const places = byCall.get(origin.call);
+    if (places === undefined) byCall.set(origin.call, [at]);
+    else places.push(at);
+  }
+  const sorted = [...statements];
+  for (const places of byCall.values()) {
+    const own = places.map((at) => statements[at] as LedgerStatement);
+    for (const [i, statement] of own.toSorted(compareBranches).entries()) sorted[places[i] as number] = statement;
+  }
+  return sorted;
+}
+
 /** The ledger of what was recorded; what takes time is worked out when somebody asks. */
 function ledgerOf<R>(
-  { statements, calls, transactions, tallies, waited }: Recorded,
+  { statements: recorded, calls, transactions, tallies, waited }: Recorded,
   { dialect }: Connection,
   work: Pick<Ledger<R>, "label" | "result" | "milliseconds">,
   { thresholds, accepts = [], finders = [] }: LedgerOptions = {},
 ): Ledger<R> {
   const reads = tallies.map((tally) => tally.done());
+  const statements = inOrder(recorded);
   const record = { statements, transactions, reads, dialect, thresholds: { ...usualThresholds, ...thresholds } };
   let found: ReturnType<typeof findingsOf> | undefined;
   const sorted = () => {

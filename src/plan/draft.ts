@@ -82,8 +82,8 @@ export interface Draft {
   readonly isInMemory?: boolean;
   /** Whether its rows belong to many others. */
   readonly isBelowMany?: boolean;
-  /** Whether its rows are so few that their lists are best nested in them. */
-  readonly nestsLists?: boolean;
+  /** How many rows it has at most. */
+  readonly most: number;
   /** Plans a statement that follows from the rows of this one. */
   readonly planFollowUp: (query: QueryState, strategy: Strategy | undefined, role: StatementRole) => StatementPlan;
 }

@@ -1,4 +1,4 @@
-import type { OrderNode, Source, Step } from "../expression/index.js";
+import type { OrderNode, ResolvedColumn, ResolvedEntity, Source, Step } from "../expression/index.js";
 import { type IndexPart, indexesIn } from "../model/index.js";
 
 /**
@@ -14,6 +14,15 @@ function isInOrder(parts: readonly IndexPart[], order: readonly IndexPart[]): bo
   return straight.every(Boolean) || turned.every(Boolean);
 }
 
+const startingWith = (entity: ResolvedEntity, columns: readonly ResolvedColumn[]): readonly (readonly IndexPart[])[] =>
+  indexesIn(entity).filter((parts) =>
+    columns.every((column) => parts.slice(0, columns.length).some((part) => part.column === column)),
+  );
+
+/** Whether an index of the model begins with columns, in any order. */
+export const beginsAnIndex = (entity: ResolvedEntity, columns: readonly ResolvedColumn[]): boolean =>
+  startingWith(entity, columns).length > 0;
+
 /** How well an index serves the first rows of each owner, who is one step away, in a total order. */
 export function ownerIndex(
   source: Source,
@@ -23,9 +32,7 @@ export function ownerIndex(
   if (step === undefined || further.length > 0 || step.holder !== "target") return "none";
   const { entity } = source;
   const owner = step.pairs.map(({ to }) => to);
-  const found = indexesIn(entity).filter((parts) =>
-    owner.every((column) => parts.slice(0, owner.length).some((part) => part.column === column)),
-  );
+  const found = startingWith(entity, owner);
   if (found.length === 0) return "none";
   const terms = order.flatMap(({ node, descending }) =>
     node.kind === "column" && node.path.source === source && node.path.steps.length === 0

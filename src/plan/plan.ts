@@ -62,7 +62,7 @@ function planStatement(
     notes: [],
     settings,
     isBelowMany: role.isMany === true && settings.isLarge === true,
-    nestsLists: (role.most ?? Number.POSITIVE_INFINITY) <= (settings.nestsBelow ?? 0),
+    most: role.most ?? Number.POSITIVE_INFINITY,
     planFollowUp: (further, inherited, of) => planStatement(further, inherited, settings, of),
   };
   const inner = planRows(draft, query, strategy, role.deep);
@@ -167,6 +167,7 @@ export function planReach(query: QueryState, settings: PlanSettings): Pick<State
     bound: new Map(),
     notes: [],
     settings,
+    most: Number.POSITIVE_INFINITY,
     isInMemory: true,
     planFollowUp: (further, inherited, of) =>
       planStatement(further, inherited, { ...settings, lifted: query.lifted }, of),

@@ -17,9 +17,9 @@ import {
 } from "../expression/index.js";
 import { planRelatedCount, shapeOfCount } from "./counts.js";
 import { type Draft, keySlots, makeSlots, presenceSlots, type RowDraft, typeOfOutput, unfit } from "./draft.js";
+import { mostNesting } from "./nesting.js";
 import { totalOrder } from "./order.js";
 import { dependsOnOwner } from "./outside.js";
-import { ownerIndex } from "./owner-index.js";
 import { hasRow, isRequired } from "./presence.js";
 import { withRequiredPaths } from "./required-paths.js";
 import type { EntityRow, FollowUp, Mount, ReachNote, RowPlan, Shape } from "./statement-plan.js";
@@ -306,16 +306,9 @@ function shapeOfRelation(
   });
 }
 
-/** Whether a relation's rows are lists of a statement's own few rows, all of each, which an index of the model finds. */
-const isListOfFew = (draft: Draft, { relation, query }: ReachedRelation, path: Path): boolean =>
-  draft.nestsLists === true &&
-  // Inside of nested rows, and below rows that others share, a list would come many times.
-  draft.joined !== undefined &&
-  path.steps.length === 0 &&
-  relation.cardinality === "many" &&
-  query.limit === undefined &&
-  query.offset === undefined &&
-  ownerIndex(query.source, relation.steps, totalOrder(query)) !== "none";
+/** Whether a relation's rows are lists that are best nested in the rows of a statement, which are so few. */
+const isListOfFew = ({ most, joined, settings: { nests } }: Draft, reached: ReachedRelation, path: Path): boolean =>
+  nests !== undefined && most <= mostNesting(reached, path, joined === undefined, nests);
 
 const isWithoutKey = ({ entity }: QueryState["source"]): boolean => entity.key.length === 0;
 

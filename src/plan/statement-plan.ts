@@ -16,6 +16,7 @@ import type {
   Step,
   Strategy,
 } from "../expression/index.js";
+import type { NestRules } from "./nesting.js";
 import type { OwnerIndex } from "./owner-index.js";
 /** What a statement gives back in one place of its rows. */
 export type Output =
@@ -209,6 +210,6 @@ export interface PlanSettings {
   readonly wholeTrees?: boolean;
   /** Whether a statement says how many rows it asks for: else one statement serves pages of any size. */
   readonly isLimitSaid?: boolean;
-  /** Below so many rows, `auto` nests lists in them, which an index finds. */
-  readonly nestsBelow?: number;
+  /** Up to how many rows `auto` nests lists in them, which an index finds. */
+  readonly nests?: NestRules;
 }

@@ -20,6 +20,8 @@ export interface Request {
   readonly unpacked?: string;
   /** What ends it before its own end, on the server too where the engine can. */
   readonly stop?: Stop;
+  /** Its place among those that are on their way at once: of each branch that it is in the number, the outermost first. */
+  branch?: readonly number[];
   /** Who is told how it goes on, where somebody watches. */
   watcher?: RequestWatcher;
 }

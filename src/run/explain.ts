@@ -10,6 +10,7 @@ import {
   type TableUse,
   type Wire,
 } from "../sql/index.js";
+import type { Planner } from "./compiler.js";
 import { type Context, givenFor } from "./context.js";
 import type { Request, WireRows } from "./driver.js";
 import { fetch, requestOf } from "./fetch.js";
@@ -107,19 +108,17 @@ export function* planOf(request: Explicable, dialect: Dialect, measured: Measure
 
 const planners = { list: planList, count: planCount, exists: planExists } as const;
 
-/** So many rows are fetched to have keys for the statements of relations: more than few, so that strategies are as they would be. */
+/** So many rows are fetched to have keys for the statements of relations. */
 const sample = 101;
 
-/** The same query of few rows. */
-function sampled(state: QueryState): QueryState {
-  const { limit = sample, given, past: _, ...rest } = state;
-  const few = { limit: Math.min(limit, sample), past: { isUsed: false } };
-  return {
-    ...rest,
-    ...few,
-    given: given === undefined ? undefined : { ...given, template: { ...given.template, ...few } },
+/** The same statement of few rows: planned as it is for all of them, so that what follows from it is what would follow. */
+const sampled =
+  (planner: Planner): Planner =>
+  (query, settings) => {
+    const plan = planner(query, settings);
+    const limit = typeof plan.limit === "number" ? Math.min(plan.limit, sample) : (plan.limit ?? sample);
+    return { ...plan, limit };
   };
-}
 
 /** A statement with its plan, and what was met where it was run for that. */
 export const explainedOf = (
@@ -153,8 +152,8 @@ export function* explainSteps(
   const whole = compiler.fresh(state.given?.template ?? state, planners[verb]);
   if (!analyze) yield* explain(requestOf(whole, runtime, [], given), undefined, 0);
   if (!analyze && whole.followUps.size === 0) return explained;
-  const few = analyze ? state : sampled(state);
-  const steps = fetch(compiler.fresh(few.given?.template ?? few, planners[verb]), runtime, given);
+  const planner = analyze ? planners[verb] : sampled(planners[verb]);
+  const steps = fetch(compiler.fresh(state.given?.template ?? state, planner), runtime, given);
   let isFirst = true;
   /** Does what the steps ask for, and explains each statement of it. */
   function* explainAll(asked: Steps<unknown>): Steps<void> {

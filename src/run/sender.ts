@@ -73,7 +73,15 @@ function inTurn(send: Way, branches: readonly Steps<void>[]): Soon<WireRows> {
 
 /** Ends when all of them have, so that nothing is on its way any more where one fails. */
 async function allAtOnce(send: Way, branches: readonly Steps<void>[]): Promise<WireRows> {
-  const ends = await Promise.allSettled(branches.map(async (branch) => await walk(send, branch, true)));
+  const ends = await Promise.allSettled(
+    branches.map(async (branch, i) => {
+      const sendIn: Way = (request) => {
+        request.branch = [i, ...(request.branch ?? [])];
+        return send(request);
+      };
+      return await walk(sendIn, branch, true);
+    }),
+  );
   for (const end of ends) if (end.status === "rejected") throw end.reason;
   return [];
 }

@@ -16,6 +16,8 @@ export interface BegunStatement {
   readonly origin: Origin;
   /** When it was asked for, by the clock of the database. */
   readonly started: number;
+  /** Its place among those of its call that were on their way at once. */
+  readonly branch?: readonly number[];
 }
 
 /** One statement that was sent. */
@@ -95,6 +97,7 @@ export function watch(clock: () => number): Watch {
       const begun: BegunStatement = {
         ...{ text, parameters, origin, started: clock() },
         ...(unpacked === undefined ? {} : { select: unpacked }),
+        ...(request.branch === undefined ? {} : { branch: request.branch }),
       };
       for (const observer of observers) observer.begins?.(begun);
       let waiting = 0;

@@ -1,7 +1,7 @@
 import type { Scalar, ValueType } from "../../columns/index.js";
 import type { RowLock } from "../../expression/index.js";
 import type { IndexDescription, TableInOrder, TableReference } from "../../model/index.js";
-import type { Limits, OwnerIndex, PortionRules, StatementPlan } from "../../plan/index.js";
+import type { Limits, NestRules, OwnerIndex, PortionRules, StatementPlan } from "../../plan/index.js";
 import type { ExplainRules } from "../explain/execution-plan.js";
 import type { Calls } from "../print/calls.js";
 import type { AggregateTypes, NullPlace, Over } from "../print/parts.js";
@@ -174,8 +174,8 @@ export interface Dialect {
   readonly ownerForm: (index: OwnerIndex, keyLength: number, limits: Limits) => OwnerForm | undefined;
   /** Whether all levels of a tree are best fetched by one statement. */
   readonly wholeTrees: boolean;
-  /** Below so many rows or fewer, lists are best nested in them as JSON, as measured with up to a thousand rows a list. */
-  readonly nestsBelow: number;
+  /** Up to how many rows lists are best nested in them as JSON: measured with 1, 10 and 100 rows a list, so that the worst of these is least. */
+  readonly nests: NestRules;
   /** The same rows as one JSON value, where that is faster; undefined where rows are to come one by one. */
   readonly pack: (select: Select | Compound, plan: StatementPlan) => Select | undefined;
   readonly explain: ExplainRules;
@@ -185,8 +185,8 @@ export interface Dialect {
 }
 
 /** What a plan goes by that depends on the engine. */
-export const factsOf = ({ wholeTrees, nestsBelow, text: { isLimitSaid } }: Dialect) => ({
+export const factsOf = ({ wholeTrees, nests, text: { isLimitSaid } }: Dialect) => ({
   wholeTrees,
-  nestsBelow,
+  nests,
   isLimitSaid,
 });
