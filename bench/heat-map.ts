@@ -11,7 +11,7 @@ const chartOf = (cells: readonly Cell[], distance: number): TopLevelSpec => ({
   $schema: "https://vega.github.io/schema/vega-lite/v6.json",
   title: {
     text: `auto by the best strategy, servers ${distance} ms away (one way)`,
-    subtitle: "Down: how many owners are listed. Across: how many rows each list has.",
+    subtitle: "Down: how many rows are listed. Across: how many rows each of their lists has.",
     anchor: "start",
   },
   background: "white",
@@ -40,8 +40,11 @@ const chartOf = (cells: readonly Cell[], distance: number): TopLevelSpec => ({
         },
       },
       {
-        mark: { type: "text", fontSize: 9, fill: "#222222" },
-        encoding: { text: { field: "ratio", type: "quantitative", format: ".2f" } },
+        mark: { type: "text", fontSize: 9 },
+        encoding: {
+          text: { field: "ratio", type: "quantitative", format: ".2f" },
+          color: { condition: { test: "datum.ratio > 1.7", value: "white" }, value: "#222222" },
+        },
       },
     ],
     encoding: {

@@ -6,6 +6,7 @@ import { coldFigures } from "./cold.js";
 import { type Bench, type Open, openMariadb, openPglite, openPostgres, openSqlite } from "./engines.js";
 import { median, milliseconds, movedText, noting } from "./figures.js";
 import { gridText, takeGrid } from "./grid.js";
+import { drawGrid } from "./heat-map.js";
 import { inspectingFigures } from "./inspecting.js";
 import { type Job, jobs, largeSociety, loops, society } from "./jobs.js";
 import { large } from "./large.js";
@@ -88,7 +89,10 @@ async function work(): Promise<void> {
   if (only === undefined || only === "work") console.log(await workFigures(benches, rounds));
   if (only === undefined || only === "inspecting") console.log(await inspectingFigures(benches, rounds));
   // Every strategy in every cell: by itself alone, since it takes long.
-  if (only === "grid") console.log(gridText(await takeGrid(benches, Number(process.env.GEMACH_DISTANCE ?? 0))));
+  if (only === "grid") {
+    console.log(gridText(await takeGrid(benches, Number(process.env.GEMACH_DISTANCE ?? 0))));
+    console.log(`drawn: ${(await drawGrid()).join(", ")}`);
+  }
   for (const bench of benches) await bench.close();
 }
 

@@ -71,8 +71,18 @@ function bareOf(entity: ResolvedEntity): ResolvedEntity {
   return known;
 }
 
+/** Whether a new entity is as it was added, so that what was kept of it then is the very row. */
+const isAsAdded = (live: Live, { shape, kind, awaits, further, was }: Kept): boolean =>
+  further === undefined &&
+  awaits === undefined &&
+  kind.prints.size === 0 &&
+  Object.keys(live).length === shape.names.length &&
+  !shape.differs(live, was);
+
 /** The columns of a new entity as they are to be inserted. */
-function newRow(live: Live, { shape, kind, awaits, further }: Kept): Live {
+function newRow(live: Live, kept: Kept): Live {
+  if (isAsAdded(live, kept)) return kept.was;
+  const { shape, kind, awaits, further } = kept;
   const row: Live = {};
   for (const name of further === undefined ? shape.names : kind.entity.members.keys()) {
     const value = Object.hasOwn(live, name) ? live[name] : undefined;
@@ -121,7 +131,8 @@ function* insertRows(unit: Unit, entity: ResolvedEntity, lives: readonly Live[])
   const made = yield* inserted(unit, entity, rows);
   const cohort = newCohort(undefined);
   const map = mapOf(unit, entity);
-  for (const [i, live] of lives.entries()) {
+  for (let i = 0; i < lives.length; i++) {
+    const live = lives[i] as Live;
     const kept = keptOf(live);
     kept.was = prints[i] as Live;
     const back = made[i];

@@ -12,7 +12,7 @@ import { type Kept, keptOf, type Live, noteFurther, Stamped } from "./kept.js";
 import { put } from "./live-kind.js";
 import { knownOne } from "./load.js";
 import { placeAt } from "./place-at.js";
-import { isDirect, isOurs, mirrorsOf, type Unit, unitOf } from "./unit.js";
+import { isDirect, isOurs, mirrorsOf, ownRelations, type Unit, unitOf } from "./unit.js";
 
 /**
  * A live entity that was handed over.
@@ -216,8 +216,8 @@ export function joinTo(owner: Live, relation: ResolvedRelation, child: Live): vo
 /** Entities that a new one refers to by its keys, where they are there already, have it in their loaded relations. */
 export function announce(unit: Unit, live: Live): void {
   const { entity } = keptOf(live).kind;
-  for (const relation of entity.relations.values()) {
-    if (!isOurs(relation) || (unit.maps.get(relation.target)?.size ?? 0) === 0) continue;
+  for (const relation of ownRelations(entity)) {
+    if ((unit.maps.get(relation.target)?.size ?? 0) === 0) continue;
     const target = knownOne(unit, live, relation);
     if (target) moveOnOtherSide(unit, live, relation, null, target);
   }
@@ -229,8 +229,7 @@ export function announce(unit: Unit, live: Live): void {
 export function retract(unit: Unit, live: Live): void {
   const kept = keptOf(live);
   relink(unit, live, false);
-  for (const relation of kept.kind.entity.relations.values()) {
-    if (!isOurs(relation)) continue;
+  for (const relation of ownRelations(kept.kind.entity)) {
     moveOnOtherSide(unit, live, relation, present(unit, live, kept, relation), null);
   }
   loosen(unit, kept.kind.entity);

@@ -78,6 +78,15 @@ export const isDirect = ({ steps }: ResolvedRelation): boolean =>
 export const isOurs = (relation: ResolvedRelation): boolean =>
   isDirect(relation) && relation.cardinality === "one" && relation.steps[0].holder === "source";
 
+const own = new WeakMap<ResolvedEntity, readonly ResolvedRelation[]>();
+
+/** The to-one relations whose keys stand in an entity itself. */
+export function ownRelations(entity: ResolvedEntity): readonly ResolvedRelation[] {
+  const known = own.get(entity) ?? [...entity.relations.values()].filter(isOurs);
+  own.set(entity, known);
+  return known;
+}
+
 /** Whether equal keys are equal values in code too. */
 export const isSameInCode = ({ kind, type }: ResolvedColumn): boolean =>
   kinds[kind].isKeyedByBytes && type.codec === undefined;
