@@ -73,7 +73,7 @@ export const openSqlite: Open = async (society) => {
   return {
     name: "SQLite",
     driver,
-    db: await filled(database(driver), society),
+    db: await filled(database(driver, { roundTrip: 2 * distance }), society),
     hand: {
       send,
       place: "?",
@@ -161,7 +161,7 @@ export const openPostgres: Open = async (society) => {
   if (made === undefined) return undefined;
   const { pool, close } = made;
   const driver = postgres(pool);
-  const db = await filled(database(driver), society);
+  const db = await filled(database(driver, { roundTrip: 2 * distance }), society);
   await pool.query("analyze");
   return {
     name: "PostgreSQL",
@@ -189,7 +189,7 @@ export const openPostgres: Open = async (society) => {
 export const openPglite: Open = async (society) => {
   const inProcess = new PGlite();
   const driver = pglite(inProcess);
-  const db = await filled(database(driver), society);
+  const db = await filled(database(driver, { roundTrip: 2 * distance }), society);
   await inProcess.exec("analyze");
   const options = { rowMode: "array", parsers: { 1082: (value: string) => value } } as const;
   return {
@@ -227,7 +227,7 @@ export const openMariadb: Open = async (society) => {
   far.url.pathname = `/${name}`;
   const pool = mysql.createPool({ uri: far.url.href, connectionLimit: 8 });
   const driver = mariadb(pool);
-  const db = await filled(database(driver), society);
+  const db = await filled(database(driver, { roundTrip: 2 * distance }), society);
   const nth = (n: number) =>
     `(select loan.id from loan where loan.item_id = owner.id ${order} limit 1${n === 0 ? "" : ` offset ${n}`})`;
   return {

@@ -132,11 +132,11 @@ export interface Cell {
 }
 
 /** The time of each strategy: in turn, those that send the same texts once. */
-async function timesOf(db: Database, query: Query): Promise<Cell["times"]> {
+async function timesOf(db: Database, query: Query, roundTrip: number): Promise<Cell["times"]> {
   const ways = new Map<string, { readonly query: Query; readonly alike: string[]; readonly times: number[] }>();
   for (const strategy of strategies) {
     const one = forced(query, strategy, "grid");
-    const texts = preview(one, { dialect: db.dialect })
+    const texts = preview(one, { dialect: db.dialect, roundTrip })
       .map(({ text }) => text)
       .join("\n");
     const known = ways.get(texts) ?? { query: one, alike: [], times: [] };
@@ -184,7 +184,7 @@ export async function takeGrid(benches: readonly Bench[], distance: number): Pro
         for (const roots of rootCounts) {
           if (roots > owners[per]) continue;
           process.stderr.write(`${name}, ${distance} ms: ${shape}, ${roots} × ${per}\n`);
-          const times = await timesOf(db, queryOf(world, roots));
+          const times = await timesOf(db, queryOf(world, roots), 2 * distance);
           cells.push({ engine: name, distance, shape, roots, children: per, times });
         }
     }

@@ -5,6 +5,7 @@ import Sqlite from "better-sqlite3";
 import { expect, expectTypeOf, test } from "vitest";
 import { fill, generate, lending } from "../src/demo/index.js";
 import { dialects } from "../src/drivers/dialects.js";
+import { pgliteDialect } from "../src/drivers/pglite.js";
 import { sqlite } from "../src/drivers/sqlite.js";
 import {
   createTables,
@@ -34,6 +35,8 @@ const society = generate(4, 3, { items: 12, members: 10, loans: 30 });
 const all = useSociety(society);
 const strategies: readonly Strategy[] = ["auto", "join", "batch", "nest"];
 
+/** Each engine's own dialect. */
+const every = { ...dialects, pglite: pgliteDialect };
 /** The dialect of previews. */
 const dialect = dialects.sqlite;
 
@@ -466,4 +469,40 @@ eachEngine(all, "statements that do not need each other's rows are on their way 
   const isPool = name === "postgres" || name === "mariadb";
   expect(await overlapping(async (on) => expect(await on.list(query)).toEqual(found))).toBe(isPool ? 3 : 1);
   expect(await overlapping(() => db.transaction(async (tx) => expect(await tx.list(query)).toEqual(found)))).toBe(1);
+});
+
+test.each([
+  [
+    "lists of few rows",
+    (rows: number) => from(Depot).limit(rows).reach({ items: true }),
+    { sqlite: 100, pglite: 1000, postgres: 10, mariadb: 10 },
+    { postgres: 300, mariadb: 300 },
+  ],
+  [
+    "their first rows",
+    (rows: number) =>
+      from(Item)
+        .limit(rows)
+        .reach({ loans: (l) => l.orderBy((one) => one.due.desc).limit(3) }),
+    { sqlite: 0, pglite: 1000, postgres: 300, mariadb: 0 },
+    { postgres: 1000, mariadb: 50 },
+  ],
+  [
+    "lists over links",
+    (rows: number) => from(Kit).limit(rows).reach({ items: true }),
+    { sqlite: 0, pglite: 50, postgres: 1, mariadb: 10 },
+    { postgres: 100, mariadb: 1000 },
+  ],
+] as const)("%s come in one statement, up to as many as was measured for each engine and how far it is", (_, queryOf, near, far) => {
+  const isOne = (rows: number, name: keyof typeof every, roundTrip: number) => preview(queryOf(rows), { dialect: every[name], roundTrip }).length === 1;
+  const check = (most: Readonly<Partial<Record<keyof typeof every, number>>>, roundTrip: number) => {
+    for (const [name, rows] of Object.entries(most) as [keyof typeof every, number][]) {
+      if (rows > 0) expect(isOne(rows, name, roundTrip), `${name}, ${rows}`).toBe(true);
+      expect(isOne(rows + 1, name, roundTrip), `${name}, ${rows + 1}`).toBe(false);
+    }
+  };
+  check(near, 0);
+  check(near, 0.5);
+  check(far, 4);
+  expect(() => database({} as Driver, { roundTrip: -1 })).toThrow("roundTrip");
 });

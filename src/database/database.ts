@@ -1,4 +1,4 @@
-import type { Scalar } from "../columns/index.js";
+import { type Scalar, typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import {
   type Given,
@@ -47,6 +47,11 @@ export interface DatabaseOptions {
    * looking whether their rows are there; false by default. A relation says it for itself by `constraint: "trusted"`.
    */
   readonly trustConstraints?: boolean;
+  /**
+   * How many milliseconds a statement is on its way to the server and back, as far as you know; 0 by default. From 1 on, `auto` brings
+   * more in one statement. It is not measured, so that a query sends the same statements each time.
+   */
+  readonly roundTrip?: number;
   /** What is called for each row that a unit of work writes. */
   readonly hooks?: Hooks;
   /** What becomes of reading what no query of a unit of work has brought, where neither it nor the query says; "load" by default. */
@@ -86,9 +91,16 @@ export class Database extends Verbs {
     const { outside } = options;
     if (outside !== undefined && !outsideRules.includes(outside))
       throw new GemachError("OUTSIDE_UNKNOWN", { given: String(outside), known: outsideRules });
+    const { roundTrip = 0 } = options;
+    if (!(typeof roundTrip === "number" && roundTrip >= 0))
+      throw new GemachError("VALUE_UNFIT", {
+        column: "roundTrip of database()",
+        expected: "a number of milliseconds, 0 or more",
+        got: typeWord(roundTrip),
+      });
     const { dialect } = driver;
     const sender = shared?.sender ?? poolSender(driver, watch(clock));
-    const compiler = shared?.compiler ?? new Compiler(dialect, { how, generateCode, isTrusting });
+    const compiler = shared?.compiler ?? new Compiler(dialect, { how, generateCode, isTrusting, roundTrip });
     const values = shared?.values;
     const own: Context = { compiler, sender, isSnapshot: snapshot, isReadOnly: false, isTransaction: false, values };
     const joined = ambient ? joining(own) : undefined;
@@ -179,6 +191,7 @@ const knownOptions: readonly (keyof DatabaseOptions)[] = [
   "clock",
   "snapshot",
   "trustConstraints",
+  "roundTrip",
   "ambient",
   "outside",
   "hooks",

@@ -32,6 +32,8 @@ export interface CompilerOptions {
   readonly how: Strategy;
   readonly generateCode: boolean;
   readonly isTrusting: boolean;
+  /** How many milliseconds a statement is on its way to the server and back. */
+  readonly roundTrip: number;
 }
 
 /** Verbs whose statements are shared by queries of one shape. */
@@ -55,8 +57,8 @@ export class Compiler {
   readonly #changes = new WeakMap<ResolvedEntity, Map<string, PrintedChange>>();
   readonly #reached = new WeakMap<ResolvedEntity, Map<string, QueryState>>();
 
-  constructor(dialect: Dialect, { how, generateCode, isTrusting }: CompilerOptions) {
-    this.settings = { strategy: how, isTrusting, ...factsOf(dialect) };
+  constructor(dialect: Dialect, { how, generateCode, isTrusting, roundTrip }: CompilerOptions) {
+    this.settings = { strategy: how, isTrusting, ...factsOf(dialect, roundTrip) };
     this.generatesCode = generateCode;
     const make = rowConstructors(dialect, generateCode);
     const constructorOf: ConstructorOf = (plan) => {

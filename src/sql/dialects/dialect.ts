@@ -176,6 +176,8 @@ export interface Dialect {
   readonly wholeTrees: boolean;
   /** Up to how many rows lists are best nested in them as JSON: measured with 1, 10 and 100 rows a list, so that the worst of these is least. */
   readonly nests: NestRules;
+  /** The same where each statement has two milliseconds to go, one way; as near by where it is left out. */
+  readonly farNests?: NestRules;
   /** The same rows as one JSON value, where that is faster; undefined where rows are to come one by one. */
   readonly pack: (select: Select | Compound, plan: StatementPlan) => Select | undefined;
   readonly explain: ExplainRules;
@@ -184,9 +186,12 @@ export interface Dialect {
   readonly fault: (error: unknown, statement: string, place?: string) => unknown;
 }
 
-/** What a plan goes by that depends on the engine. */
-export const factsOf = ({ wholeTrees, nests, text: { isLimitSaid } }: Dialect) => ({
+/** From so many milliseconds to a server and back on, fewer statements count for more than what each of them costs. */
+const far = 1;
+
+/** What a plan goes by that depends on the engine, and on how far it is: `roundTrip`, in milliseconds. */
+export const factsOf = ({ wholeTrees, nests, farNests, text: { isLimitSaid } }: Dialect, roundTrip = 0) => ({
   wholeTrees,
-  nests,
+  nests: roundTrip >= far ? (farNests ?? nests) : nests,
   isLimitSaid,
 });

@@ -32,6 +32,8 @@ export interface PreviewOptions extends DialectOption {
   readonly how?: Strategy;
   /** Whether the tables are sure to have the foreign keys that the model says, as of a database; false by default. */
   readonly trustConstraints?: boolean;
+  /** How many milliseconds a statement is on its way to the server and back, as of a database. */
+  readonly roundTrip?: number;
 }
 
 /** In place of a parameter that is known only once another statement's rows are there. */
@@ -126,7 +128,7 @@ function addFollowUps(
 /** The statements of plans of one query. */
 function statementsOf(
   query: QueryState,
-  { dialect, how = "auto", trustConstraints = false }: PreviewOptions,
+  { dialect, how = "auto", trustConstraints = false, roundTrip }: PreviewOptions,
   plans: readonly ((query: QueryState, settings: PlanSettings) => StatementPlan)[],
   numbers: readonly (readonly [hole: string, value: number])[] = [],
 ): readonly PreviewedStatement[] {
@@ -135,7 +137,7 @@ function statementsOf(
   for (const plan of plans)
     add(
       statements,
-      compile(plan(query, { ...factsOf(dialect), strategy: how, isTrusting: trustConstraints }), dialect),
+      compile(plan(query, { ...factsOf(dialect, roundTrip), strategy: how, isTrusting: trustConstraints }), dialect),
       given,
       undefined,
     );
@@ -205,7 +207,7 @@ export const readingPreviews = {
     const { rows } = planReach(state, {
       strategy: options.how ?? "auto",
       isTrusting: options.trustConstraints === true,
-      ...factsOf(dialect),
+      ...factsOf(dialect, options.roundTrip),
     });
     const statements: PreviewedStatement[] = [];
     addFollowUps(
