@@ -421,6 +421,15 @@ eachEngine(all, "plans have one form: what each step does, of which entity, by w
   ]);
   for (const query of Object.values(queries))
     for (const { plan } of await db.explain(query, { analyze: true })) expect([...stepsOf(plan)].length).toBeGreaterThan(0);
+  // What goes out at once has the way together.
+  const isPool = name === "postgres" || name === "mariadb";
+  const { ways } = await compare(db, from(Depot).reach({ items: { loans: true, repairs: true }, tags: true }), {
+    strategies: ["batch"],
+    rounds: 1,
+    latency: 50,
+  });
+  expect(ways.map(({ statements, trips }) => [statements, trips])).toEqual([[5, isPool ? 3 : 5]]);
+  expect(ways[0]?.milliseconds).toBeGreaterThan(50 * (isPool ? 3 : 5));
   // Work that writes is explained on the data that its statements meet, and undone.
   const before = await db.list(from(Item));
   const work = async (tx: Transaction) => {

@@ -8,6 +8,7 @@ import {
   type Strategy,
   strategies,
 } from "../expression/index.js";
+import type { LedgerStatement } from "../findings/index.js";
 import { type IndexDescription, type IndexPart, proposedIndex } from "../model/index.js";
 import { forced, stateOf } from "../query/index.js";
 import { connectionOf, type ExplainedStatement, expectOptions, sendOwn } from "../run/index.js";
@@ -20,7 +21,7 @@ export interface CompareOptions {
   readonly strategies?: readonly Strategy[];
   /** How often each is run; 9 times by default. */
   readonly rounds?: number;
-  /** The way to the server and back that each statement is taken to have further, in milliseconds; 0 by default. */
+  /** The way to the server and back that statements are taken to have further, in milliseconds; 0 by default. Those that go out at once have it together. */
   readonly latency?: number;
   /** An index that is made for the time of the comparison: the name of the entity, and its columns as in a model's `indexes`. */
   readonly index?: { readonly entity: string; readonly on: readonly string[] };
@@ -34,6 +35,8 @@ export interface ComparedWay {
   /** Strategies that send the very same statements. */
   readonly alike: readonly Strategy[];
   readonly statements: number;
+  /** How many of them go out one after the other. */
+  readonly trips: number;
   readonly rows: number;
   /** About how many bytes the rows have. */
   readonly bytes: number;
@@ -60,6 +63,19 @@ const asGood = 1.2;
 
 const median = (times: readonly number[]): number => times.toSorted((a, b) => a - b)[Math.floor(times.length / 2)] ?? 0;
 
+/** How many times the way to the server is gone: statements that go out at once go it together. */
+function tripsOf(statements: readonly LedgerStatement[], depth = 0): number {
+  const own = statements.filter(({ branch = [] }) => branch.length === depth);
+  const further = new Map<number | undefined, LedgerStatement[]>();
+  for (const statement of statements) {
+    const { branch = [] } = statement;
+    if (branch.length === depth) continue;
+    const others = further.get(branch[depth]) ?? [];
+    further.set(branch[depth], [...others, statement]);
+  }
+  return own.length + Math.max(0, ...[...further.values()].map((others) => tripsOf(others, depth + 1)));
+}
+
 /** How much there is to write for a way: nothing, a strategy, an index, both. */
 const effortOf = ({ strategy, alike, hasIndex }: ComparedWay): number =>
   ([strategy, ...alike].includes("auto") ? 0 : 1) + (hasIndex ? 2 : 0);
@@ -83,6 +99,7 @@ interface Candidate {
   readonly alike: Strategy[];
   readonly query: Query;
   readonly statements: number;
+  readonly trips: number;
   readonly rows: number;
   readonly bytes: number;
   readonly answer: string;
@@ -99,7 +116,7 @@ async function candidatesOf(db: AnyDatabase, query: Query, wanted: readonly Stra
     if (known !== undefined) known.alike.push(strategy);
     else
       found.set(texts, {
-        ...{ strategy, alike: [], query: one, statements: totals.statements },
+        ...{ strategy, alike: [], query: one, statements: totals.statements, trips: tripsOf(statements) },
         ...{ rows: totals.rows, bytes: totals.bytes, answer: exact(result) },
       });
   }
@@ -123,10 +140,10 @@ async function measured(
       times[i]?.push(clock() - started);
     }
   const ways: ComparedWay[] = [];
-  for (const [i, { strategy, alike, query, statements, rows, bytes }] of candidates.entries()) {
-    const own = (times[i] ?? []).map((time) => time + statements * latency);
+  for (const [i, { strategy, alike, query, statements, trips, rows, bytes }] of candidates.entries()) {
+    const own = (times[i] ?? []).map((time) => time + trips * latency);
     ways.push({
-      ...{ strategy, hasIndex, alike, statements, rows, bytes },
+      ...{ strategy, hasIndex, alike, statements, trips, rows, bytes },
       milliseconds: median(own),
       spread: [Math.min(...own), Math.max(...own)],
       explained: await db.explain(query),
@@ -138,7 +155,7 @@ async function measured(
 /** What would be best without the latency, where that is another way. */
 function withoutLatency(ways: readonly ComparedWay[], best: ComparedWay, latency: number): string {
   if (latency === 0) return "";
-  const own = ({ milliseconds, statements }: ComparedWay) => milliseconds - statements * latency;
+  const own = ({ milliseconds, trips }: ComparedWay) => milliseconds - trips * latency;
   const [nearest] = ways.toSorted((a, b) => own(a) - own(b));
   if (nearest === undefined || nearest.strategy === best.strategy || own(best) / own(nearest) < asGood) return "";
   return ` On a database at hand, ${nearest.strategy} would be faster: it sends ${nearest.statements} statements in place of ${best.statements}.`;

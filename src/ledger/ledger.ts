@@ -62,7 +62,7 @@ export interface Ledger<R = unknown> {
   readonly label: string;
   /** What the work gave. */
   readonly result: R;
-  /** Every statement, in the order in which their answers came. */
+  /** Every statement, in the order in which their answers came; those of one call that went out at once, as if one after the other. */
   readonly statements: readonly LedgerStatement[];
   readonly totals: LedgerTotals;
   /** Statements of equal texts together, the most frequent first. */
