@@ -227,33 +227,26 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
     send,
     open: async (stop) => {
       const client = await connect(stop);
-      let last: Promise<unknown> | undefined;
+      const waiting: (() => void)[] = [];
+      let isBusy = false;
       /** The package takes one query at a time. */
-      const inTurn = <R>(work: () => Promise<R>): Promise<R> => {
-        const mine = last === undefined ? work() : last.then(work, work);
-        const done = () => {
-          if (last === mine) last = undefined;
-        };
-        last = mine;
-        mine.then(done, done);
-        return mine;
-      };
-      const send: Send = async (request) => {
+      const inTurn = async (request: Request, work: () => Promise<WireRows>): Promise<WireRows> => {
+        if (isBusy) await new Promise<void>((resolve) => waiting.push(resolve));
+        isBusy = true;
         try {
-          return await inTurn(() => cancellable(client, request, isWorthIt(request)));
+          return await work();
         } catch (error) {
           throw faultOf(error, request);
+        } finally {
+          const next = waiting.shift();
+          if (next === undefined) isBusy = false;
+          else next();
         }
       };
+      const send: Send = (request) => inTurn(request, () => cancellable(client, request, isWorthIt(request)));
+      const nothing: WireRows = [];
       // A bare text takes a way through the package that is a tenth shorter.
-      const control: Send = async (request) => {
-        try {
-          await inTurn(() => client.query(request.text));
-          return [];
-        } catch (error) {
-          throw faultOf(error, request);
-        }
-      };
+      const control: Send = (request) => inTurn(request, () => client.query(request.text).then(() => nothing));
       return {
         send,
         begin: (settings) => sendText(control, beginText(settings)),

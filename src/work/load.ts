@@ -174,15 +174,18 @@ function keyTemplate(entity: ResolvedEntity, isOne: boolean, columns: readonly s
 
 /** The query of rows of an entity by their keys. */
 function byKeys(entity: ResolvedEntity, keys: readonly Live[], columns: readonly string[] | undefined): QueryState {
-  const values = keys.map((row) => entity.key.map(({ steps, type }) => canonicalOf(valueAt(row, steps), type) ?? null));
-  if (entity.key.length === 1) {
+  const valuesOf = ({ steps, type }: ResolvedColumn) =>
+    keys.map((row): Scalar => canonicalOf(valueAt(row, steps), type) ?? null);
+  const [column, ...more] = entity.key;
+  if (column !== undefined && more.length === 0) {
+    const values = valuesOf(column);
     const isOne = values.length === 1;
     const template = keyTemplate(entity, isOne, columns);
-    const given = new Map<string, Scalar>([
-      ["key", isOne ? (values[0]?.[0] as Scalar) : values.map(([value]) => value as Scalar)],
-    ]);
+    const given = new Map<string, Scalar>([["key", isOne ? (values[0] as Scalar) : values]]);
     return { ...template, given: { template, values: given } };
   }
+  const byColumn = entity.key.map(valuesOf);
+  const values = keys.map((_, i) => byColumn.map((ofColumn) => ofColumn[i] as Scalar));
   const source = { entity };
   const operands = entity.key.map((column) => columnAt(pathTo(source), column));
   const state = { ...allOf(source), where: [{ kind: "inRows", operands, rows: values } as const], columns };

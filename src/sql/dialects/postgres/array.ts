@@ -1,7 +1,13 @@
 import type { Scalar } from "../../../columns/index.js";
 
+/** What needs no quotes in an array literal: numbers, days and times. */
+const isBare = /^[\d.:+-]+$/;
+
 /** One element of an array literal. PostgreSQL 15, 8.15.2: in double quotes, with backslashes before quotes and backslashes. */
-const element = (value: string | null): string => (value === null ? "null" : `"${value.replace(/["\\]/g, "\\$&")}"`);
+function element(value: string | null): string {
+  if (value === null) return "null";
+  return isBare.test(value) ? value : `"${value.replace(/["\\]/g, "\\$&")}"`;
+}
 
 /** An array literal of elements, each in its own text form. */
 export const arrayLiteral = (values: readonly (string | null)[]): string => `{${values.map(element).join(",")}}`;
