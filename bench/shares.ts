@@ -1,5 +1,5 @@
 import { type Database, type Driver, database } from "../src/index.js";
-import { connectionOf, type Request, type Send, type Session, type WireRows } from "../src/run/index.js";
+import { connectionOf, type Send, type Session, type WireRows } from "../src/run/index.js";
 import type { Job } from "./jobs.js";
 
 /** Where our time goes, in hundredths of it; undefined where the moment was too noisy to say. */
@@ -14,17 +14,18 @@ export interface Shares {
 
 type Answer = { readonly rows: WireRows } | { readonly json: string };
 
-/** A driver that keeps what the engine answers. */
-function recording(driver: Driver, answers: Answer[]): Driver {
-  const keep = (request: Request, rows: WireRows): WireRows => {
-    answers.push(request.unpacked === undefined ? { rows } : { json: JSON.stringify(rows) });
-    return rows;
-  };
+/** A driver that keeps what the engine answers, in the order of asking: several statements may be on their way at once. */
+function recording(driver: Driver, answers: (Answer | undefined)[]): Driver {
   const kept =
     (send: Send): Send =>
     (request) => {
+      const at = answers.push(undefined) - 1;
+      const keep = (rows: WireRows): WireRows => {
+        answers[at] = request.unpacked === undefined ? { rows } : { json: JSON.stringify(rows) };
+        return rows;
+      };
       const answer = send(request);
-      return answer instanceof Promise ? answer.then((rows) => keep(request, rows)) : keep(request, answer);
+      return answer instanceof Promise ? answer.then(keep) : keep(answer);
     };
   const watched = (session: Session): Session => ({ ...session, send: kept(session.send) });
   return {

@@ -64,8 +64,8 @@ chmodSync(join(out, "cli.js"), 0o755);
 // Other characters than those of ASCII become escapes: V8 reads such a source at a byte a character, a sixth faster.
 for (const name of readdirSync(out).filter((file) => file.endsWith(".js"))) {
   const text = readFileSync(join(out, name), "utf8");
-  const escape = (unit) => `\\u${unit.charCodeAt(0).toString(16).padStart(4, "0")}`;
-  writeFileSync(join(out, name), text.replace(/[^\x00-\x7f]/g, escape));
+  const asEscape = (unit) => `\\u${unit.charCodeAt(0).toString(16).padStart(4, "0")}`;
+  writeFileSync(join(out, name), text.replace(/\P{ASCII}/gu, asEscape));
 }
 
 // The compiler's declarations, a file a module, become one file an entry; their maps are joined to lead to the sources.
