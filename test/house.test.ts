@@ -130,6 +130,6 @@ test.each(Object.entries(marks))("an application on %s carries no other engine",
 
 test("all of the core with one engine stays within its size", async () => {
   const code = await bundled(["index.ts", "drivers/sqlite.ts"], true);
-  // Units of work and inspecting are a third of it. What makes it grow beyond this is to say why.
-  expect(gzipSync(code, { level: 9 }).length).toBeLessThan(115_000);
+  // Units of work, inspecting and reports are almost half of it. What makes it grow beyond this is to say why.
+  expect(gzipSync(code, { level: 9 }).length).toBeLessThan(125_000);
 });

@@ -318,8 +318,8 @@ test("what must not compile in expressions and writes", () => {
     from(Loan).select((l) => l.itemId.rounded());
     // @ts-expect-error a decimal is not compared with a number
     from(Repair).where((r) => r.cost.above(5));
-    // @ts-expect-error an integer and a decimal are not added without a cast
-    from(Repair).select((r) => r.cost.plus(r.itemId));
+    // @ts-expect-error a floating-point number and a decimal are not added without a cast
+    from(Repair).select((r) => r.cost.plus(r.itemId.asDouble()));
     // @ts-expect-error a number does not contain anything
     from(Item).where((i) => i.id.contains("1"));
     // @ts-expect-error texts are not added up

@@ -37,6 +37,17 @@ export const multiplyDecimals = (a: Decimal, b: Decimal): Decimal => ({
   scale: a.scale + b.scale,
 });
 
+/** The quotient of two decimals at a scale, a half rounded away from zero; undefined where the divisor is zero. */
+export function divideDecimals(a: Decimal, b: Decimal, scale: number): Decimal | undefined {
+  if (b.units === 0n) return undefined;
+  const power = scale + b.scale - a.scale;
+  const dividend = a.units * 10n ** BigInt(Math.max(0, power));
+  const divisor = b.units * 10n ** BigInt(Math.max(0, -power));
+  const [over, under] = [dividend < 0n ? -dividend : dividend, divisor < 0n ? -divisor : divisor];
+  const units = (2n * over + under) / (2n * under);
+  return { units: dividend < 0n === divisor < 0n ? units : -units, scale };
+}
+
 /** Less than zero, zero or more than zero: as the first decimal is less than, equal to or more than the second. */
 export function compareDecimals(a: Decimal, b: Decimal): number {
   const scale = Math.max(a.scale, b.scale);

@@ -38,6 +38,7 @@ export {
   compareDecimals,
   type Decimal,
   decimalText,
+  divideDecimals,
   multiplyDecimals,
   parseDecimal,
 } from "./decimal.js";

@@ -63,6 +63,8 @@ export interface ValueType {
   /** Of a `list`: what it is a list of, and whether there may be null in its place. */
   readonly element?: ValueType;
   readonly hasNulls?: boolean;
+  /** Of a `list`: whether it was made of the values of many rows, each in the form in which it would come by itself. */
+  readonly isGathered?: boolean;
   /** How an engine stores it where that is in a type of its own, by the name of the dialect. */
   readonly stored?: Readonly<Record<string, StoredForm>>;
   /** Of a `timestamp`: whether code sees it as an ISO string rather than a Date. */

@@ -4,6 +4,7 @@ import {
   compareDecimals,
   type Decimal,
   decimalText,
+  divideDecimals,
   jsonPart,
   lowerCase,
   multiplyDecimals,
@@ -12,6 +13,7 @@ import {
   secondsLater,
   upperCase,
 } from "../columns/index.js";
+import { GemachError } from "../errors/index.js";
 import { decimalOf, decimalOrder } from "./decimal-order.js";
 
 /** What is used of a handle that functions can be added to. */
@@ -38,6 +40,10 @@ const functions: Readonly<Record<string, (...values: Value[]) => Value>> = {
   times: (a, b) => decimalText(multiplyDecimals(decimal(a as Value), decimal(b as Value))),
   absolute: (a) => String(a).replace("-", ""),
   round: (a, digits) => decimalText(atScale(decimal(a as Value), Number(digits))),
+  quotient: (a, b, scale) => {
+    const quotient = divideDecimals(decimal(a as Value), decimal(b as Value), Number(scale));
+    return quotient === undefined ? null : decimalText(quotient);
+  },
   double: (a) => Number(a),
   json: (document, way, type) => {
     const part = jsonPart(String(document), String(way), String(type));
@@ -47,6 +53,47 @@ const functions: Readonly<Record<string, (...values: Value[]) => Value>> = {
   later: (instant, seconds) => secondsLater(String(instant), Number(seconds)),
   lower: (a) => lowerCase(String(a)),
   upper: (a) => upperCase(String(a)),
+};
+
+/** The fraction of a list's values in their order; what tells which comes first is left to their kind. */
+const sorted = (values: readonly Value[]): readonly Value[] =>
+  values.toSorted((a, b) => ((a as number) < (b as number) ? -1 : (a as number) > (b as number) ? 1 : 0));
+
+/** An aggregate that is worked out of all of its values at its end; `work`: of those, and of what was said besides. */
+const gathering = (work: (values: readonly Value[], said: Value) => Value) => ({
+  start: (): { readonly values: Value[]; said: Value } => ({ values: [], said: null }),
+  deterministic: true,
+  varargs: true,
+  step: (found: { readonly values: Value[]; said: Value }, value: Value, said: Value = null) => {
+    if (value !== null) found.values.push(value);
+    return Object.assign(found, { said });
+  },
+  result: ({ values, said }: { readonly values: readonly Value[]; readonly said: Value }) =>
+    values.length === 0 ? null : work(values, said),
+});
+
+/** Aggregates that SQLite lacks. */
+const aggregates = {
+  only: gathering((values) => {
+    if (values.length > 1) throw new GemachError("VALUE_SEVERAL", { engine: "SQLite" });
+    return values[0] as Value;
+  }),
+  joined: gathering((values, separator) => [...new Set(values)].join(String(separator))),
+  median: gathering((values) => {
+    const all = sorted(values.map(Number)) as readonly number[];
+    const [low, high] = [all[(all.length - 1) >> 1] as number, all[all.length >> 1] as number];
+    return (low + high) / 2;
+  }),
+  percentile: gathering((values, fraction) => {
+    const all = sorted(values);
+    return all[Math.max(1, Math.ceil(Number(fraction) * all.length)) - 1] as Value;
+  }),
+  stddev: gathering((values, isOfAll) => {
+    const all = values.map(Number);
+    const divisor = all.length - (Number(isOfAll) === 1 ? 0 : 1);
+    const mean = all.reduce((sum, value) => sum + value, 0) / all.length;
+    return divisor === 0 ? null : Math.sqrt(all.reduce((sum, value) => sum + (value - mean) ** 2, 0) / divisor);
+  }),
 };
 
 const chosen = (sign: number) => (a: Value, b: Value) =>
@@ -84,5 +131,5 @@ export function addFunctions(handle: ExtensibleHandle): void {
     handle.function(`gemach_${name}`, { deterministic: true, varargs: true }, (...values: Value[]) =>
       values.includes(null) ? null : values.reduce(choose),
     );
-  handle.aggregate?.("gemach_sum", sum);
+  for (const [name, work] of Object.entries({ sum, ...aggregates })) handle.aggregate?.(`gemach_${name}`, work);
 }

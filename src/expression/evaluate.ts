@@ -4,6 +4,7 @@ import {
   compareDecimals,
   comparedKind,
   decimalText,
+  divideDecimals,
   jsonPart,
   lowerCase,
   multiplyDecimals,
@@ -55,18 +56,22 @@ type Numeric = number | bigint;
 const arithmetic: Readonly<Record<"plus" | "minus" | "times", (a: Scalar, b: Scalar, type: ValueType) => Scalar>> = {
   plus: (a, b, { kind }) =>
     kind === "numeric"
-      ? decimalText(addDecimals(parseDecimal(a as string), parseDecimal(b as string)))
-      : (a as number) + (b as number),
+      ? decimalText(addDecimals(parseDecimal(String(a)), parseDecimal(String(b))))
+      : kind === "bigint"
+        ? BigInt(a as Numeric) + BigInt(b as Numeric)
+        : (a as number) + (b as number),
   minus: (a, b, type) => arithmetic.plus(a, negated(b, type), type),
   times: (a, b, { kind }) =>
     kind === "numeric"
-      ? decimalText(multiplyDecimals(parseDecimal(a as string), parseDecimal(b as string)))
-      : (a as number) * (b as number),
+      ? decimalText(multiplyDecimals(parseDecimal(String(a)), parseDecimal(String(b))))
+      : kind === "bigint"
+        ? BigInt(a as Numeric) * BigInt(b as Numeric)
+        : (a as number) * (b as number),
 };
 
 function negated(value: Scalar, { kind }: ValueType): Scalar {
   if (kind !== "numeric") return typeof value === "bigint" ? -value : -(value as number) + 0;
-  const { units, scale } = parseDecimal(value as string);
+  const { units, scale } = parseDecimal(String(value));
   return decimalText({ units: -units, scale });
 }
 
@@ -122,6 +127,10 @@ const evaluations: Readonly<Record<Evaluated, (values: Values, node: CallNode) =
   times: ([a = null, b = null], { type }) => arithmetic.times(a, b, type),
   dividedBy: ([a, b], { type }) => {
     if (Number(b) === 0) return null;
+    if (type.kind === "numeric") {
+      const exact = divideDecimals(parseDecimal(String(a)), parseDecimal(String(b)), type.scale ?? 0);
+      return exact === undefined ? null : decimalText(exact);
+    }
     if (typeof a === "bigint") return a / (b as bigint);
     const quotient = (a as number) / (b as number);
     return type.kind === "double" ? quotient : Math.trunc(quotient) + 0;

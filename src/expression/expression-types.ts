@@ -131,19 +131,43 @@ export type NumberKind = "integer" | "bigint" | "double" | "numeric";
 /** in: a kind of number; out: the type of its values in code. */
 type Native<K extends NumberKind> = K extends "bigint" ? bigint : K extends "numeric" ? string : number;
 
+/** Kinds of number without rounding errors. */
+type ExactKind = Exclude<NumberKind, "double">;
+
+/** What stands beside a number in arithmetic: one of its kind, or any expression that is as exact. */
+type Term<K extends NumberKind> = Operand<Native<K>, K> | (K extends "double" ? never : Expression<unknown, ExactKind>);
+
+/** in: the kind of a number and what stands beside it; out: the kind of what comes out, the wider of both. */
+type Wider<K extends NumberKind, O> =
+  O extends Expression<unknown, infer L extends NumberKind>
+    ? L extends K
+      ? K
+      : "numeric" extends K | L
+        ? "numeric"
+        : "bigint"
+    : K;
+
+/** in: the same, and the type of the number's values; out: what comes out. */
+type Made<V, K extends NumberKind, O> = NumberExpression<Native<Wider<K, O>> | Missing<V> | MissingIn<O>, Wider<K, O>>;
+
 /**
- * An expression that is a number. Arithmetic stays in its kind; `asDouble` and the like change it.
- * Whole numbers stay whole.
+ * An expression that is a number. Arithmetic stays in its kind, or goes to the wider of two exact ones; `asDouble` and the
+ * like change it. Whole numbers stay whole.
  */
 export interface NumberExpression<V, K extends NumberKind> extends Ordered<V, K> {
   /** The sum. */
-  plus<const O extends Operand<Native<K>, K>>(value: O): NumberExpression<Native<K> | Missing<V> | MissingIn<O>, K>;
+  plus<const O extends Term<K>>(value: O): Made<V, K, O>;
   /** The difference. */
-  minus<const O extends Operand<Native<K>, K>>(value: O): NumberExpression<Native<K> | Missing<V> | MissingIn<O>, K>;
+  minus<const O extends Term<K>>(value: O): Made<V, K, O>;
   /** The product. */
-  times<const O extends Operand<Native<K>, K>>(value: O): NumberExpression<Native<K> | Missing<V> | MissingIn<O>, K>;
-  /** The quotient, of whole numbers without its fraction; missing where the divisor is zero. Decimals: `asDouble` first. */
+  times<const O extends Term<K>>(value: O): Made<V, K, O>;
+  /** The quotient, of whole numbers without its fraction; missing where the divisor is zero. Of decimals it needs a scale. */
   dividedBy(value: K extends "numeric" ? never : Operand<Native<K>, K>): NumberExpression<Native<K> | null, K>;
+  /** The exact quotient of whole numbers or decimals with so many digits after the point, a half rounded away from zero. */
+  dividedBy(
+    value: K extends "double" ? never : Term<K>,
+    to: { readonly scale: number },
+  ): NumberExpression<string | null, "numeric">;
   /** What is left over by a division of whole numbers, with the sign of the dividend; missing where the divisor is zero. */
   remainder(
     value: K extends "numeric" | "double" ? never : Operand<Native<K>, K>,

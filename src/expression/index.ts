@@ -1,5 +1,20 @@
 export { isActive, withActive } from "./active.js";
-export { type Aggregates, aggregated, aggregateNames, type GroupAggregates } from "./aggregates.js";
+export type {
+  Aggregates,
+  AverageScale,
+  Deviation,
+  DistinctAggregates,
+  GroupAggregates,
+  RankedKind,
+} from "./aggregate-types.js";
+export {
+  aggregated,
+  aggregateMethods,
+  aggregateNames,
+  type MakeAggregate,
+  type Said,
+  saidOrder,
+} from "./aggregates.js";
 export { operandOf } from "./built.js";
 export { type CallName, matchCalls } from "./calls.js";
 export { atOneScale, replaced } from "./decimals.js";
@@ -60,6 +75,7 @@ export { guard, memberAt, ownRow, presenceOf } from "./own-row.js";
 export { entitiesAround, entitiesRead, relationsRead } from "./parts-read.js";
 export { filled, renewed, renewedRows, sourcesOf } from "./renewed.js";
 export {
+  type AggregateDetails,
   type AggregateNode,
   type CallNode,
   type Cursor,
@@ -107,9 +123,20 @@ export {
   lead,
   maxOver,
   minOver,
+  ntile,
+  percentRank,
   rank,
   rowNumber,
   sumOver,
   type Window,
 } from "./windows.js";
-export type { AggregateName, Cardinality, Comparison, Holder, RowLock, SetOperator, WindowName } from "./words.js";
+export type {
+  AggregateName,
+  Cardinality,
+  Comparison,
+  Holder,
+  RowLock,
+  SetOperator,
+  WindowAggregate,
+  WindowName,
+} from "./words.js";

@@ -35,8 +35,11 @@ function ownText(node: Node, nameSource: NameSource): string {
     case "raw":
       return JSON.stringify(node.parts);
     case "aggregate":
-    case "group":
-      return node.aggregate;
+    case "group": {
+      const { isDistinct, separator, fraction, isOfAll } = node.details;
+      const order = node.details.orderBy.map((term) => `${nodeText(term.node, nameSource)} ${term.descending}`);
+      return `${node.aggregate} ${JSON.stringify([isDistinct, separator, fraction, isOfAll, node.type.scale, order])}`;
+    }
     default:
       return "";
   }

@@ -124,7 +124,9 @@ export function partsOf(node: Node): readonly Node[] {
     case "raw":
       return node.between.filter((part) => part.kind !== "table");
     case "group":
-      return [node.operand, node.filter].filter((part) => part !== undefined);
+      return [node.operand, node.filter, ...node.details.orderBy.map((order) => order.node)].filter(
+        (part) => part !== undefined,
+      );
     case "window":
       return [...node.operands, ...node.partitionBy, ...node.orderBy.map((order) => order.node)];
     case "case": {

@@ -1,11 +1,13 @@
-import { type ColumnKind, comparedKindsThat, type ValueType } from "../columns/index.js";
-import { type Built, call, constant, nodeKey, operandOf } from "./built.js";
+import { type ColumnKind, comparedKind, comparedKindsThat, type ValueType } from "../columns/index.js";
+import { GemachError } from "../errors/index.js";
+import { Built, call, constant, nodeKey, operandOf } from "./built.js";
 import type { ArithmeticCall } from "./calls.js";
 import { typeOf } from "./node.js";
+import type { Node } from "./resolved.js";
 
 const numbers = comparedKindsThat(({ isNumber }) => isNumber);
 /** Numbers without rounding errors. */
-const precise = numbers.filter((kind) => kind !== "double");
+const precise: readonly ColumnKind[] = numbers.filter((kind) => kind !== "double");
 const textable = comparedKindsThat(({ isTextable }) => isTextable);
 
 /** An operand of a decimal has as many digits as it is written with, not those of the column beside it. */
@@ -16,20 +18,47 @@ function literalType(type: ValueType, value: unknown): ValueType {
   return { kind: "numeric", precision: Math.min(65, Math.max(1, whole.length + scale)), scale };
 }
 
-/** What a sum or product of decimals needs; engines hold 65 digits at most. */
-function resultType(left: ValueType, right: ValueType, name: ArithmeticCall): ValueType {
-  if (left.kind !== "numeric") return literalType(left, undefined);
-  const [s1 = 0, s2 = 0, p1 = 1, p2 = 1] = [left.scale, right.scale, left.precision, right.precision];
-  const scale = name === "times" ? s1 + s2 : Math.max(s1, s2);
-  const precision = name === "times" ? p1 + p2 : Math.max(p1 - s1, p2 - s2) + scale + 1;
-  return { kind: "numeric", precision: Math.min(65, precision), scale: Math.min(38, scale) };
+/** Digits before the point of what is cast to a decimal, or stands beside one. */
+const wholeDigits: Partial<Record<ColumnKind, number>> = { integer: 10, identity: 10, bigint: 19 };
+
+/** How many digits numbers have, and how many of them after the point. */
+const digitsOf = ({ kind, precision = 1, scale = 0 }: ValueType): readonly [precision: number, scale: number] =>
+  kind === "numeric" ? [precision, scale] : [wholeDigits[kind] ?? 1, 0];
+
+/** What a sum, product or quotient needs: decimals beside whole numbers are decimals; engines hold 65 digits at most. */
+function resultType(left: ValueType, right: ValueType, name: ArithmeticCall, quotient?: number): ValueType {
+  const kinds = [left.kind, right.kind];
+  if (!kinds.includes("numeric") && quotient === undefined)
+    return kinds.includes("bigint") ? { kind: "bigint" } : literalType(left, undefined);
+  const [[p1, s1], [p2, s2]] = [digitsOf(left), digitsOf(right)];
+  const scale = quotient ?? (name === "times" ? s1 + s2 : Math.max(s1, s2));
+  const precision = { times: p1 + p2, dividedBy: p1 - s1 + s2 + scale }[name as string];
+  const sum = Math.max(p1 - s1, p2 - s2) + scale + 1;
+  return { kind: "numeric", precision: Math.min(65, precision ?? sum), scale: Math.min(38, scale) };
+}
+
+/** An operand of arithmetic: a value of the same kind, or any expression whose values are as exact. */
+function beside(self: Built, value: unknown): Node {
+  const { type } = typeOf(self[nodeKey]);
+  const isExact = (kind: ColumnKind) => precise.includes(comparedKind(kind));
+  if (value instanceof Built && isExact(type.kind) && isExact(typeOf(value[nodeKey]).type.kind)) return value[nodeKey];
+  return operandOf(self[nodeKey], value, literalType(type, value));
 }
 
 function binary(self: Built, name: ArithmeticCall, kinds: readonly ColumnKind[], value: unknown): Built {
   const { type } = typeOf(self[nodeKey]);
-  const right = operandOf(self[nodeKey], value, literalType(type, value));
+  const right = beside(self, value);
   const result = resultType(type, typeOf(right).type, name);
   return call(self, name, kinds, [right], result, name === "dividedBy" || name === "remainder");
+}
+
+/** An exact quotient. Dividend and divisor are as they are; the type of the result says how it is rounded. */
+function quotient(self: Built, value: unknown, scale: unknown): Built {
+  if (!(typeof scale === "number" && Number.isInteger(scale) && scale >= 0 && scale <= 18))
+    throw new GemachError("VALUE_UNFIT", { column: "dividedBy()", expected: "a scale from 0 to 18", got: "another" });
+  const right = beside(self, value);
+  const result = resultType(typeOf(self[nodeKey]).type, typeOf(right).type, "dividedBy", scale);
+  return call(self, "dividedBy", precise, [right], result, true);
 }
 
 const unary = (name: ArithmeticCall, kinds: readonly ColumnKind[] = numbers) =>
@@ -44,9 +73,6 @@ function cast(self: Built, kinds: readonly ColumnKind[], type: ValueType): Built
   return call(self, "cast", kinds, [], type);
 }
 
-/** Digits before the point of what is cast to a decimal. */
-const wholeDigits: Partial<Record<ColumnKind, number>> = { integer: 10, identity: 10, bigint: 19 };
-
 /** What numbers can be asked. */
 export const numberMethods = {
   plus(this: Built, value: unknown) {
@@ -58,7 +84,8 @@ export const numberMethods = {
   times(this: Built, value: unknown) {
     return binary(this, "times", numbers, value);
   },
-  dividedBy(this: Built, value: unknown) {
+  dividedBy(this: Built, value: unknown, to?: { readonly scale: number }) {
+    if (to !== undefined) return quotient(this, value, to.scale);
     return binary(this, "dividedBy", ["integer", "bigint", "double"], value);
   },
   remainder(this: Built, value: unknown) {

@@ -1,5 +1,16 @@
 import type { Scalar } from "../columns/index.js";
-import type { Given, JoinNode, Node, OrderNode, Path, Projection, QueryState, SetNode, Source } from "./resolved.js";
+import type {
+  AggregateDetails,
+  Given,
+  JoinNode,
+  Node,
+  OrderNode,
+  Path,
+  Projection,
+  QueryState,
+  SetNode,
+  Source,
+} from "./resolved.js";
 
 /** What stands for what: sources of a query that is used again, and what was made of them. */
 interface Renewal {
@@ -16,6 +27,9 @@ const renewedPath = (renewal: Renewal, path: Path): Path =>
 
 const renewedOrder = (renewal: Renewal, order: readonly OrderNode[]): readonly OrderNode[] =>
   order.map((term) => ({ ...term, node: renewedNode(renewal, term.node) }));
+
+const renewedDetails = (renewal: Renewal, details: AggregateDetails): AggregateDetails =>
+  details.orderBy.length === 0 ? details : { ...details, orderBy: renewedOrder(renewal, details.orderBy) };
 
 function renewedSet(renewal: Renewal, set: SetNode): SetNode {
   return {
@@ -65,13 +79,23 @@ function partly(renewal: Renewal, node: Node): Node {
         otherwise: maybe(node.otherwise),
       };
     case "aggregate":
-      return { ...node, set: renewedSet(renewal, node.set), operand: maybe(node.operand) };
+      return {
+        ...node,
+        set: renewedSet(renewal, node.set),
+        operand: maybe(node.operand),
+        details: renewedDetails(renewal, node.details),
+      };
     case "first":
       return { ...node, set: renewedSet(renewal, node.set), operand: one(node.operand) };
     case "exists":
       return { ...node, set: renewedSet(renewal, node.set) };
     case "group":
-      return { ...node, operand: maybe(node.operand), filter: maybe(node.filter) };
+      return {
+        ...node,
+        operand: maybe(node.operand),
+        filter: maybe(node.filter),
+        details: renewedDetails(renewal, node.details),
+      };
     case "window":
       return {
         ...node,

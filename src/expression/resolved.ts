@@ -2,7 +2,16 @@ import type { ColumnKind, Scalar, StandardSchema, ValueType } from "../columns/i
 import type { CallName } from "./calls.js";
 import type { OutsideRules } from "./outside.js";
 import type { Strategy } from "./strategy.js";
-import type { AggregateName, Cardinality, Comparison, Holder, RowLock, SetOperator, WindowName } from "./words.js";
+import type {
+  AggregateName,
+  Cardinality,
+  Comparison,
+  Holder,
+  RowLock,
+  SetOperator,
+  WindowAggregate,
+  WindowName,
+} from "./words.js";
 
 /** A column with everything settled: what the rooms to the right work with. */
 export interface ResolvedColumn {
@@ -200,8 +209,8 @@ export type Node =
   | { readonly kind: "inQuery"; readonly operands: readonly Node[]; readonly query: QueryState }
   /** Whether a query has a row. */
   | { readonly kind: "existsQuery"; readonly query: QueryState }
-  /** The value of a query's first row. */
-  | ({ readonly kind: "firstQuery"; readonly query: QueryState } & NodeType);
+  /** The value of a query's first row; `isOnly`: of its only one, others being an error. */
+  | ({ readonly kind: "firstQuery"; readonly query: QueryState; readonly isOnly: boolean } & NodeType);
 
 /** The place of a template's parameter, by its name. */
 export interface Hole {
@@ -222,6 +231,20 @@ export interface CaseNode extends NodeType {
   readonly otherwise: Node | undefined;
 }
 
+/** What an aggregate is told besides its values. `O`: what they are sorted by. */
+export interface AggregateDetails<O = OrderNode> {
+  /** Whether equal values count once. */
+  readonly isDistinct: boolean;
+  /** What the values of a list or a text are sorted by. */
+  readonly orderBy: readonly O[];
+  /** What stands between the values of a text. */
+  readonly separator: string | undefined;
+  /** The part of the values at or below a percentile, from 0 to 1. */
+  readonly fraction: number | undefined;
+  /** Of a standard deviation: whether the values are all there are, rather than some of them. */
+  readonly isOfAll: boolean;
+}
+
 /** One value of all rows of a set. */
 export interface AggregateNode extends NodeType {
   readonly kind: "aggregate";
@@ -229,6 +252,7 @@ export interface AggregateNode extends NodeType {
   readonly set: SetNode;
   /** What is added up and the like; a count of rows has none. */
   readonly operand: Node | undefined;
+  readonly details: AggregateDetails;
 }
 
 /** One value of all rows of a group, or of those that fulfil a condition. */
@@ -237,12 +261,13 @@ export interface GroupNode extends NodeType {
   readonly aggregate: AggregateName;
   readonly operand: Node | undefined;
   readonly filter: Node | undefined;
+  readonly details: AggregateDetails;
 }
 
 /** A value of a row among the rows of its partition. */
 export interface WindowNode extends NodeType {
   readonly kind: "window";
-  readonly call: WindowName | Exclude<AggregateName, "countDistinct">;
+  readonly call: WindowName | WindowAggregate;
   readonly operands: readonly Node[];
   readonly partitionBy: readonly Node[];
   readonly orderBy: readonly OrderNode[];
@@ -323,7 +348,14 @@ export type Derivation =
   /** A statement as it was written. */
   | { readonly kind: "raw"; readonly name: string; readonly text: RawText }
   /** One whose second part goes on from its own rows. */
-  | { readonly kind: "recursive"; readonly name: string; readonly seed: QueryState; readonly step: QueryState };
+  | {
+      readonly kind: "recursive";
+      readonly name: string;
+      readonly seed: QueryState;
+      readonly step: QueryState;
+      /** Whether rows that are equal are kept. */
+      readonly isAll: boolean;
+    };
 
 /** A place in a query's order, and the side of it whose rows are asked for. */
 export interface Cursor {

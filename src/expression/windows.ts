@@ -1,10 +1,12 @@
 import { type ColumnKind, typeWord, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { aggregated, type RankedKind } from "./aggregates.js";
+import type { RankedKind } from "./aggregate-types.js";
+import { aggregated } from "./aggregates.js";
 import { expression, isExpression, nodeOf, orderNodes } from "./expression.js";
 import type { Expression, ExpressionOf, NumberExpression, NumberKind, Order } from "./expression-types.js";
 import { constantNode, typeOf } from "./node.js";
 import type { Node, WindowNode } from "./resolved.js";
+import type { WindowAggregate } from "./words.js";
 
 /** The rows among which a row is seen. */
 export interface Window {
@@ -54,6 +56,28 @@ export const rank = (window: Window): NumberExpression<number, "integer"> =>
 export const denseRank = (window: Window): NumberExpression<number, "integer"> =>
   windowed(window, { call: "denseRank", operands: [], type: whole, isNullable: false }, false);
 
+/** The part of the other rows that come before it, from 0 to 1: that rank less one, by how many others there are. */
+export const percentRank = (window: Window): NumberExpression<number, "double"> =>
+  windowed(window, { call: "percentRank", operands: [], type: { kind: "double" }, isNullable: false }, false);
+
+/**
+ * The number, from 1, of the part in which the row is where its rows are divided into so many parts, alike in size.
+ * @throws GemachError `VALUE_UNFIT` where that is no whole number of at least 1
+ */
+export const ntile = (parts: number, window: Window): NumberExpression<number, "integer"> => {
+  if (!(Number.isInteger(parts) && parts >= 1))
+    throw new GemachError("VALUE_UNFIT", {
+      column: "ntile()",
+      expected: "a whole number of at least 1",
+      got: "another",
+    });
+  return windowed(
+    window,
+    { call: "ntile", operands: [constantNode(parts, whole)], type: whole, isNullable: false },
+    false,
+  );
+};
+
 function near(call: "lag" | "lead", of: Expression, window: Window, rows: number): never {
   const node = nodeOf(of);
   const operands: readonly Node[] = [node, constantNode(rows, whole)];
@@ -93,8 +117,9 @@ export const lastValue = <V, K extends ColumnKind>(
     ...typeOf(nodeOf(of)),
   });
 
-function over(call: "count" | "sum" | "avg" | "min" | "max", window: Window, of?: Expression): never {
-  const { operand, type, isNullable } = aggregated(call, of);
+function over(call: WindowAggregate, window: Window, of?: Expression): never {
+  // The row itself is always among those that are seen.
+  const { operand, type, isNullable } = aggregated(call, of, { hasRows: true });
   return windowed(window, { call, operands: operand === undefined ? [] : [operand], type, isNullable }, true);
 }
 
@@ -102,19 +127,19 @@ function over(call: "count" | "sum" | "avg" | "min" | "max", window: Window, of?
 export const countOver = (window: Window): NumberExpression<number, "integer"> => over("count", window);
 
 /** The sum over the rows that are seen together; in an order: up to the row, or of the rows around it. */
-export const sumOver = <V, K extends NumberKind>(of: Expression<V, K>, window: Window): ExpressionOf<K, V | null> =>
+export const sumOver = <V, K extends NumberKind>(of: Expression<V, K>, window: Window): ExpressionOf<K, V> =>
   over("sum", window, of);
 
 /** The average over the rows that are seen together; in an order: up to the row, or of the rows around it. */
-export const avgOver = <K extends NumberKind>(
-  of: Expression<unknown, K>,
+export const avgOver = <V, K extends NumberKind>(
+  of: Expression<V, K>,
   window: Window,
-): NumberExpression<number | null, "double"> => over("avg", window, of);
+): NumberExpression<number | (V & null), "double"> => over("avg", window, of);
 
 /** The least value of the rows that are seen together; in an order: up to the row, or of the rows around it. */
-export const minOver = <V, K extends RankedKind>(of: Expression<V, K>, window: Window): ExpressionOf<K, V | null> =>
+export const minOver = <V, K extends RankedKind>(of: Expression<V, K>, window: Window): ExpressionOf<K, V> =>
   over("min", window, of);
 
 /** The greatest value of the rows that are seen together; in an order: up to the row, or of the rows around it. */
-export const maxOver = <V, K extends RankedKind>(of: Expression<V, K>, window: Window): ExpressionOf<K, V | null> =>
+export const maxOver = <V, K extends RankedKind>(of: Expression<V, K>, window: Window): ExpressionOf<K, V> =>
   over("max", window, of);

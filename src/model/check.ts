@@ -32,6 +32,7 @@ const languageNames: ReadonlySet<string> = new Set([
 const methodNames: ReadonlySet<string> = new Set([
   ...["where", "given", "orderBy", "limit", "offset", "select", "reach", "how", "outside", "columns", "descend"],
   ...["exists", "notExists", "all", "count", "sum", "avg", "min", "max", "first"],
+  ...["median", "percentile", "stddev", "joined"],
 ]);
 
 /** MariaDB takes the least of all: 65 digits, 38 of them after the point; 16,383 characters of four bytes. */

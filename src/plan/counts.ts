@@ -1,4 +1,5 @@
 import {
+  aggregated,
   allOf,
   type Node,
   type Path,
@@ -19,7 +20,7 @@ const integer = { kind: "integer" } as const;
 function countOf(relation: Pick<ResolvedRelation, "steps">, query: QueryState, path: Path): Node {
   const { source, where, limit, offset } = query;
   const set = { ...setAlong(path, relation), source, where, orderBy: totalOrder(query), limit, offset };
-  return { kind: "aggregate", aggregate: "count", set, operand: undefined, type: integer, isNullable: false };
+  return { kind: "aggregate", set, ...aggregated("count") };
 }
 
 /** The number of a relation's rows, in place of them. */

@@ -4,15 +4,11 @@ import {
   atOneScale,
   type Expression,
   type ExpressionOf,
-  expression,
   filled,
   type Node,
-  type Predicate,
   type Projection,
-  predicate,
   type Query,
   type QueryState,
-  renewed,
   replaced,
   type SetOperator,
   typeOf,
@@ -22,8 +18,8 @@ import { derivedEntity, fieldsOf, projectionOfQuery } from "./derived.js";
 import { queryOf, stateOf } from "./query.js";
 import type { Selected } from "./selection.js";
 
-/** The same query, its values in the order of the first one's; they must be of the same names and kinds. */
-function alike(first: Projection, query: QueryState, call: string): QueryState {
+/** The same query, its values in the order of the first one's; they must be of the same names and kinds. @internal */
+export function alike(first: Projection, query: QueryState, call: string): QueryState {
   const [wanted, given] = [fieldsOf(first), fieldsOf(projectionOfQuery(query))];
   const names = [...wanted.keys()];
   for (const name of names) {
@@ -119,49 +115,3 @@ export function named<S>(name: string, query: Selecting<S>): Derived<S> {
   const derivation = { kind: "named", name, query: { ...state, projection } } as const;
   return queryOf(derivedEntity(name, [projection], derivation)) as Derived<S>;
 }
-
-/**
- * Rows that lead to further rows of the same kind: those of a query, and those that `step` finds for the
- * rows found before, until it finds none (a recursive common table expression). A row that was found
- * before is not gone on from again.
- */
-export function recursive<S>(
-  name: string,
-  seed: Selecting<S>,
-  step: (found: Derived<S>) => Query<Selected<S>>,
-): Derived<S> {
-  const state = filled(stateOf(seed, "recursive"));
-  const projection = projectionOfQuery(state);
-  const derivation = { kind: "recursive", name, seed: { ...state, projection }, step: state } as const;
-  const entity = derivedEntity(name, [projection], derivation);
-  const further = filled(stateOf(step(queryOf(entity) as Derived<S>), "recursive"));
-  const own = projectionOfQuery(further);
-  Object.assign(derivation, { step: { ...alike(projection, further, "recursive"), projection: own } });
-  return queryOf(entity) as Derived<S>;
-}
-
-/**
- * The value of a query's first row, in its own order; missing where it has none. The query may refer to the rows
- * around it, and gives one value for each row: `from(Loan).where(…).select((loan) => loan.due)`.
- * @throws GemachError `VALUE_UNFIT` where it gives several
- */
-export function firstOf<V, K extends ColumnKind>(query: Selecting<Expression<V, K>>): ExpressionOf<K, V | null> {
-  const { query: state } = renewed(stateOf(query, "firstOf"));
-  const { projection } = state;
-  if (projection?.kind !== "value")
-    throw new GemachError("VALUE_UNFIT", {
-      column: "firstOf()",
-      expected: "a query that selects one value",
-      got: projection === undefined ? "one without a projection" : "one that selects several",
-    });
-  const { type } = typeOf(projection.node);
-  return expression({ kind: "firstQuery", query: state, type, isNullable: true });
-}
-
-/** Whether a query has any row; it may refer to the rows around it. */
-export const exists = (query: Query): Predicate =>
-  predicate({ kind: "existsQuery", query: renewed(stateOf(query, "exists")).query });
-
-/** Whether a query has no row. */
-export const notExists = (query: Query): Predicate =>
-  predicate({ kind: "not", item: { kind: "existsQuery", query: renewed(stateOf(query, "notExists")).query } });

@@ -1,7 +1,16 @@
 import type { ColumnKind } from "../columns/index.js";
-import type { Expression, ExpressionOf, NumberExpression, Order, Predicate, Query, Text } from "../expression/index.js";
+import type {
+  Expression,
+  ExpressionOf,
+  Fault,
+  NumberExpression,
+  Order,
+  Predicate,
+  Query,
+  Text,
+} from "../expression/index.js";
 import type { Definitions, Entity, EntityName } from "../model/index.js";
-import type { Group, GroupKeys } from "./group.js";
+import type { AllRows, Group, GroupKeys } from "./group.js";
 import type { Reference } from "./reference.js";
 import type { Selected, Selection } from "./selection.js";
 
@@ -55,7 +64,24 @@ export interface Joining<A extends readonly unknown[]> {
   crossJoin<D extends Definitions<D>, E extends EntityName<D>>(other: Entity<D, E>): Combined<[...A, Reference<D, E>]>;
   crossJoin<S>(other: Selecting<S>): Combined<[...A, S]>;
   /** Makes one row of all rows that have the same values. */
-  groupBy<const K extends GroupKeys>(keys: (...rows: A) => K): Grouped<A, K>;
+  groupBy<const K extends GroupKeys>(keys: (...rows: A) => NoKeys<K>): Grouped<A, K>;
+  /**
+   * One row of all rows, also of none: what the function works out of them, such as `{ open: all.count(), worth: all.sum((i) =>
+   * i.price) }`. Of no rows a count is 0, and the rest missing.
+   */
+  totals<const S extends Selection>(work: (all: AllRows<A>) => S): Totals<S>;
+}
+
+/** in: what a function groups by; out: the same, or a fault where it names nothing. */
+type NoKeys<K> = K &
+  (keyof K extends never ? Fault<"totals() works things out of all rows; groupBy() needs keys"> : unknown);
+
+declare const isTotals: unique symbol;
+
+/** A query of one row, of what was worked out of all of its rows. */
+export interface Totals<out S> extends Selecting<S> {
+  /** For the types only. @internal */
+  readonly [isTotals]: true;
 }
 
 /** Where in a tree a row was found. */

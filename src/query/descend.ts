@@ -92,7 +92,7 @@ export function descended(
   const root = pathTo(query.source);
   const begin = call("cast", pathType, call("concat", text, word("/"), partOf(root), word("/")));
   const seed = { ...query, reach: [], projection: projectionOf(root, step, constantNode(0, whole), begin) };
-  const derivation = { kind: "recursive", name: "tree", seed, step: seed } as const;
+  const derivation = { kind: "recursive", name: "tree", seed, step: seed, isAll: false } as const;
   const tree = derivedEntity("tree", [seed.projection], derivation, ["path"]);
   const column = (found: Source, property: string): Node =>
     columnAt(pathTo(found), tree.columns.get(property) as ResolvedColumn);

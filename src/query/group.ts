@@ -1,41 +1,71 @@
 import {
   type Aggregates,
   aggregated,
-  aggregateNames,
+  aggregateMethods,
   and,
   type Expression,
   expression,
   type GroupAggregates,
+  type MakeAggregate,
   nodeOf,
   type Predicate,
   predicateGiven,
+  saidOrder,
 } from "../expression/index.js";
 
 /** What rows are grouped by: an expression, or an object of such. */
 export type GroupKeys = Expression | { readonly [name: string]: Expression };
 
+/** What many rows have besides what is worked out of them by name. */
+interface OwnAggregate<A extends readonly unknown[]> {
+  /** An aggregate in SQL of one's own, of what it names of each row: `g.own((loan) => sql(integer)`bit_or(${loan.id})`)`. */
+  own<T extends Expression>(of: (...rows: A) => T): T;
+}
+
 /** A group of rows: what they have in common, and what can be worked out of all of them. */
-export interface Group<A extends readonly unknown[], K> extends GroupAggregates<A> {
+export interface Group<A extends readonly unknown[], K> extends GroupAggregates<A>, OwnAggregate<A> {
   /** What the rows are grouped by. */
   readonly key: K;
   /** The rows of the group for which a predicate is true, for what is worked out of them. */
   where(predicate: (...rows: A) => Predicate): Aggregates<A>;
 }
 
+/** All rows of a query, for what is worked out of them; there may be none. */
+export interface AllRows<A extends readonly unknown[]> extends Aggregates<A>, OwnAggregate<A> {
+  /** The rows for which a predicate is true. */
+  where(predicate: (...rows: A) => Predicate): Aggregates<A>;
+}
+
 type Callback = (...rows: readonly unknown[]) => unknown;
 
-/** A group for callbacks: its aggregates are expressions. */
-export function groupOf(keys: unknown, rows: readonly unknown[], filters: readonly Predicate[] = []): object {
+/** What is worked out of rows, as expressions; `hasRows`: whether there is at least one. */
+function aggregatesOf(rows: readonly unknown[], hasRows: boolean, filters: readonly Predicate[] = []): object {
   const filter = filters.length === 0 ? undefined : nodeOf(and(...filters));
-  const aggregate = (name: (typeof aggregateNames)[number] | "count", of?: Callback) =>
-    expression({ kind: "group", filter, ...aggregated(name, of?.(...rows), filter === undefined) });
+  const make: MakeAggregate = (name, of, said = {}, order) =>
+    expression({
+      kind: "group",
+      filter,
+      ...aggregated(name, of?.(...rows), {
+        ...said,
+        hasRows: hasRows && filter === undefined,
+        orderBy: saidOrder(order?.(...rows)),
+      }),
+    });
   return {
-    key: keys,
+    ...aggregateMethods(make),
+    own: (of: Callback) => of(...rows),
     where: (predicate: Callback) => {
       const node = predicateGiven(() => predicate(...rows), "where");
-      return groupOf(keys, rows, [...filters, expression(node)]);
+      return aggregatesOf(rows, hasRows, [...filters, expression(node)]);
     },
-    count: () => aggregate("count"),
-    ...Object.fromEntries(aggregateNames.map((name) => [name, (of: Callback) => aggregate(name, of)])),
   };
 }
+
+/** A group for callbacks. */
+export const groupOf = (keys: unknown, rows: readonly unknown[]): object => ({
+  ...aggregatesOf(rows, true),
+  key: keys,
+});
+
+/** All rows for a callback. */
+export const allRows = (rows: readonly unknown[]): object => aggregatesOf(rows, false);

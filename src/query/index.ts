@@ -1,6 +1,6 @@
 export { along } from "./along.js";
 export type { Changes, ChangesOf, EntityChanges, RowChange, UpsertOptions } from "./change-types.js";
-export { except, exists, firstOf, intersect, named, notExists, recursive, union, unionAll } from "./combine.js";
+export { except, intersect, named, union, unionAll } from "./combine.js";
 export type {
   Combined,
   Derived,
@@ -11,10 +11,11 @@ export type {
   Place,
   SelectedRows,
   Selecting,
+  Totals,
 } from "./combined-types.js";
 export { fieldsOf, fieldsOfQuery, projectionOfQuery, rowAt } from "./derived.js";
 export { forced } from "./forced.js";
-export type { Group, GroupKeys } from "./group.js";
+export type { AllRows, Group, GroupKeys } from "./group.js";
 export { from, isPlainQuery, reachOf, stateOf, withProjection } from "./query.js";
 export type {
   Counted,
@@ -30,6 +31,8 @@ export type {
   ReachKeys,
   ReachShape,
 } from "./query-types.js";
+export { exists, firstOf, notExists, scalar } from "./query-value.js";
+export { type RecursiveOptions, recursive } from "./recursive.js";
 export type { Reference, ReferenceOf, RelatedRows, RelatedSet } from "./reference.js";
 export type { RefusedNames } from "./refused-types.js";
 export { rowCount } from "./row-count.js";

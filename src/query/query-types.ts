@@ -62,6 +62,8 @@ export interface EntityQuery<D extends Definitions<D>, E extends EntityName<D>, 
   readonly crossJoin: Joining<[Reference<D, E>]>["crossJoin"];
   /** Makes one row of all rows that have the same values. */
   readonly groupBy: Joining<[Reference<D, E>]>["groupBy"];
+  /** One row of all rows, also of none: what the function works out of them. */
+  readonly totals: Joining<[Reference<D, E>]>["totals"];
   /**
    * Locks the rows of the entity itself until the transaction ends: for `update`, so that nobody else changes or locks
    * them, or for `share`, so that nobody changes them. What another transaction has locked is waited for, left

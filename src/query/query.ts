@@ -38,7 +38,7 @@ import { type Definitions, type Entity, type EntityName, isEntity, type PlainRow
 import type { Derived, Selecting } from "./combined-types.js";
 import { derivedEntity, fieldsOf, ownProjection, projectionOfQuery, rowAt, singleOf } from "./derived.js";
 import { descended } from "./descend.js";
-import { groupOf } from "./group.js";
+import { allRows, groupOf } from "./group.js";
 import { projectionOf } from "./projection.js";
 import type { EntityQuery } from "./query-types.js";
 import { rowCount } from "./row-count.js";
@@ -76,6 +76,25 @@ function renewedKeys(keys: unknown, also: (node: Node) => Node): unknown {
 }
 
 const hasWindow = (node: Node): boolean => node.kind === "window" || partsOf(node).some(hasWindow);
+
+/** Refuses a window where rows are chosen: it sees the rows that were. */
+function refuseWindow(node: Node, call: string): Node {
+  if (hasWindow(node)) throw new GemachError("WINDOW_UNFIT", { call });
+  return node;
+}
+
+const isLimited = ({ limit, offset }: QueryState): boolean => limit !== undefined || offset !== undefined;
+
+/** Whether a value is one of all rows together: at least one aggregate in it, and no column outside of one. */
+function isOfAllRows(node: Node): boolean {
+  if (node.kind === "group" || node.kind === "raw") return true;
+  const parts = partsOf(node);
+  return (
+    node.kind !== "column" && parts.some(isOfAllRows) && parts.every((part) => isOfAllRows(part) || !hasColumn(part))
+  );
+}
+
+const hasColumn = (node: Node): boolean => node.kind === "column" || partsOf(node).some(hasColumn);
 
 class BuiltQuery {
   readonly [stateKey]: QueryState;
@@ -117,7 +136,10 @@ class BuiltQuery {
 
   where(predicate: Callback): BuiltQuery {
     const query = this.#apart();
-    const node = predicateGiven(() => query.#call(predicate), "where");
+    const node = refuseWindow(
+      predicateGiven(() => query.#call(predicate), "where"),
+      "where",
+    );
     return query.#with({ where: [...query[stateKey].where, node] });
   }
 
@@ -143,7 +165,10 @@ class BuiltQuery {
 
   having(predicate: Callback): BuiltQuery {
     const query = this.#apart();
-    const node = predicateGiven(() => query.#call(predicate), "having");
+    const node = refuseWindow(
+      predicateGiven(() => query.#call(predicate), "having"),
+      "having",
+    );
     return query.#with({ having: [...query[stateKey].having, node] });
   }
 
@@ -191,7 +216,23 @@ class BuiltQuery {
     const state = query[stateKey];
     const given = query.#call(keys);
     const groupBy = [...fieldsOf(projectionOf(given, state.source.entity.name)).values()];
+    for (const node of groupBy) refuseWindow(node, "groupBy");
     return new BuiltQuery({ ...state, groupBy, reach: [], projection: undefined }, given);
+  }
+
+  totals(work: Callback): BuiltQuery {
+    const query = this.#apart();
+    const state = query[stateKey];
+    if (isLimited(state)) throw new GemachError("ROWS_CUT", { call: "totals" });
+    const made = withActive(sourcesOf(state), () => work(allRows(query.#rows())));
+    const projection = projectionOf(made, state.source.entity.name);
+    if (![...fieldsOf(projection).values()].every(isOfAllRows))
+      throw new GemachError("VALUE_UNFIT", {
+        column: "totals()",
+        expected: "what is worked out of all rows, such as all.count()",
+        got: "a value of each",
+      });
+    return new BuiltQuery({ ...state, orderBy: [], groupBy: [], reach: [], projection });
   }
 
   distinct(): BuiltQuery {

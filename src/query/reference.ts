@@ -3,6 +3,7 @@ import { GemachError } from "../errors/index.js";
 import {
   type Aggregates,
   aggregated,
+  aggregateMethods,
   aggregateNames,
   type ColumnExpression,
   columnAt,
@@ -12,8 +13,8 @@ import {
   guard,
   isActive,
   isExpression,
+  type MakeAggregate,
   memberAt,
-  type NumberExpression,
   nodeOf,
   type Order,
   orderNodes,
@@ -26,6 +27,7 @@ import {
   type ResolvedEntity,
   renewedRows,
   type SetNode,
+  saidOrder,
   setAlong,
   typeOf,
   withActive,
@@ -67,18 +69,26 @@ export type ReferenceOf<X> = X extends Entity<infer D, infer E> ? Reference<D, E
 /** What can be asked of a set of related rows. */
 export interface RelatedRows<D extends Definitions<D>, E extends EntityName<D>>
   extends Unselected<"a set is no projection: end it in select(), count() or the like"> {
-  /** How many rows there are. */
-  count(): NumberExpression<number, "integer">;
+  /** How many rows there are; with a function: how many have a value there. */
+  readonly count: Aggregates<[Reference<D, E>]>["count"];
   /** How many different values there are; missing ones do not count. */
   readonly countDistinct: Aggregates<[Reference<D, E>]>["countDistinct"];
   /** The sum of the values that are there; missing where there are none. */
   readonly sum: Aggregates<[Reference<D, E>]>["sum"];
-  /** The average of the values that are there, as a floating-point number. */
+  /** The average of the values that are there, as a floating-point number; with a scale as an exact decimal. */
   readonly avg: Aggregates<[Reference<D, E>]>["avg"];
   /** The least value that is there. */
   readonly min: Aggregates<[Reference<D, E>]>["min"];
   /** The greatest value that is there. */
   readonly max: Aggregates<[Reference<D, E>]>["max"];
+  /** The value in the middle, or the mean of the two there, as a floating-point number. */
+  readonly median: Aggregates<[Reference<D, E>]>["median"];
+  /** The least value at or below which so many of all are, from 0 to 1. */
+  readonly percentile: Aggregates<[Reference<D, E>]>["percentile"];
+  /** The standard deviation, of a sample by default. */
+  readonly stddev: Aggregates<[Reference<D, E>]>["stddev"];
+  /** One text of the texts, in the set's order where none is given. */
+  readonly joined: Aggregates<[Reference<D, E>]>["joined"];
   /** The rows of the set for which the predicate is true. */
   where(predicate: (row: Reference<D, E>) => Predicate): this;
   /** Adds to the set only where the value is there: neither undefined nor null. */
@@ -199,6 +209,9 @@ const none = (set: SetNode): unknown => predicate({ kind: "not", item: { kind: "
 /** A set; one over rows of its own where it is used inside of a callback of itself. */
 const ownSet = ({ [setKey]: set }: HoldsSet): SetNode => (isActive(set.source) ? renewedRows(set) : set);
 
+/** What is worked out of a set. Others are left to groups: a relation may have their names, and lists are what `select` is for. */
+const setAggregates = aggregateNames.filter((name) => name !== "values" && name !== "distinct");
+
 const setMethods: Record<string, (this: HoldsSet, ...given: AnyReference[]) => unknown> = {
   where(condition: (row: AnyReference) => unknown) {
     return relatedSet(narrowed(ownSet(this), condition, "where"));
@@ -215,9 +228,6 @@ const setMethods: Record<string, (this: HoldsSet, ...given: AnyReference[]) => u
   },
   offset(rows: number) {
     return relatedSet({ ...ownSet(this), offset: rowCount(rows, "offset") });
-  },
-  count() {
-    return expression({ kind: "aggregate", set: inOrder(ownSet(this)), ...aggregated("count") });
   },
   exists() {
     return predicate({ kind: "exists", set: inOrder(ownSet(this)) });
@@ -247,11 +257,19 @@ const setMethods: Record<string, (this: HoldsSet, ...given: AnyReference[]) => u
     return collection(set, ofRow(set, projection));
   },
   ...Object.fromEntries(
-    aggregateNames.map((name) => [
+    setAggregates.map((name) => [
       name,
-      function (this: HoldsSet, of: (row: AnyReference) => unknown) {
+      function (this: HoldsSet, ...given: AnyReference[]) {
         const set = inOrder(ownSet(this));
-        return expression({ kind: "aggregate", set, ...aggregated(name, ofRow(set, of)) });
+        const make: MakeAggregate = (aggregate, of, said = {}, order) => {
+          const orderBy = order === undefined ? set.orderBy : saidOrder(ofRow(set, order));
+          const made = aggregated(aggregate, of && ofRow(set, of), {
+            ...said,
+            orderBy: said.isDistinct ? [] : orderBy,
+          });
+          return expression({ kind: "aggregate", set, ...made });
+        };
+        return (aggregateMethods(make)[name] as (...of: AnyReference[]) => unknown)(...given);
       },
     ]),
   ),

@@ -22,11 +22,18 @@ function sureNumber({ kind, codec }: ValueType, { wire: { isTextSure } }: Dialec
 
 /** What makes a type's values of what comes over the wire; undefined where that is the very value. */
 function decodeOf(type: ValueType, dialect: Dialect): Decode | undefined {
+  if (type.isGathered === true) return gatheredOf(type.element as ValueType, dialect);
   const toValue = decoderFor(type);
   const fromWire =
     dialect.wire.decoder(type) ?? (toValue !== undefined && isLooked(type, dialect) ? textOf : undefined);
   if (fromWire === undefined) return toValue as Decode | undefined;
   return toValue === undefined ? fromWire : (wire) => toValue(fromWire(wire));
+}
+
+/** The same for a list of values of many rows; missing ones are left out, where the engine has not done so. */
+function gatheredOf(element: ValueType, dialect: Dialect): Decode {
+  const decode = decodeOf(element, dialect) ?? (isLooked(element, dialect) ? textOf : (wire: Wire) => wire);
+  return (list) => dialect.wire.gathered(list, element).flatMap((wire) => (wire === null ? [] : [decode(wire)]));
 }
 
 /** Whether a value is looked at only to see that it is a text. */

@@ -4,7 +4,7 @@ import type { IndexDescription, TableInOrder, TableReference } from "../../model
 import type { Limits, NestRules, OwnerIndex, PortionRules, StatementPlan } from "../../plan/index.js";
 import type { ExplainRules } from "../explain/execution-plan.js";
 import type { Calls } from "../print/calls.js";
-import type { AggregateTypes, NullPlace, Over } from "../print/parts.js";
+import type { NullPlace, PrintedAggregate } from "../print/parts.js";
 import type { Compound, InsertEnd, Parameter, Select, SortTerm, SqlExpression, Write } from "../tree/tree.js";
 import type { Decoder, Encoder, Keys, Wire } from "./wire.js";
 
@@ -37,7 +37,7 @@ export interface TextRules {
   readonly likeOperator: string;
   readonly pattern: (like: string) => string;
   /** One value of many. */
-  readonly aggregate: (operand: () => string, types: AggregateTypes, over: Over) => string;
+  readonly aggregate: (of: PrintedAggregate) => string;
   readonly distinct: (left: string, right: string) => string;
   readonly inList: (operand: string, placeholder: string, type: ValueType, negated: boolean) => string;
   /**
@@ -88,6 +88,8 @@ export interface WireRules {
   readonly fromJson: (type: ValueType, isKey: boolean) => ((part: Wire) => Wire) | undefined;
   /** The one form of a key of whole numbers, where a column may store some of them as text. */
   readonly keyForm?: (key: string) => Wire;
+  /** The values of a list that was made of many rows, each as it would come over the wire by itself. */
+  readonly gathered: (list: Wire | readonly Wire[], element: ValueType) => readonly Wire[];
   /** What would come over the wire for a key that is known. */
   readonly keyOnWire: (value: Scalar, type: ValueType) => Wire;
   /** Whether all that comes over the wire is text, so that a text need not be looked at. */

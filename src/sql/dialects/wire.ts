@@ -23,7 +23,7 @@ export type Decoder = (wire: Wire) => Scalar;
 /** Makes what goes over the wire of a value, null too. */
 export type Encoder = (value: Scalar) => Wire;
 
-const unreadable = (kind: ColumnKind): never => {
+export const unreadable = (kind: ColumnKind): never => {
   throw new GemachError("VALUE_UNREADABLE", { kind });
 };
 
@@ -181,6 +181,16 @@ const withBigints = (values: unknown, { element, kind }: ValueType): unknown => 
   if (element !== undefined) return Array.isArray(values) ? values.map((value) => withBigints(value, element)) : values;
   return kind === "bigint" && wholeDigits.test(values as string) ? BigInt(values as string) : values;
 };
+
+/** The values of a list of JSON, or of its text; `fromJson`: what makes of each what would come over the wire. */
+export function gatheredJson(
+  list: Wire | readonly Wire[],
+  fromJson: ((part: Wire) => Wire) | undefined,
+): readonly Wire[] {
+  const values = typeof list === "string" ? (JSON.parse(list) as unknown) : list;
+  if (!Array.isArray(values)) return unreadable("list");
+  return fromJson === undefined ? values : values.map((value) => (value === null ? null : fromJson(value)));
+}
 
 /** A column's list from JSON text. */
 export function listDecoder(type: ValueType): Decoder {

@@ -1,6 +1,7 @@
 import type { Scalar, ValueType } from "../../columns/index.js";
 import type { CallName } from "../../expression/index.js";
 import type { CallExpression } from "../tree/tree.js";
+import { type Aggregates, countDigits } from "./parts.js";
 
 /** A call whose operands can be printed, any number of times: each time with parameters of its own. */
 export interface PrintedCall {
@@ -55,12 +56,20 @@ function roundedDouble(call: PrintedCall): string {
   return `sign(${call.inside(0)}) * floor(${scaled} + 0.5)${factor === "" ? "" : ` / ${factor}`}`;
 }
 
+/** A quotient; an exact one as the engine says it. A divisor of zero is missing. */
+export const dividing =
+  ({ quotient }: Pick<Aggregates, "quotient">, operator = "/"): CallPrinter =>
+  ({ type, of, inside, beside }) => {
+    const divisor = `nullif(${inside(1)}, 0)`;
+    if (type.kind !== "numeric") return `${beside(0)} ${type.kind === "double" ? "/" : operator} ${divisor}`;
+    return quotient(inside(0), divisor, type.scale as number, of(1).precision ?? countDigits);
+  };
+
 /** The texts that engines share, but for those that say a call in their own way. */
 export const standardCalls = {
   plus: infix("+"),
   minus: infix("-"),
   times: infix("*"),
-  dividedBy: ({ beside, inside }) => `${beside(0)} / nullif(${inside(1)}, 0)`,
   remainder: ({ beside, inside }) => `${beside(0)} % nullif(${inside(1)}, 0)`,
   negated: ({ beside }) => `- ${beside(0)}`,
   absolute: named("abs"),

@@ -1,30 +1,46 @@
 import type { ValueType } from "../../columns/index.js";
-import type { AggregateName } from "../../expression/index.js";
+import type { AggregateDetails, AggregateName } from "../../expression/index.js";
 
 /** Where an order says that rows without a value come. */
 export type NullPlace = "first" | "last" | undefined;
 
-/** What stands behind each function of an aggregate: which rows it is of, or what makes a window of it. */
-export type Over = () => string;
+/** What stands behind each function of an aggregate: which rows it is of, by a further condition too, or what makes a window of it. */
+export type Over = (also?: string) => string;
 
-/** An aggregate, the type of what it gives, and that of the values that it is made of. */
-export interface AggregateTypes {
+/** An aggregate to be printed. */
+export interface PrintedAggregate extends Omit<AggregateDetails<never>, "orderBy"> {
   readonly name: AggregateName;
+  /** The type of what it gives, and of the values that it is made of. */
   readonly type: ValueType;
   readonly of: ValueType;
+  /** The values; any number of times. */
+  readonly operand: () => string;
+  /** What stands after them inside of the brackets where they are sorted. */
+  readonly order: () => string;
+  readonly over: Over;
 }
 
-/** The names of aggregates as SQL has them; an average is a double, of an exact sum where the values are exact. */
-export function standardAggregate(
-  operand: () => string,
-  { name, of }: AggregateTypes,
-  over: Over,
-  double: string,
-): string {
-  if (name === "countDistinct") return `count(distinct ${operand()})${over()}`;
-  if (name === "avg" && of.kind !== "double")
-    return `cast(sum(${operand()})${over()} as ${double}) / count(${operand()})${over()}`;
-  return `${name}(${operand()})${over()}`;
+/** How an engine says the aggregates that SQL has no one text for. */
+export type Aggregates = Readonly<
+  Record<"joined" | "values" | "median" | "percentile" | "stddev", (of: PrintedAggregate) => string>
+> & {
+  /** An exact quotient, rounded to so many digits after the point; the divisor, which is not zero, has at most so many digits. */
+  readonly quotient: (dividend: string, divisor: string, scale: number, digits: number) => string;
+  /** The type of floating-point numbers. */
+  readonly double: string;
+};
+
+/** Digits of the number of rows. */
+export const countDigits = 19;
+
+/** An aggregate's text: SQL's own, or as the engine says it. An average is a double of an exact sum, unless it has a scale. */
+export function printAggregate(of: PrintedAggregate, { quotient, double, ...own }: Aggregates): string {
+  const { name, operand, over } = of;
+  const said = (call: string) => `${call}(${of.isDistinct ? "distinct " : ""}${operand()})${over()}`;
+  if (name in own) return own[name as keyof typeof own](of);
+  if (name !== "avg" || of.of.kind === "double") return said(name);
+  if (of.type.kind === "numeric") return quotient(said("sum"), said("count"), of.type.scale as number, countDigits);
+  return `cast(${said("sum")} as ${double}) / ${said("count")}`;
 }
 
 /** A text between single quotes. */

@@ -144,10 +144,23 @@ function textOf(printer: Printer, expression: SqlExpression): string {
       return `${left} ${expression.negated ? "not " : ""}${text.likeOperator} ${place(printer, pattern)}`;
     }
     case "aggregate": {
-      const { aggregate, operand: of, filter } = expression;
-      const over = () => (filter === undefined ? "" : ` filter (where ${printExpression(printer, filter)})`);
+      const { aggregate, operand: of, filter, details } = expression;
+      const over = (also?: string) => {
+        const conditions = [
+          ...(filter === undefined ? [] : [operand(printer, filter)]),
+          ...(also === undefined ? [] : [also]),
+        ];
+        return conditions.length === 0 ? "" : ` filter (where ${conditions.join(" and ")})`;
+      };
       if (of === undefined) return `count(*)${over()}`;
-      return text.aggregate(() => printExpression(printer, of), { ...expression, name: aggregate }, over);
+      return text.aggregate({
+        ...expression,
+        ...details,
+        name: aggregate,
+        operand: () => printExpression(printer, of),
+        order: () => printOrder(printer, details.orderBy),
+        over,
+      });
     }
     case "exists":
       return `${expression.negated ? "not " : ""}exists (${printSelect(printer, expression.select)})`;
@@ -229,11 +242,13 @@ function printWindow(printer: Printer, window: WindowExpression): string {
   }
   const [of] = operands;
   if (of === undefined) return `count(*)${over()}`;
-  return printer.dialect.text.aggregate(
-    () => printExpression(printer, of),
-    { ...window, name: call as AggregateName },
+  return printer.dialect.text.aggregate({
+    ...{ isDistinct: false, separator: undefined, fraction: undefined, isOfAll: false },
+    ...{ name: call as AggregateName, type: window.type, of: window.of },
+    operand: () => printExpression(printer, of),
+    order: () => "",
     over,
-  );
+  });
 }
 
 /** An expression in a table's definition: of its own columns, with values in the text. They come from the model. */

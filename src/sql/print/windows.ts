@@ -6,6 +6,8 @@ export const windowNames: Readonly<Record<WindowName, string>> = {
   rowNumber: "row_number",
   rank: "rank",
   denseRank: "dense_rank",
+  percentRank: "percent_rank",
+  ntile: "ntile",
   lag: "lag",
   lead: "lead",
   firstValue: "first_value",

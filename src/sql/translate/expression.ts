@@ -14,7 +14,7 @@ import {
 import { totalOrder } from "../../plan/index.js";
 import { patternOf } from "../print/calls.js";
 import type { Operator, SortTerm, SqlExpression } from "../tree/tree.js";
-import { rawOf, selectOfFirst, selectOfPresence, selectOfValues } from "./queries.js";
+import { rawOf, selectOfFirst, selectOfOnly, selectOfPresence, selectOfValues } from "./queries.js";
 import { columnOf, newScope, placeOf, type Scope, type Translator } from "./scope.js";
 import { aggregateSelect, firstSelect, relatedSelect } from "./sets.js";
 
@@ -220,7 +220,9 @@ export function value(scope: Scope, node: Node): SqlExpression {
     case "first":
       return { kind: "subquery", select: firstSelect(scope, node) };
     case "firstQuery":
-      return { kind: "subquery", select: selectOfFirst(scope, node.query) };
+      return node.isOnly
+        ? { kind: "subquery", select: selectOfOnly(scope, node.query), isOnly: node.query.groupBy?.length !== 0 }
+        : { kind: "subquery", select: selectOfFirst(scope, node.query) };
     case "compare":
     case "isNull":
     case "oneOf":
@@ -293,12 +295,16 @@ const callOf = (scope: Scope, { call, operands, type }: CallNode): SqlExpression
 });
 
 /** One value of a group's rows, or of those for which a condition is true. */
-function groupAggregate(scope: Scope, { aggregate, operand: of, filter, type }: GroupNode): SqlExpression {
+function groupAggregate(
+  scope: Scope,
+  { aggregate, operand: of, filter, type, details: said }: GroupNode,
+): SqlExpression {
   if (of === undefined && filter === undefined) return { kind: "rowCount" };
   const types = { type, of: of === undefined ? type : typeOf(of).type };
   const given: SqlExpression | undefined = of === undefined ? undefined : value(scope, of);
   const when = filter === undefined ? undefined : condition(scope, filter);
-  return { kind: "aggregate", aggregate, operand: given, filter: when, ...types };
+  const details = { ...said, orderBy: said.orderBy.map((term) => sortTerm(scope, term)) };
+  return { kind: "aggregate", aggregate, operand: given, filter: when, details, ...types };
 }
 
 /**

@@ -157,7 +157,8 @@ function nameTable(scope: Scope, entity: ResolvedEntity, derivation: Extract<Der
   }
   const parts = derivation.kind === "recursive" ? [derivation.seed, derivation.step] : [derivation.query];
   const selects = parts.map((query) => unlimited(entity, selectApart(scope, entity, query)));
-  const select = isRecursive ? ({ operator: "union", selects } as const) : (selects[0] as Select);
+  const operator = derivation.kind === "recursive" && derivation.isAll ? "union all" : "union";
+  const select = isRecursive ? ({ operator, selects } as const) : (selects[0] as Select);
   scope.common.delete(derivation);
   scope.common.set(derivation, { of: derivation, name: derivation.name, columns, select, isRecursive });
 }
@@ -235,9 +236,21 @@ export const selectOfFirst = (scope: Scope, query: QueryState): SelectDraft =>
     [...fieldsOfQuery(query).values()].map((node) => [node, undefined]),
   );
 
+/** The value of a query's only row. */
+export const selectOfOnly = (scope: Scope, query: QueryState): SelectDraft =>
+  selectOf(
+    scope,
+    query,
+    [...fieldsOfQuery(query).values()].map((node) => [node, undefined]),
+  );
+
+/** What stands for a row that is there: of rows without keys for groups, there is one that counts them all. */
+export const presenceOf = ({ groupBy }: Pick<StatementPlan, "groupBy">): SqlExpression =>
+  groupBy?.length === 0 ? { kind: "rowCount" } : { kind: "constant", value: 1 };
+
 /** Whether a query has a row. */
 export function selectOfPresence(scope: Scope, query: QueryState): SelectDraft {
   const select = selectOf(scope, query, []);
-  select.items.push({ expression: { kind: "constant", value: 1 }, alias: undefined });
+  select.items.push({ expression: presenceOf(query), alias: undefined });
   return select;
 }

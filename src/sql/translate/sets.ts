@@ -1,7 +1,7 @@
 import { type AggregateNode, type FirstNode, type SetNode, typeOf } from "../../expression/index.js";
 import { isLimited, totalOrder } from "../../plan/index.js";
 import { draftFrom, type SelectDraft } from "../tree/select.js";
-import type { SelectItem, SqlExpression } from "../tree/tree.js";
+import type { SelectItem, SortTerm, SqlExpression } from "../tree/tree.js";
 import { freeName, keysEqual, type Place, placeIn, placeOf, releaseNames, type Scope, tableOf } from "./scope.js";
 
 /** A select of a set's rows, correlated with its owner; `result` gives what is selected, in terms of its places. */
@@ -22,17 +22,33 @@ export function relatedRows(scope: Scope, set: SetNode, results: () => readonly 
 }
 
 /** One value of all rows of a set; where it is limited, of those that the limit leaves. */
-export function aggregateSelect(scope: Scope, { set, aggregate, operand: of, type }: AggregateNode): SelectDraft {
-  const made = (operand: SqlExpression): SqlExpression =>
+export function aggregateSelect(
+  scope: Scope,
+  { set, aggregate, operand: of, type, details: said }: AggregateNode,
+): SelectDraft {
+  const made = (operand: SqlExpression, orderBy: readonly SortTerm[]): SqlExpression =>
     of === undefined
       ? { kind: "rowCount" }
-      : { kind: "aggregate", aggregate, operand, filter: undefined, type, of: typeOf(of).type };
+      : {
+          ...{ kind: "aggregate", aggregate, operand, filter: undefined, type, of: typeOf(of).type },
+          details: { ...said, orderBy },
+        };
   const row = (): SqlExpression =>
     of === undefined ? { kind: "constant", value: 1 } : scope.translate.value(scope, of);
-  if (!isLimited(set)) return relatedSelect(scope, set, () => made(row()));
+  const terms = () => said.orderBy.map((term) => scope.translate.sortTerm(scope, term));
+  if (!isLimited(set)) return relatedSelect(scope, set, () => made(row(), terms()));
   const alias = freeName(scope, "some");
-  const select = draftFrom({ kind: "derived", select: relatedSelect(scope, set, row, "value"), alias });
-  select.items.push({ expression: made({ kind: "column", table: alias, name: "value" }), alias: undefined });
+  const orderBy: SortTerm[] = [];
+  const rows = relatedRows(scope, set, () => [
+    { expression: row(), alias: "value" },
+    ...terms().map((term, i) => {
+      const name = `order_${i + 1}`;
+      orderBy.push({ ...term, expression: { kind: "column", table: alias, name } });
+      return { expression: term.expression, alias: name };
+    }),
+  ]);
+  const select = draftFrom({ kind: "derived", select: rows, alias });
+  select.items.push({ expression: made({ kind: "column", table: alias, name: "value" }, orderBy), alias: undefined });
   releaseNames(scope, select);
   return select;
 }

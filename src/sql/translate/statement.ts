@@ -9,7 +9,7 @@ import { addedName, limitPerOwner, orderOutside } from "./limits.js";
 import { nestedRows } from "./nest.js";
 import { ownersOf } from "./owners.js";
 import { keysTerm, type OrderedPlace, ownerFormOf, placePerOwner, positionOf } from "./per-owner.js";
-import { placeRows, wholeCompound } from "./queries.js";
+import { placeRows, presenceOf, wholeCompound } from "./queries.js";
 import {
   columnOf,
   commonOf,
@@ -94,7 +94,7 @@ function placeRoot(scope: Scope, plan: StatementPlan, form: OwnerForm | undefine
     Object.assign(select, { limit, offset });
     select.orderBy.push(...innerOrder);
   }
-  if (isCounted) select.items.push({ expression: { kind: "constant", value: 1 }, alias: "present" });
+  if (isCounted) select.items.push({ expression: presenceOf(plan), alias: "present" });
   reopen(scope, plan.source, outer, place);
   return { place: outer, order, owners: outerOwners };
 }
@@ -156,16 +156,16 @@ function joinRows(scope: Scope, joined: JoinedSource): readonly SortTerm[] {
   return order;
 }
 
-function output(scope: Scope, given: Output, owners: readonly SqlExpression[]): NestItem {
+function output(scope: Scope, plan: StatementPlan, given: Output, owners: readonly SqlExpression[]): NestItem {
   switch (given.kind) {
     case "rowCount":
       return { expression: { kind: "rowCount" }, type: undefined };
     case "presence":
-      return { expression: { kind: "constant", value: 1 }, type: undefined };
+      return { expression: presenceOf(plan), type: undefined };
     case "owner":
       return { expression: owners[given.part] as SqlExpression, type: given.type };
     case "nested":
-      return { expression: nestedRows(scope, given, (inner) => output(scope, inner, [])), type: undefined };
+      return { expression: nestedRows(scope, given, (inner) => output(scope, plan, inner, [])), type: undefined };
     default:
       return { expression: operand(scope, given), type: typeOf(given).type };
   }
@@ -180,7 +180,7 @@ export function translate(plan: StatementPlan, dialect: Dialect): Select | Compo
   const { select } = root.place;
   const order = [...root.order, ...plan.joined.flatMap((joined) => joinRows(scope, joined))];
   for (const given of plan.outputs) {
-    const { expression, type } = output(scope, given, root.owners);
+    const { expression, type } = output(scope, plan, given, root.owners);
     select.items.push({ expression, alias: undefined, read: type });
   }
   select.orderBy.push(...order);

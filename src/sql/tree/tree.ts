@@ -1,5 +1,6 @@
 import type { Scalar, ValueType } from "../../columns/index.js";
 import type {
+  AggregateDetails,
   AggregateName,
   CallName,
   Derivation,
@@ -97,11 +98,13 @@ export type SqlExpression =
       readonly operand: SqlExpression | undefined;
       /** Only the rows for which it is true, where the dialect can say so. */
       readonly filter: SqlExpression | undefined;
+      readonly details: AggregateDetails<SortTerm>;
       readonly type: ValueType;
       readonly of: ValueType;
     }
   | { readonly kind: "exists"; readonly select: Select; readonly negated: boolean }
-  | { readonly kind: "subquery"; readonly select: Select }
+  /** `isOnly`: several rows of it are an error. */
+  | { readonly kind: "subquery"; readonly select: Select; readonly isOnly?: boolean }
   | { readonly kind: "rowCount" }
   /** A value in a form that the engine compares as its type is meant. */
   | { readonly kind: "sortable"; readonly item: SqlExpression; readonly type: ValueType }

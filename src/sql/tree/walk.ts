@@ -38,7 +38,9 @@ const partsByKind: { readonly [K in SqlExpression["kind"]]: (of: OfKind<K>) => P
     ],
   }),
   like: ({ operand }) => ({ expressions: [operand] }),
-  aggregate: ({ operand, filter }) => ({ expressions: [operand, filter].filter((part) => part !== undefined) }),
+  aggregate: ({ operand, filter, details }) => ({
+    expressions: [operand, filter, ...sortedBy(details.orderBy)].filter((part) => part !== undefined),
+  }),
   exists: ({ select }) => ({ expressions: [], selects: [select] }),
   subquery: ({ select }) => ({ expressions: [], selects: [select] }),
   sortable: ({ item }) => ({ expressions: [item] }),

@@ -53,6 +53,7 @@ const faults: Readonly<Record<string, (error: MariadbFault) => GemachError>> = {
   1146: (e) =>
     new GemachError("TABLE_MISSING", { table: quoted(e.message)?.replace(/^.*\./, ""), engine }, detailsOf(e)),
   1205: busy,
+  1242: (e) => new GemachError("VALUE_SEVERAL", { engine }, detailsOf(e)),
   1213: (e) => new GemachError("DEADLOCK", { engine }, detailsOf(e)),
   1216: foreignKey,
   1217: foreignKey,

@@ -22,11 +22,19 @@ function filtered(aggregate: OfKind<"aggregate">): SqlExpression {
   return { ...aggregate, operand: some, filter: undefined };
 }
 
+/** A rank between 0 and 1 has ten digits where it stands beside other windows (10.11): it is worked out of whole numbers. */
+function windowed(window: OfKind<"window">): SqlExpression {
+  if (window.call !== "percentRank") return uncrashed(window);
+  const place: SqlExpression = { ...window, call: "rank", type: whole };
+  const rows: SqlExpression = { ...window, call: "count", type: whole, orderBy: [] };
+  return { kind: "raw", parts: ["coalesce((", " - 1) / nullif(", " - 1e0, 0), 0)"], between: [place, rows] };
+}
+
 /**
  * The server crashes (10.11) where a bare column of a derived table is also the second term of the window's order, and
  * one of the query's.
  */
-function windowed(window: OfKind<"window">): SqlExpression {
+function uncrashed(window: OfKind<"window">): SqlExpression {
   const isBareColumn = (operand: SqlExpression) => operand.kind === "column" && operand.isDerived === true;
   if (!window.operands.some(isBareColumn)) return window;
   const of = [{ type: window.of, isNullable: true }];

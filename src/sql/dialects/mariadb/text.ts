@@ -1,10 +1,12 @@
 import { type ColumnKind, comparedKind, kinds, type Scalar, type ValueType } from "../../../columns/index.js";
 import { GemachError } from "../../../errors/index.js";
-import { type CallPrinter, type Calls, named, type PrintedCall, wayOf } from "../../print/calls.js";
+import { type CallPrinter, type Calls, dividing, named, type PrintedCall, wayOf } from "../../print/calls.js";
 import { identifiersOf } from "../../print/identifiers.js";
-import { standardAggregate } from "../../print/parts.js";
+import { printAggregate } from "../../print/parts.js";
 import type { TextRules } from "../dialect.js";
 import { toHex } from "../wire.js";
+import { mariadbAggregates } from "./aggregates.js";
+import { inJson } from "./in-json.js";
 import { columnType } from "./types.js";
 import { wireOf } from "./wire.js";
 
@@ -102,8 +104,7 @@ function jsonPart(call: PrintedCall, types: string, read: (part: string) => stri
 }
 
 const calls: Calls = {
-  dividedBy: ({ beside, inside, type }) =>
-    `${beside(0)} ${type.kind === "double" ? "/" : "div"} nullif(${inside(1)}, 0)`,
+  dividedBy: dividing(mariadbAggregates, "div"),
   lower: inCase("lower"),
   upper: inCase("upper"),
   length: named("char_length"),
@@ -135,8 +136,6 @@ const calls: Calls = {
   cast: ({ inside, type }) => `cast(${inside(0)} as ${castTypes[type.kind]?.(type)})`,
 };
 
-const nestedAsText: ReadonlySet<ColumnKind> = new Set(["bigint", "numeric", "json", "list"]);
-
 /** How MariaDB, 10.6 or later, is written. Lists of values travel as one JSON parameter. */
 export const mariadbText: TextRules = {
   quote: identifiersOf("`", reserved),
@@ -151,7 +150,7 @@ export const mariadbText: TextRules = {
   calls,
   likeOperator: "like",
   pattern: (like) => like,
-  aggregate: (operand, types, over) => standardAggregate(operand, types, over, "double"),
+  aggregate: (of) => printAggregate(of, mariadbAggregates),
   distinct: (left, right) => `not (${left} <=> ${right})`,
   inList: (operand, placeholder, type, negated) => among([operand], [type], placeholder, negated),
   // A text out of a JSON table has a collation of its own, which is refused beside a column of another.
@@ -190,10 +189,5 @@ export const mariadbText: TextRules = {
       ? ""
       : ` limit ${limit ?? "18446744073709551615"}${offset === undefined ? "" : ` offset ${offset}`}`,
   nest: (items, order, limits) => `json_arrayagg(json_array(${items.join(", ")})${order}${limits})`,
-  inJson: (expression, type) => {
-    if (type === undefined) return expression;
-    if (type.kind === "bytes") return `hex(${expression})`;
-    // A number of JSON is read as a floating-point one; and text that the server takes for JSON would lose its form.
-    return nestedAsText.has(type.kind) ? `concat(${expression})` : expression;
-  },
+  inJson,
 };

@@ -1,6 +1,6 @@
 import type { Scalar, ValueType } from "../../../columns/index.js";
 import type { WireRules } from "../dialect.js";
-import { fromHex, jsonList, listToJson, looseDecoder, type Wire } from "../wire.js";
+import { fromHex, gatheredJson, jsonList, listToJson, looseDecoder, type Wire } from "../wire.js";
 
 /** A value as the driver takes it. */
 export function wireOf(value: Scalar, type: ValueType): Wire {
@@ -29,6 +29,7 @@ export const mariadbWire: WireRules = {
     if (kind === "bytes") return (part) => fromHex(part as string, 0);
     return kind === "bigint" ? wholeOnWire : undefined;
   },
+  gathered: (list, element) => gatheredJson(list, mariadbWire.fromJson(element, false)),
   keyOnWire: (value, type) => (type.kind === "bigint" ? wholeOnWire(wireOf(value, type)) : wireOf(value, type)),
   isTextSure: false,
   decoder: looseDecoder,

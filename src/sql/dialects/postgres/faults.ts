@@ -29,6 +29,7 @@ const faults: Readonly<Record<string, (error: PostgresFault, statement: string) 
       { column: quotedIn(e.message) ?? /column (\S+)/.exec(e.message)?.[1], engine },
       detailsOf(e),
     ),
+  "21000": (e) => new GemachError("VALUE_SEVERAL", { engine }, detailsOf(e)),
   "40P01": (e) => new GemachError("DEADLOCK", { engine }, detailsOf(e)),
   "40001": (e) => new GemachError("SERIALIZATION_FAILED", { engine }, detailsOf(e)),
   "55P03": (e) => new GemachError("BUSY", { engine }, detailsOf(e)),

@@ -1,9 +1,10 @@
 import { type ColumnKind, comparedKind, kinds } from "../../../columns/index.js";
-import { type CallPrinter, type Calls, isClosed, named, type PrintedCall, wayOf } from "../../print/calls.js";
+import { type CallPrinter, type Calls, dividing, isClosed, named, type PrintedCall, wayOf } from "../../print/calls.js";
 import { identifiersOf } from "../../print/identifiers.js";
-import { quotedText, standardAggregate } from "../../print/parts.js";
+import { printAggregate, quotedText } from "../../print/parts.js";
 import type { TextRules } from "../dialect.js";
 import { storedIn } from "../stored.js";
+import { postgresAggregates } from "./aggregates.js";
 import { castType } from "./types.js";
 import { toWire } from "./wire.js";
 
@@ -64,6 +65,7 @@ function jsonPart(call: PrintedCall, type: string, read: (part: string) => strin
 
 /** `collation`: one that knows the letters of all of Unicode. */
 const callsBy = (collation: string): Calls => ({
+  dividedBy: dividing(postgresAggregates),
   lower: inCase("lower", collation),
   upper: inCase("upper", collation),
   contains: ({ inside }) => `strpos(${inside(0)}, ${inside(1)}) > 0`,
@@ -110,7 +112,7 @@ export const postgresText = (collation: string): TextRules => ({
   calls: callsBy(collation),
   likeOperator: "like",
   pattern: (like) => like,
-  aggregate: (operand, types, over) => standardAggregate(operand, types, over, "double precision"),
+  aggregate: (of) => printAggregate(of, postgresAggregates),
   distinct: (left, right) => `${left} is distinct from ${right}`,
   inList: (operand, placeholder, type, negated) =>
     `${operand} ${negated ? "<> all" : "= any"} (${placeholder}::${castType(type)}[])`,

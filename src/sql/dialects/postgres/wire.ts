@@ -16,6 +16,7 @@ import {
   fromHex,
   numericDecoder,
   toHex,
+  unreadable,
   type Wire,
 } from "../wire.js";
 import { arrayLiteral, arrayText, parseArray } from "./array.js";
@@ -79,6 +80,7 @@ export const postgresWire: WireRules = {
     if (kind === "boolean") return (part) => (part === true ? "t" : "f");
     return isKey && (kind === "integer" || kind === "identity") ? String : undefined;
   },
+  gathered: (list) => (parseArray(list as string, (text) => text) ?? unreadable("list")) as readonly Wire[],
   keyOnWire: (value) => (typeof value === "boolean" ? (value ? "t" : "f") : toText(value)),
   isTextSure: true,
   decoder,

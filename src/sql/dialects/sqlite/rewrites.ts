@@ -1,8 +1,12 @@
 import { GemachError } from "../../../errors/index.js";
-import type { Select } from "../../tree/tree.js";
+import { draftFrom } from "../../tree/select.js";
+import type { Select, SqlExpression } from "../../tree/tree.js";
+import { someExpression } from "../../tree/walk.js";
 import type { Rewrites } from "../dialect.js";
 import { isBare, limitBeforeNesting, outsideOf } from "../rewrites.js";
 import { sqliteText } from "./text.js";
+
+type OfKind<K extends SqlExpression["kind"]> = Extract<SqlExpression, { readonly kind: K }>;
 
 function refuseLock({ lock }: Select): void {
   if (lock !== undefined)
@@ -27,8 +31,28 @@ function sortGroups(select: Select): Select {
   };
 }
 
+/** A subquery of several rows would give the first of them: a function that the driver adds refuses others. */
+function only(subquery: OfKind<"subquery">): SqlExpression {
+  const { select, isOnly } = subquery;
+  const [item] = select.items;
+  if (isOnly !== true || item === undefined) return subquery;
+  const of = (value: SqlExpression): SqlExpression => ({ kind: "raw", parts: ["gemach_only(", ")"], between: [value] });
+  const isBare =
+    select.groupBy.length + select.orderBy.length === 0 && select.limit === undefined && !select.isDistinct;
+  if (isBare && select.offset === undefined && !someExpression(item.expression, ({ kind }) => kind === "window"))
+    return { kind: "subquery", select: { ...select, items: [{ ...item, expression: of(item.expression) }] } };
+  const rows: Select = { ...select, items: [{ ...item, alias: "value" }] };
+  const value: SqlExpression = { kind: "column", table: "found", name: "value" };
+  const outer: Select = {
+    ...draftFrom({ kind: "derived", select: rows, alias: "found" }),
+    items: [{ expression: of(value), alias: undefined }],
+  };
+  return { kind: "subquery", select: outer };
+}
+
 /** What SQLite cannot say, or gets wrong. */
 export const sqliteRewrites: Rewrites = {
+  expression: { subquery: only },
   select: (select) => {
     refuseLock(select);
     return sortGroups(limitBeforeNesting(select));

@@ -9,7 +9,7 @@ import { sqliteRewrites } from "./rewrites.js";
 import { sqliteText } from "./text.js";
 import { sqliteWire } from "./wire.js";
 
-/** The SQL of SQLite, 3.38 or later. */
+/** The SQL of SQLite, 3.44 or later. */
 export const sqliteDialect: Dialect = {
   name: "sqlite",
   engine: "SQLite",

@@ -1,9 +1,11 @@
 import type { Scalar } from "../../../columns/index.js";
-import { type CallPrinter, type Calls, named, standardCalls, structural } from "../../print/calls.js";
+import { type CallPrinter, type Calls, dividing, named, standardCalls, structural } from "../../print/calls.js";
 import { identifiersOf } from "../../print/identifiers.js";
-import { type AggregateTypes, type Over, quotedText, standardAggregate } from "../../print/parts.js";
+import { quotedText } from "../../print/parts.js";
 import type { TextRules } from "../dialect.js";
 import { toHex } from "../wire.js";
+import { sqliteAggregate, sqliteAggregates } from "./aggregates.js";
+import { inJson, read } from "./in-json.js";
 import { columnTypes } from "./types.js";
 import { wireOf } from "./wire.js";
 
@@ -30,7 +32,7 @@ const globOf = (like: string): string =>
 const ofDecimals =
   (name: string, other: CallPrinter | undefined): CallPrinter =>
   (call) =>
-    call.of(0).kind === "numeric" || other === undefined ? `gemach_${name}(${call.all()})` : other(call);
+    call.type.kind === "numeric" || other === undefined ? `gemach_${name}(${call.all()})` : other(call);
 
 /** A part of a day, an instant or a time of day, by its place in the text. */
 const textPart =
@@ -41,6 +43,7 @@ const textPart =
 const { plus, minus, times, absolute, rounded } = standardCalls;
 
 const calls: Calls = {
+  dividedBy: dividing(sqliteAggregates),
   plus: ofDecimals("plus", plus),
   minus: ofDecimals("minus", minus),
   times: ofDecimals("times", times),
@@ -84,22 +87,7 @@ const calls: Calls = {
   },
 };
 
-/** SQLite has no exact decimals: they are stored as text, and the driver adds functions that work with them. */
-function decimalAggregate(operand: () => string, types: AggregateTypes, over: Over): string {
-  switch (types.name) {
-    case "sum":
-      return `gemach_sum(${operand()})${over()}`;
-    case "avg":
-      return `gemach_double(gemach_sum(${operand()})${over()}) / count(${operand()})${over()}`;
-    case "min":
-    case "max":
-      return `gemach_digits(${types.name}(gemach_decimal(${operand()}))${over()}, ${types.of.scale})`;
-    default:
-      return standardAggregate(operand, types, over, "real");
-  }
-}
-
-/** How SQLite, 3.38 or later, is written. Lists of values travel as one JSON parameter. */
+/** How SQLite, 3.44 or later, is written. Lists of values travel as one JSON parameter. */
 export const sqliteText: TextRules = {
   quote: identifiersOf('"', reserved),
   placeholder: () => "?",
@@ -109,10 +97,7 @@ export const sqliteText: TextRules = {
   calls,
   likeOperator: "glob",
   pattern: globOf,
-  aggregate: (operand, types, over) =>
-    types.of.kind === "numeric"
-      ? decimalAggregate(operand, types, over)
-      : standardAggregate(operand, types, over, "real"),
+  aggregate: sqliteAggregate,
   distinct: (left, right) => `${left} is not ${right}`,
   // A plus sign takes a column's affinity from a value, so that it is compared as the column's own are (SQLite, Datatypes, 4.2).
   inList: (operand, placeholder, _type, negated) =>
@@ -131,8 +116,7 @@ export const sqliteText: TextRules = {
   nulls: (_, said) => (said === undefined ? "" : ` nulls ${said}`),
   lock: () => "",
   sortable: (expression, { kind }) => (kind === "numeric" ? `gemach_decimal(${expression})` : expression),
-  // A driver would give a number, which does not hold 64 bits.
-  read: (expression, { kind }) => (kind === "bigint" ? `cast(${expression} as text)` : expression),
+  read,
   // A limit that is a bare parameter makes SQLite plan the statement anew whenever its value is bound: 7.6 µs in place
   // of 1.5 µs for a row by its key (3.53). Behind a plus sign, which changes nothing else, it does not.
   isLimitSaid: false,
@@ -141,10 +125,5 @@ export const sqliteText: TextRules = {
       ? ""
       : ` limit ${limit === "?" ? "+?" : (limit ?? "-1")}${offset === undefined ? "" : ` offset +${offset}`}`,
   nest: (items, order) => `json_group_array(json_array(${items.join(", ")})${order})`,
-  inJson: (expression, type) => {
-    if (type === undefined) return `json(${expression})`;
-    // Digits between quotes, X'00FF', or NULL. Of a double all digits: JSON had 15 in earlier versions.
-    if (type.kind === "bytes" || type.kind === "double") return `quote(${expression})`;
-    return sqliteText.read(expression, type);
-  },
+  inJson,
 };

@@ -1,6 +1,6 @@
 import { comparedKind, type Scalar, type ValueType } from "../../../columns/index.js";
 import type { WireRules } from "../dialect.js";
-import { fromHex, jsonList, listToJson, looseDecoder, type Wire } from "../wire.js";
+import { fromHex, gatheredJson, jsonList, listToJson, looseDecoder, type Wire } from "../wire.js";
 
 /** A value as the driver takes it. */
 export function wireOf(value: Scalar): Wire {
@@ -43,6 +43,7 @@ export const sqliteWire: WireRules = {
       ),
     ),
   fromJson: ({ kind }) => (kind === "bytes" ? fromQuoted : kind === "double" ? fromDigits : undefined),
+  gathered: (list, element) => gatheredJson(list, sqliteWire.fromJson(element, false)),
   keyOnWire: (value) => (typeof value === "bigint" ? value.toString() : wireOf(value)),
   isTextSure: false,
   decoder: looseDecoder,

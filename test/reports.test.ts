@@ -1,0 +1,288 @@
+import { expect, test } from "vitest";
+import { addDecimals, atScale, decimalText, divideDecimals, parseDecimal } from "../src/columns/index.js";
+import { generate, lending } from "../src/demo/index.js";
+import { and, from, integer, literal, ntile, numeric, percentRank, type Query, recursive, rowNumber, scalar, sql, sumOver } from "../src/index.js";
+import { type Expected, expectSame } from "./support/by-hand.js";
+import { eachEngine, useSociety } from "./support/engines.js";
+
+const { Depot, Item, Kit, KitItem, Loan, Member, Repair } = lending;
+const society = generate(4, 5, { items: 6, members: 5, loans: 17 });
+const all = useSociety(society);
+const { Loan: loans, Repair: repairs, Item: items } = society;
+
+const costs = repairs.map(({ cost }) => String(cost)).sort((a, b) => Number(a) - Number(b));
+const mean = (values: readonly string[], scale: number) => {
+  const sum = values.map(parseDecimal).reduce(addDecimals);
+  return decimalText(divideDecimals(sum, { units: BigInt(values.length), scale: 0 }, scale) as typeof sum);
+};
+const ids = [...new Set(repairs.map(({ itemId }) => itemId))].sort((a, b) => a - b);
+const ofItem = (id: number) =>
+  repairs
+    .filter(({ itemId }) => itemId === id)
+    .map(({ cost }) => String(cost))
+    .sort((a, b) => Number(a) - Number(b));
+const middle = (values: readonly string[]) => (Number(values[(values.length - 1) >> 1]) + Number(values[values.length >> 1])) / 2;
+
+const cases: readonly (readonly [what: string, query: Query, expected: Expected])[] = [
+  [
+    "totals of all rows",
+    from(Loan).totals((rows) => ({
+      loans: rows.count(),
+      back: rows.count((l) => l.returned),
+      last: rows.max((l) => l.due),
+      items: rows.countDistinct((l) => l.itemId),
+    })),
+    "select count(*), count(returned), max(due), count(distinct item_id) from loan",
+  ],
+  [
+    "totals of no rows",
+    from(Repair)
+      .where((r) => r.id.is(-1))
+      .totals((rows) => ({
+        n: rows.count(),
+        sum: rows.sum((r) => r.cost),
+        exact: rows.avg((r) => r.cost, { scale: 3 }),
+        names: rows.joined((r) => r.item.name, ", "),
+        list: rows.values((r) => r.id),
+      })),
+    [{ n: 0, sum: null, exact: null, names: null, list: [] }],
+  ],
+  [
+    "totals of a join, a part of them, and one value",
+    from(Item)
+      .leftJoin(Loan, (i, l) => l.itemId.is(i.id))
+      .totals((rows) => rows.where((_, l) => l.returned.is(null)).count((_, l) => l.id)),
+    "select count(*) from loan where returned is null",
+  ],
+  [
+    "exact averages of decimals and whole numbers",
+    from(Repair)
+      .groupBy((r) => r.itemId)
+      .select((g) => ({ item: g.key, exact: g.avg((r) => r.cost, { scale: 4 }), whole: g.avg((r) => r.id, { scale: 1 }) })),
+    ids.map((item) => ({
+      item,
+      exact: mean(ofItem(item), 4),
+      whole: mean(
+        repairs.flatMap((r, at) => (r.itemId === item ? [String(at + 1)] : [])),
+        1,
+      ),
+    })),
+  ],
+  [
+    "median, percentile and standard deviation",
+    from(Repair).totals((rows) => ({
+      median: rows.median((r) => r.cost),
+      low: rows.percentile((r) => r.cost, 0),
+      most: rows.percentile((r) => r.cost, 0.9),
+      day: rows.percentile((r) => r.begun, 0.5),
+      few: rows.where((r) => r.id.is(1)).stddev((r) => r.cost),
+      one: rows.where((r) => r.id.is(1)).stddev((r) => r.cost, "population"),
+    })),
+    [
+      {
+        median: middle(costs),
+        low: costs[0],
+        most: costs[Math.ceil(0.9 * costs.length) - 1],
+        day: repairs.map(({ begun }) => begun as Date).sort((a, b) => Number(a) - Number(b))[Math.ceil(repairs.length / 2) - 1],
+        few: null,
+        one: 0,
+      },
+    ],
+  ],
+  [
+    "texts and lists of groups, in orders",
+    from(Item)
+      .groupBy((i) => i.depotId)
+      .select((g) => ({
+        depot: g.key,
+        names: g.joined(
+          (i) => i.name,
+          "; ",
+          (i) => i.id.desc,
+        ),
+        different: g.distinct().joined((i) => i.name, " 'and' "),
+        ids: g.values(
+          (i) => i.id,
+          (i) => i.id.desc,
+        ),
+        notes: g.where((i) => i.id.below(4)).values((i) => i.note),
+      })),
+    society.Depot.map((_, at) => {
+      const own = items.map((item, i) => ({ ...item, id: i + 1 })).filter(({ depotId }) => depotId === at + 1);
+      const names = own.map(({ name }) => name);
+      return {
+        depot: at + 1,
+        names: names.toReversed().join("; "),
+        different: [...new Set(names)].sort().join(" 'and' "),
+        ids: own.map(({ id }) => id).reverse(),
+        notes: own.flatMap(({ id, note }) => (id < 4 && note != null ? [note] : [])).sort(),
+      };
+    }),
+  ],
+  [
+    "a text and a median of a set, also of its first rows",
+    from(Item).select((i) => ({
+      dues: i.loans.orderBy((l) => l.due.desc).joined((l) => l.due.asText(), "|"),
+      median: i.loans.median((l) => l.id),
+      exact: i.repairs.avg((r) => r.cost, { scale: 1 }),
+    })),
+    items.map((_, at) => {
+      const own = loans.map((loan, i) => ({ ...loan, id: i + 1 })).filter(({ itemId }) => itemId === at + 1);
+      return {
+        dues:
+          own.length === 0
+            ? null
+            : own
+                .map(({ due }) => due)
+                .sort()
+                .reverse()
+                .join("|"),
+        median: own.length === 0 ? null : middle(own.map(({ id }) => String(id))),
+        exact: ofItem(at + 1).length === 0 ? null : mean(ofItem(at + 1), 1),
+      };
+    }),
+  ],
+  [
+    "quotients and products of unlike numbers",
+    from(Repair).select((r) => ({
+      third: r.cost.dividedBy(r.itemId.plus(2), { scale: 3 }),
+      times: r.itemId.times(r.cost),
+      sum: r.cost.plus(r.id),
+      part: r.id.dividedBy(literal(integer, 7), { scale: 2 }),
+    })),
+    repairs.map(({ cost, itemId }, at) => {
+      const exact = parseDecimal(String(cost));
+      const divided = (a: typeof exact, b: number, scale: number) => decimalText(divideDecimals(a, { units: BigInt(b), scale: 0 }, scale) as typeof a);
+      const id = { units: BigInt(at + 1), scale: 0 };
+      return {
+        third: divided(exact, itemId + 2, 3),
+        times: decimalText({ ...atScale(exact, 2), units: atScale(exact, 2).units * BigInt(itemId) }),
+        sum: decimalText(addDecimals(exact, id)),
+        part: divided(id, 7, 2),
+      };
+    }),
+  ],
+  [
+    "a query as a value, of totals and of the rows around it",
+    from(Item)
+      .where((i) =>
+        i.loans.count().above(
+          scalar(
+            from(
+              from(Loan)
+                .groupBy((l) => l.itemId)
+                .select((g) => ({ n: g.count() })),
+            ).totals((rows) => rows.max((r) => r.n.minus(2))),
+          ),
+        ),
+      )
+      .select((i) => ({
+        name: i.name,
+        depot: scalar(
+          from(Depot)
+            .where((d) => d.id.is(i.depotId))
+            .select((d) => d.name),
+        ),
+      })),
+    "select i.name, d.name town from item i join depot d on d.id = i.depot_id where (select count(*) from loan where item_id = i.id) > (select max(n) - 2 from (select count(*) n from loan group by item_id)) order by i.id",
+  ],
+  [
+    "places among others",
+    from(Loan).select((l) => ({
+      id: l.id,
+      part: ntile(4, { order: l.id.asc }),
+      at: percentRank({ by: l.itemId, order: l.due.asc }),
+      number: rowNumber({ order: l.id.asc }),
+    })),
+    "select id, ntile(4) over (order by id), percent_rank() over (partition by item_id order by due), row_number() over (order by id) from loan order by id",
+  ],
+  [
+    "an aggregate of one's own",
+    from(Loan)
+      .groupBy((l) => l.itemId)
+      .select((g) => ({ item: g.key, spread: g.own((l) => sql(integer)`max(${l.id}) - min(${l.id})`) })),
+    "select item_id, max(id) - min(id) from loan group by 1 order by 1",
+  ],
+  [
+    "quantities that multiply, equal rows kept",
+    from(
+      recursive(
+        "parts",
+        from(Kit).select((k) => ({ kit: k.id, depth: literal(integer, 1), quantity: literal(numeric(12, 3), "1.5") })),
+        (found) =>
+          from(KitItem)
+            .join(found, (p, f) => and(p.kitId.is(f.kit), f.depth.below(3)))
+            .select((p, f) => ({ kit: f.kit, depth: f.depth.plus(1), quantity: f.quantity.times(p.quantity) })),
+        { keepEqual: true },
+      ),
+    )
+      .groupBy((f) => ({ kit: f.kit, depth: f.depth }))
+      .select((g) => ({ kit: g.key.kit, depth: g.key.depth, rows: g.count(), quantity: g.sum((f) => f.quantity) })),
+    "with recursive parts(kit, depth, q) as (select id, 1, 1500 from kit union all select f.kit, depth + 1, q * p.quantity from kit_item p join parts f on p.kit_id = f.kit and depth < 3) select kit, depth, count(*), printf('%d.%03d', sum(q) / 1000, sum(q) % 1000) from parts group by kit, depth order by kit, depth",
+  ],
+  [
+    "counts and texts that grow along a tree",
+    from(
+      recursive(
+        "line",
+        from(Member)
+          .where((m) => m.sponsorId.is(null))
+          .select((m) => ({ id: m.id, names: m.name, loans: m.loans.count() })),
+        (found) =>
+          from(Member)
+            .join(found, (m, f) => m.sponsorId.is(f.id))
+            .select((m, f) => ({ id: m.id, names: f.names.concat(" > ", m.name), loans: f.loans.plus(m.loans.count()) })),
+      ),
+    ).select((f) => ({ id: f.id, names: f.names, loans: f.loans })),
+    "with recursive line(id, names, n) as (select id, name, (select count(*) from loan where member_id = m.id) from member m where sponsor_id is null union select m.id, names || ' > ' || m.name, n + (select count(*) from loan where member_id = m.id) from member m join line l on m.sponsor_id = l.id) select * from line order by 1, 2, 3",
+  ],
+];
+
+test.each(cases)("%s", (_, query, expected) => expectSame(all(), query, expected));
+
+eachEngine(all, "a query of several rows is no value", async (db) => {
+  const several = from(Member).select(() => ({ any: scalar(from(Loan).select((l) => l.due)) }));
+  await expect(db.list(several.limit(1))).rejects.toThrow(expect.objectContaining({ code: "VALUE_SEVERAL" }));
+  await expect(
+    db.list(
+      from(Member).where((m) =>
+        m.id.is(
+          scalar(
+            from(Loan)
+              .limit(2)
+              .select((l) => l.id),
+          ),
+        ),
+      ),
+    ),
+  ).rejects.toThrow(expect.objectContaining({ code: "VALUE_SEVERAL" }));
+});
+
+test("what chooses rows is told from what is worked out of them", () => {
+  const fails = (work: () => unknown, code: string) => expect(work).toThrow(expect.objectContaining({ code }));
+  fails(() => from(Loan).where((l) => rowNumber({ order: l.id.asc }).is(1)), "WINDOW_UNFIT");
+  fails(() => from(Loan).groupBy((l) => sumOver(l.id, {})), "WINDOW_UNFIT");
+  fails(
+    () =>
+      from(Loan)
+        .limit(3)
+        .totals((rows) => rows.count()),
+    "ROWS_CUT",
+  );
+  fails(() => from(Loan).totals(() => literal(integer, 1)), "VALUE_UNFIT");
+  fails(() => from(Loan).totals((rows) => rows.avg((l) => l.id.asDouble() as never, { scale: 2 })), "VALUE_UNFIT");
+  fails(
+    () =>
+      recursive(
+        "deep",
+        from(Repair).select((r) => ({ c: r.cost })),
+        (f) =>
+          from(Repair)
+            .join(f, (r, g) => r.cost.is(g.c))
+            .select((r) => ({ c: r.cost.times(r.cost) })),
+      ),
+    "QUERIES_UNLIKE",
+  );
+  // @ts-expect-error groups need keys
+  fails(() => from(Loan).groupBy(() => ({})), "SELECTION_UNFIT");
+});
