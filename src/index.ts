@@ -197,6 +197,7 @@ export {
   type Collection,
   type Combined,
   type Counted,
+  type DayBound,
   type Deep,
   type Deepening,
   type Derived,
@@ -239,6 +240,7 @@ export {
   type SelectionObject,
   type SqlPart,
   scalar,
+  series,
   sql,
   type Template,
   type TemplateValues,
@@ -248,6 +250,7 @@ export {
   type UpsertOptions,
   union,
   unionAll,
+  type WholeBound,
 } from "./query/index.js";
 export type {
   BegunStatement,

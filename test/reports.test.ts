@@ -1,7 +1,24 @@
 import { expect, test } from "vitest";
 import { addDecimals, atScale, decimalText, divideDecimals, parseDecimal } from "../src/columns/index.js";
 import { generate, lending } from "../src/demo/index.js";
-import { and, from, integer, literal, ntile, numeric, percentRank, type Query, recursive, rowNumber, scalar, sql, sumOver } from "../src/index.js";
+import {
+  and,
+  coalesce,
+  date,
+  from,
+  integer,
+  literal,
+  ntile,
+  numeric,
+  percentRank,
+  type Query,
+  recursive,
+  rowNumber,
+  scalar,
+  series,
+  sql,
+  sumOver,
+} from "../src/index.js";
 import { type Expected, expectSame } from "./support/by-hand.js";
 import { eachEngine, useSociety } from "./support/engines.js";
 
@@ -22,6 +39,23 @@ const ofItem = (id: number) =>
     .map(({ cost }) => String(cost))
     .sort((a, b) => Number(a) - Number(b));
 const middle = (values: readonly string[]) => (Number(values[(values.length - 1) >> 1]) + Number(values[values.length >> 1])) / 2;
+
+/** Texts, and what they say. */
+const parsed: readonly (readonly [text: string, whole: number | null, exact: string | null, day: string | null])[] = [
+  ["12", 12, "12.00", null],
+  ["-0012", -12, "-12.00", null],
+  ["+7.256", null, "7.26", null],
+  ["2147483648", null, null, null],
+  ["999.994", null, "999.99", null],
+  ["1000", 1000, null, null],
+  [".5", null, "0.50", null],
+  [".", null, null, null],
+  ["2026-02-29", null, null, null],
+  ["2024-02-29", null, null, "2024-02-29"],
+  ["2026-1-1", null, null, null],
+  ["0000-01-01", null, null, null],
+  [" 1", null, null, null],
+];
 
 const cases: readonly (readonly [what: string, query: Query, expected: Expected])[] = [
   [
@@ -235,6 +269,95 @@ const cases: readonly (readonly [what: string, query: Query, expected: Expected]
       ),
     ).select((f) => ({ id: f.id, names: f.names, loans: f.loans })),
     "with recursive line(id, names, n) as (select id, name, (select count(*) from loan where member_id = m.id) from member m where sponsor_id is null union select m.id, names || ' > ' || m.name, n + (select count(*) from loan where member_id = m.id) from member m join line l on m.sponsor_id = l.id) select * from line order by 1, 2, 3",
+  ],
+  [
+    "a day for each of a month, with what was due",
+    from(series.days("2026-03-01", "2026-03-31"))
+      .leftJoin(Loan, (d, l) => l.due.is(d))
+      .groupBy((d) => d)
+      .select((g) => ({ day: g.key, week: g.key.startOfWeek(), loans: g.count((_, l) => l.id) })),
+    "with recursive d(day) as (select '2026-03-01' union all select date(day, '+1 day') from d where day < '2026-03-31') select day, date(day, '-' || ((strftime('%w', day) + 6) % 7) || ' days'), count(l.id) from d left join loan l on l.due = day group by day order by day",
+  ],
+  [
+    "months from the end of one on, and their quarters",
+    from(series.months("2025-10-31", "2026-03-30")).select((m) => ({
+      month: m,
+      quarter: m.quarter(),
+      from: m.startOfQuarter(),
+      since: m.monthsSince("2026-01-01"),
+    })),
+    [
+      ["2025-10-31", 4, "2025-10-01", -2],
+      ["2025-11-30", 4, "2025-10-01", -1],
+      ["2025-12-31", 4, "2025-10-01", 0],
+      ["2026-01-31", 1, "2026-01-01", 0],
+      ["2026-02-28", 1, "2026-01-01", 1],
+    ].map(([month, quarter, from_, since]) => ({ month, quarter, from: from_, since })),
+  ],
+  [
+    "numbers, more than an engine recurs to, and none",
+    from(series.numbers(-3, 2500)).totals((rows) => ({
+      n: rows.count(),
+      sum: rows.sum((n) => n),
+      none: scalar(from(series.numbers(2, 1)).totals((none) => none.count())),
+    })),
+    [{ n: 2504, sum: (2500 * 2501) / 2 - 6, none: 0 }],
+  ],
+  [
+    "days as many later as a row's place, and months as a count",
+    from(Loan).select((l) => ({
+      day: l.due.plusDays(rowNumber({ order: l.id.asc })),
+      month: l.due.plusMonths(l.item.loans.count()),
+      since: l.due.plusMonths(-14).monthsSince(l.due),
+    })),
+    "select date(due, row_number() over (order by id) || ' days'), case when substr(date(due, (select count(*) from loan m where m.item_id = loan.item_id) || ' months'), 9) = substr(due, 9) then date(due, (select count(*) from loan m where m.item_id = loan.item_id) || ' months') else date(due, (select count(*) from loan m where m.item_id = loan.item_id) || ' months', 'start of month', '-1 day') end, -14 from loan order by id",
+  ],
+  [
+    "numbers and days out of texts",
+    from(Item)
+      .limit(1)
+      .select((i) => {
+        const text = (value: string) => i.name.replace(i.name, value).concat("");
+        return Object.fromEntries(
+          parsed.map(([value], at) => [`t${at}`, { whole: text(value).toInteger(), exact: text(value).toNumeric(5, 2), day: text(value).toDay() }]),
+        );
+      }),
+    [Object.fromEntries(parsed.map(([, whole, exact, day], at) => [`t${at}`, { whole, exact, day }]))],
+  ],
+  [
+    "two queries side by side, whatever either lacks",
+    from(
+      from(Loan)
+        .where((l) => l.id.below(9))
+        .groupBy((l) => l.itemId)
+        .select((g) => ({ item: g.key, loans: g.count() })),
+    )
+      .fullJoin(
+        from(Repair)
+          .groupBy((r) => r.itemId)
+          .select((g) => ({ item: g.key, cost: g.sum((r) => r.cost) })),
+        (l, r) => l.item.is(r.item),
+      )
+      .orderBy((l, r) => coalesce(l.item, r.item).asc)
+      .select((l, r) => ({ item: coalesce(l.item, r.item), loans: l.loans, cost: r.cost })),
+    "select coalesce(l.item_id, r.item_id), n, cost from (select item_id, count(*) n from loan where id < 9 group by 1) l full join (select item_id, printf('%.2f', sum(cost)) cost from repair group by 1) r on l.item_id = r.item_id order by 1",
+  ],
+  [
+    "a full join, grouped and narrowed",
+    from(from(Loan).select((l) => ({ item: l.itemId, due: l.due })))
+      .fullJoin(
+        from(Repair).select((r) => r.itemId),
+        (l, r) => l.item.is(r),
+      )
+      .where((l, r) => l.item.is(null).is(r.is(null)))
+      .groupBy((l) => l.item)
+      .select((g) => ({ item: g.key, rows: g.count() })),
+    "select l.item_id, count(*) from loan l full join repair r on r.item_id = l.item_id where (l.item_id is null) = (r.item_id is null) group by 1 order by 1",
+  ],
+  [
+    "no value of a kind",
+    from(Depot).select((d) => ({ id: d.id, none: literal(numeric(5, 1), null), day: literal(date, null) })),
+    "select id, null a, null b from depot order by id",
   ],
 ];
 

@@ -54,7 +54,9 @@ export {
 export { jsonPart } from "./json-part.js";
 export { type ComparedKind, comparedKind, comparedKindsThat, kinds } from "./kinds.js";
 export { lowerCase, upperCase } from "./letter-case.js";
+export { monthsBetween, monthsLater } from "./months.js";
 export { type NameConvention, sameName, snakeCase } from "./naming.js";
+export { decimalIn, wholeIn } from "./parsed.js";
 export { issuesOf, type StandardIssue, type StandardResult, type StandardSchema } from "./standard-schema.js";
 export {
   type AnyValueObject,

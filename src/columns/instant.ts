@@ -15,7 +15,7 @@ export function digitsIn(text: string, from: number, to: number): number {
 const isLeap = (year: number): boolean => year % 4 === 0 && (year % 100 !== 0 || year % 400 === 0);
 
 /** How many days a month has; the fourth, sixth, ninth and eleventh have thirty. */
-const daysOf = (year: number, month: number): number => {
+export const daysOf = (year: number, month: number): number => {
   if (month === 2) return isLeap(year) ? 29 : 28;
   return month === 4 || month === 6 || month === 9 || month === 11 ? 30 : 31;
 };

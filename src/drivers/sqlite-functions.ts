@@ -3,15 +3,20 @@ import {
   atScale,
   compareDecimals,
   type Decimal,
+  decimalIn,
   decimalText,
   divideDecimals,
+  isDay,
   jsonPart,
   lowerCase,
+  monthsBetween,
+  monthsLater,
   multiplyDecimals,
   parseDecimal,
   secondsBetween,
   secondsLater,
   upperCase,
+  wholeIn,
 } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { decimalOf, decimalOrder } from "./decimal-order.js";
@@ -51,6 +56,11 @@ const functions: Readonly<Record<string, (...values: Value[]) => Value>> = {
   },
   since: (to, from) => secondsBetween(String(from), String(to)),
   later: (instant, seconds) => secondsLater(String(instant), Number(seconds)),
+  months_later: (day, months) => monthsLater(String(day), Number(months)),
+  months_since: (to, from) => monthsBetween(String(from), String(to)),
+  whole: (text) => wholeIn(String(text)) ?? null,
+  parsed: (text, whole, scale) => decimalIn(String(text), Number(whole), Number(scale)) ?? null,
+  day: (text) => (isDay(String(text)) ? text : null),
   lower: (a) => lowerCase(String(a)),
   upper: (a) => upperCase(String(a)),
 };

@@ -6,6 +6,7 @@ export type CallName =
   | DayCall
   | "coalesce"
   | JsonCall
+  | ParseCall
   | "nullIf"
   | "least"
   | "greatest"
@@ -47,6 +48,11 @@ export type DayCall =
   | "daysSince"
   | "startOfMonth"
   | "startOfYear"
+  | "startOfWeek"
+  | "startOfQuarter"
+  | "quarter"
+  | "plusMonths"
+  | "monthsSince"
   | "toDay"
   | ClockCall;
 
@@ -55,6 +61,9 @@ export type ClockCall = "now" | "today";
 
 /** What a part of a JSON document holds: a text, a number, a truth value; missing where it holds something else. */
 export type JsonCall = "jsonText" | "jsonNumber" | "jsonTruth";
+
+/** What a text says: a whole number of 32 bits, a decimal, a day; missing where it says something else. */
+export type ParseCall = "parsedInteger" | "parsedNumeric" | "parsedDay";
 
 /** Calls that another moment answers otherwise. */
 export const clockCalls: ReadonlySet<CallName> = new Set<ClockCall>(["now", "today"]);

@@ -1,7 +1,8 @@
-import type { ColumnKind, ValueType } from "../columns/index.js";
-import { type Built, call, constant, nodeKey, operandOf } from "./built.js";
+import { type ColumnKind, comparedKind, type ValueType } from "../columns/index.js";
+import { Built, call, constant, nodeKey, operandOf } from "./built.js";
 import type { DayCall } from "./calls.js";
 import { typeOf } from "./node.js";
+import type { Node } from "./resolved.js";
 
 const unary = (name: DayCall, kinds: readonly ColumnKind[], type: ValueType) =>
   function (this: Built): Built {
@@ -23,6 +24,13 @@ const ofInstant = (name: DayCall) =>
     return call(this, name, ["timestamp"], [], instantOf(this));
   };
 
+/** How many: a number, or an expression that is any whole number. */
+function countOf(self: Built, count: unknown): Node {
+  if (typeof count === "number") return constant(count, "integer");
+  if (count instanceof Built && typeOf(count[nodeKey]).type.kind === "bigint") return count[nodeKey];
+  return operandOf(self[nodeKey], count, whole);
+}
+
 /** What days, instants and times of day can be asked. */
 export const dayMethods = {
   year: unary("year", daysAndInstants, whole),
@@ -34,20 +42,30 @@ export const dayMethods = {
   second: unary("second", clocks, whole),
   startOfMonth: unary("startOfMonth", days, day),
   startOfYear: unary("startOfYear", days, day),
-  toDay: unary("toDay", ["timestamp", "localTimestamp"], day),
+  startOfWeek: unary("startOfWeek", days, day),
+  startOfQuarter: unary("startOfQuarter", days, day),
+  quarter: unary("quarter", daysAndInstants, whole),
+  toDay(this: Built) {
+    if (comparedKind(typeOf(this[nodeKey]).type.kind) === "text")
+      return call(this, "parsedDay", ["text"], [], day, true);
+    return call(this, "toDay", ["timestamp", "localTimestamp", "text"], [], day);
+  },
   startOfDay: ofInstant("startOfDay"),
   startOfHour: ofInstant("startOfHour"),
   plusSeconds(this: Built, count: unknown) {
-    const node = typeof count === "number" ? constant(count, "integer") : operandOf(this[nodeKey], count, whole);
-    return call(this, "plusSeconds", ["timestamp"], [node], instantOf(this));
+    return call(this, "plusSeconds", ["timestamp"], [countOf(this, count)], instantOf(this));
   },
   secondsSince(this: Built, earlier: unknown) {
     return call(this, "secondsSince", ["timestamp"], [operandOf(this[nodeKey], earlier)], whole);
   },
   plusDays(this: Built, count: unknown) {
-    const node =
-      typeof count === "number" ? constant(count, "integer") : operandOf(this[nodeKey], count, { kind: "integer" });
-    return call(this, "plusDays", days, [node], day);
+    return call(this, "plusDays", days, [countOf(this, count)], day);
+  },
+  plusMonths(this: Built, count: unknown) {
+    return call(this, "plusMonths", days, [countOf(this, count)], day);
+  },
+  monthsSince(this: Built, earlier: unknown) {
+    return call(this, "monthsSince", days, [operandOf(this[nodeKey], earlier, day)], whole);
   },
   daysSince(this: Built, earlier: unknown) {
     return call(this, "daysSince", days, [operandOf(this[nodeKey], earlier, day)], whole);

@@ -103,6 +103,12 @@ export interface Text<V> extends Ordered<V, "text"> {
   substring(from: number, length: number): Text<string | Missing<V>>;
   /** With each occurrence of a text replaced. */
   replace(search: TextOperand, replacement: TextOperand): Text<string | Missing<V>>;
+  /** The whole number of 32 bits that it says ("-12"); missing where it says none. */
+  toInteger(): NumberExpression<number | null, "integer">;
+  /** The decimal that it says ("12.5"), with so many digits, so many of them after the point; missing where it says none that fits. */
+  toNumeric(precision: number, scale: number): NumberExpression<string | null, "numeric">;
+  /** The day that it says ("2026-05-01"); missing where it says none. */
+  toDay(): Day<string | null>;
   /** The text as plain text, where it is a choice. */
   asText(): Text<string | Missing<V>>;
 }
@@ -200,6 +206,8 @@ interface Calendar<V, K extends ColumnKind> extends Ordered<V, K> {
   year(): NumberExpression<number | Missing<V>, "integer">;
   /** The month, from 1. */
   month(): NumberExpression<number | Missing<V>, "integer">;
+  /** The quarter of the year, from 1. */
+  quarter(): NumberExpression<number | Missing<V>, "integer">;
   /** The day of the month, from 1. */
   dayOfMonth(): NumberExpression<number | Missing<V>, "integer">;
   /** The day of the week: Monday is 1, Sunday is 7 (ISO 8601). */
@@ -216,14 +224,27 @@ interface Clock<V, K extends ColumnKind> extends Ordered<V, K> {
   second(): NumberExpression<number | Missing<V>, "integer">;
 }
 
+/** How many days, months or seconds: a number, or any expression that is a whole one. */
+type Count = Operand<number, "integer"> | Expression<bigint | null, "bigint">;
+
 /** An expression that is a calendar day. */
 export interface Day<V> extends Calendar<V, "date"> {
   /** So many days later, or earlier where it is negative. */
-  plusDays<const O extends Operand<number, "integer">>(days: O): Day<string | Missing<V> | MissingIn<O>>;
+  plusDays<const O extends Count>(days: O): Day<string | Missing<V> | MissingIn<O>>;
+  /** The same day so many months later, or the last of that month where it has fewer days; earlier where it is negative. */
+  plusMonths<const O extends Count>(months: O): Day<string | Missing<V> | MissingIn<O>>;
+  /** The number of whole months since the other; negative where that is later. */
+  monthsSince<const O extends Operand<string, "date">>(
+    day: O,
+  ): NumberExpression<number | Missing<V> | MissingIn<O>, "integer">;
   /** The number of days since the other; negative where that is later. */
   daysSince<const O extends Operand<string, "date">>(
     day: O,
   ): NumberExpression<number | Missing<V> | MissingIn<O>, "integer">;
+  /** The Monday of its week. */
+  startOfWeek(): Day<string | Missing<V>>;
+  /** The first day of its quarter. */
+  startOfQuarter(): Day<string | Missing<V>>;
   /** The first day of its month. */
   startOfMonth(): Day<string | Missing<V>>;
   /** The first day of its year. */
@@ -235,7 +256,7 @@ export interface Day<V> extends Calendar<V, "date"> {
 /** An expression that is an instant; its parts are those in UTC. */
 export interface Instant<V> extends Calendar<V, "timestamp">, Clock<V, "timestamp"> {
   /** So many seconds later, or earlier where it is negative. */
-  plusSeconds<const O extends Operand<number, "integer">>(seconds: O): Instant<V | MissingIn<O>>;
+  plusSeconds<const O extends Count>(seconds: O): Instant<V | MissingIn<O>>;
   /** The whole seconds since the other; negative where that is later. */
   secondsSince<const O extends Operand<NonNullable<V>, "timestamp">>(
     instant: O,

@@ -101,10 +101,15 @@ export const now = <V extends Date | string = Date>(of?: Column<"timestamp", V, 
 export const today = (): Day<string> =>
   expression({ kind: "call", call: "today", operands: [], type: { kind: "date" }, isNullable: false });
 
-/** A value as an expression, of a column's kind: `literal(numeric(8, 2), "1.50")`. */
-export function literal<K extends ColumnKind, V>(of: Column<K, V, never>, value: V): ExpressionOf<ComparedKind<K>, V> {
+/** A value as an expression, of a column's kind: `literal(numeric(8, 2), "1.50")`; null: none, of that kind. */
+export function literal<K extends ColumnKind, V>(of: Column<K, V, never>, value: V): ExpressionOf<ComparedKind<K>, V>;
+export function literal<K extends ColumnKind, V>(
+  of: Column<K, V, never>,
+  value: V | null,
+): ExpressionOf<ComparedKind<K>, V | null>;
+export function literal(of: Column<ColumnKind, unknown, never>, value: unknown): unknown {
   const { type } = of[factsKey];
-  return expression(valueNode(checked(value, type, "a literal"), type));
+  return expression(valueNode(value === null ? null : checked(value, type, "a literal"), type));
 }
 
 /** Plain values that say by themselves of what kind they are; a number is a whole one. */

@@ -72,6 +72,7 @@ function queriesOf(derivation: Derivation | undefined): readonly QueryState[] {
     case "recursive":
       return [derivation.seed, derivation.step];
     case "raw":
+    case "series":
     case undefined:
       return [];
     default:

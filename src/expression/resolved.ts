@@ -331,7 +331,7 @@ export interface ReachedRelation {
 
 /** Rows of another source beside each row that a condition ties them to. */
 export interface JoinNode {
-  readonly kind: "inner" | "left" | "cross";
+  readonly kind: "inner" | "left" | "cross" | "full";
   readonly source: Source;
   readonly on: Node | undefined;
 }
@@ -343,6 +343,8 @@ export type Given = ReadonlyMap<string, Scalar>;
 export type Derivation =
   | { readonly kind: "query"; readonly query: QueryState }
   | { readonly kind: "compound"; readonly operator: SetOperator; readonly queries: readonly QueryState[] }
+  /** Whole numbers from one to another. */
+  | { readonly kind: "series"; readonly from: Node; readonly to: Node }
   /** A query that a statement names once, however often it is used. */
   | { readonly kind: "named"; readonly name: string; readonly query: QueryState }
   /** A statement as it was written. */

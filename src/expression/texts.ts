@@ -61,6 +61,20 @@ export const textMethods = {
     const operands = [textOperand(this, search), textOperand(this, replacement)];
     return call(this, "replace", texts, operands, textType);
   },
+  toInteger(this: Built) {
+    return call(this, "parsedInteger", texts, [], { kind: "integer" }, true);
+  },
+  toNumeric(this: Built, precision: number, scale: number) {
+    if (
+      !(Number.isInteger(precision) && Number.isInteger(scale) && 0 <= scale && scale <= precision && precision <= 65)
+    )
+      throw new GemachError("VALUE_UNFIT", {
+        column: "toNumeric()",
+        expected: "at most 65 digits, and no more of them after the point",
+        got: "others",
+      });
+    return call(this, "parsedNumeric", texts, [], { kind: "numeric", precision, scale }, true);
+  },
   ignoringCase(this: Built) {
     return withoutCase(this);
   },

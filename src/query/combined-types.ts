@@ -106,6 +106,11 @@ export interface SelectedRows<A extends readonly unknown[], S> extends NarrowedR
 
 /** Another query's rows as a source. */
 export interface Derived<S> extends NarrowedRows<[S]>, Joining<[S]>, Selecting<S> {
+  /**
+   * Beside each row those of another query for which the condition is true; rows of either without any are kept, and what stands
+   * beside them is missing. PostgreSQL wants a condition of equal values.
+   */
+  fullJoin<T>(other: Selecting<T>, on: (row: S, other: T) => Predicate): Combined<[Optional<S>, Optional<T>]>;
   /** Brings for each row what the function names. */
   select<const T extends Selection>(projection: (row: S) => T): SelectedRows<[S], T>;
 }

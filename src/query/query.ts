@@ -16,6 +16,7 @@ import {
   operandOf,
   orderNodes,
   outsideRules,
+  type Projection,
   partsOf,
   pathTo,
   predicateGiven,
@@ -85,25 +86,26 @@ function refuseWindow(node: Node, call: string): Node {
 
 const isLimited = ({ limit, offset }: QueryState): boolean => limit !== undefined || offset !== undefined;
 
-/** Whether a value is one of all rows together: at least one aggregate in it, and no column outside of one. */
-function isOfAllRows(node: Node): boolean {
-  if (node.kind === "group" || node.kind === "raw") return true;
-  const parts = partsOf(node);
-  return (
-    node.kind !== "column" && parts.some(isOfAllRows) && parts.every((part) => isOfAllRows(part) || !hasColumn(part))
-  );
-}
+const isAggregate = ({ kind }: Node): boolean => kind === "group" || kind === "raw";
 
-const hasColumn = (node: Node): boolean => node.kind === "column" || partsOf(node).some(hasColumn);
+const hasAggregate = (node: Node): boolean => isAggregate(node) || partsOf(node).some(hasAggregate);
+
+/** Whether a value is of one row by itself: a column outside of any aggregate. */
+const isOfOneRow = (node: Node): boolean =>
+  node.kind === "column" || (!isAggregate(node) && partsOf(node).some(isOfOneRow));
 
 class BuiltQuery {
   readonly [stateKey]: QueryState;
   /** What the rows are grouped by, as the callback gave it. */
   readonly #keys: unknown;
 
-  constructor(state: QueryState, keys?: unknown) {
+  /** Whether the source's rows are several side by side, each of which callbacks get. */
+  readonly #isOfSides: boolean;
+
+  constructor(state: QueryState, keys?: unknown, isOfSides = false) {
     this[stateKey] = state;
     this.#keys = keys;
+    this.#isOfSides = isOfSides;
   }
 
   #with(change: Partial<QueryState>): BuiltQuery {
@@ -111,7 +113,8 @@ class BuiltQuery {
     const state: QueryState = Object.assign({ ...filled(this[stateKey]), past: { isUsed: false } }, change);
     const { cursor } = state;
     const isMore = cursor?.base !== undefined && change.cursor === undefined;
-    return new BuiltQuery(isMore ? { ...state, cursor: { ...cursor, base: undefined } } : state, this.#keys);
+    const made = isMore ? { ...state, cursor: { ...cursor, base: undefined } } : state;
+    return new BuiltQuery(made, this.#keys, this.#isOfSides);
   }
 
   /** The same query; one over sources of its own where it is used inside of a callback of itself. */
@@ -119,7 +122,8 @@ class BuiltQuery {
     const state = this[stateKey];
     if (!sourcesOf(state).some(isActive)) return this;
     const { query, also } = renewed(state);
-    return new BuiltQuery(query, this.#keys === undefined ? undefined : renewedKeys(this.#keys, also));
+    const keys = this.#keys === undefined ? undefined : renewedKeys(this.#keys, also);
+    return new BuiltQuery(query, keys, this.#isOfSides);
   }
 
   /** Calls a callback with its rows; what it makes of this very query is another's. */
@@ -130,7 +134,12 @@ class BuiltQuery {
   /** What callbacks get: each source's row, or the group that they are part of. */
   #rows(): readonly unknown[] {
     const { source, joins } = this[stateKey];
-    const rows = [rowAt(source), ...joins.map((join) => rowAt(join.source, join.kind === "left"))];
+    const isFull = joins.some(({ kind }) => kind === "full");
+    const first = rowAt(source, isFull);
+    const rows = [
+      ...(this.#isOfSides ? Object.values(first as object) : [first]),
+      ...joins.map((join) => rowAt(join.source, join.kind === "left" || isFull)),
+    ];
     return this.#keys === undefined ? rows : [groupOf(this.#keys, rows)];
   }
 
@@ -185,13 +194,28 @@ class BuiltQuery {
     return this.#apart().#beside("left", other, on);
   }
 
+  fullJoin(other: unknown, on: Callback): BuiltQuery {
+    const { source, joins } = this[stateKey];
+    if (source.entity.derivation === undefined || joins.length > 0 || isEntity(other))
+      throw new GemachError("QUERY_EXPECTED", { call: "fullJoin", got: "an entity" });
+    // Its rows are a source of their own, so that every engine can say them, by a union where it has to.
+    const full = from(this as unknown as Derived<unknown>) as unknown as BuiltQuery;
+    return full.#apart().#beside("full", other, on).#sideBySide();
+  }
+
+  /** The rows of two sources as those of one query, and callbacks get both. */
+  #sideBySide(): BuiltQuery {
+    const both = this.select((...sides) => Object.fromEntries(sides.map((side, i) => [`side_${i + 1}`, side])));
+    return new BuiltQuery(rowsOf(both[stateKey]), undefined, true);
+  }
+
   crossJoin(other: unknown): BuiltQuery {
     return this.#apart().#beside("cross", other, undefined);
   }
 
   #beside(kind: JoinNode["kind"], other: unknown, on: Callback | undefined): BuiltQuery {
     const source = isEntity(other) ? { entity: resolve(other) } : derivedSource(stateOf(other, "join"));
-    const row = rowAt(source, kind === "left");
+    const row = rowAt(source, kind === "left" || kind === "full");
     const condition =
       on === undefined ? undefined : predicateGiven(() => withActive([source], () => this.#call(on, row)), "join");
     return this.#with({ joins: [...this[stateKey].joins, { kind, source, on: condition }] });
@@ -217,7 +241,7 @@ class BuiltQuery {
     const given = query.#call(keys);
     const groupBy = [...fieldsOf(projectionOf(given, state.source.entity.name)).values()];
     for (const node of groupBy) refuseWindow(node, "groupBy");
-    return new BuiltQuery({ ...state, groupBy, reach: [], projection: undefined }, given);
+    return new BuiltQuery({ ...state, groupBy, reach: [], projection: undefined }, given, this.#isOfSides);
   }
 
   totals(work: Callback): BuiltQuery {
@@ -226,7 +250,8 @@ class BuiltQuery {
     if (isLimited(state)) throw new GemachError("ROWS_CUT", { call: "totals" });
     const made = withActive(sourcesOf(state), () => work(allRows(query.#rows())));
     const projection = projectionOf(made, state.source.entity.name);
-    if (![...fieldsOf(projection).values()].every(isOfAllRows))
+    const values = [...fieldsOf(projection).values()];
+    if (values.some(isOfOneRow) || !values.some(hasAggregate))
       throw new GemachError("VALUE_UNFIT", {
         column: "totals()",
         expected: "what is worked out of all rows, such as all.count()",
@@ -386,6 +411,13 @@ export function queryOf(entity: ResolvedEntity): unknown {
   return new BuiltQuery({ ...allOf(source), projection: ownProjection(source) });
 }
 
+/** Whether a projection is of nothing but the one value that the rows of its source are. */
+const isOwn = (projection: Projection, source: Source): boolean =>
+  projection.kind === "value" &&
+  projection.node.kind === "column" &&
+  projection.node.path.source === source &&
+  projection.node.column === singleOf(source.entity);
+
 /** Whether a query is all rows of its source, as they are. */
 const isPlain = ({ where, joins, groupBy, limit, offset, cursor, source, projection }: QueryState): boolean =>
   source.entity.derivation !== undefined &&
@@ -394,7 +426,7 @@ const isPlain = ({ where, joins, groupBy, limit, offset, cursor, source, project
   limit === undefined &&
   offset === undefined &&
   cursor === undefined &&
-  (projection === undefined || singleOf(source.entity) !== undefined);
+  (projection === undefined || isOwn(projection, source));
 
 /** A query's rows as a source; those of a source without a table, taken as they are, need no query around it. */
 function derivedSource(given: QueryState): Source {

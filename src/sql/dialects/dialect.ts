@@ -56,6 +56,8 @@ export interface TextRules {
     /** What stands where there are fewer keys than placeholders: it leads to no row. */
     readonly absent: (type: ValueType) => string | null;
   };
+  /** Whole numbers from one to another as a table of a column value, under a name as it stands in a statement. */
+  readonly series: (from: () => string, to: () => string, alias: string) => string;
   /** Where rows without a value go: first in ascending order, unless an order says otherwise. */
   readonly nulls: (descending: boolean, said: NullPlace) => string;
   /** How a select locks its rows, of the table of a name. */
@@ -145,7 +147,7 @@ export interface Rewrites {
   readonly expression?: { readonly [K in SqlExpression["kind"]]?: (expression: never) => SqlExpression };
   readonly select?: (select: Select) => Select;
   /** A select that stands in a from clause. */
-  readonly derived?: (select: Select) => Select;
+  readonly derived?: (select: Select) => Select | Compound;
   readonly compound?: (compound: Compound) => Compound | Select;
   readonly order?: (terms: readonly SortTerm[]) => readonly SortTerm[];
   readonly write?: (write: Write) => Write;

@@ -295,6 +295,10 @@ export function printTable(printer: Printer, term: TableTerm): string {
     );
     return `(${numbers.join(" union all ")}) as ${quote(term.alias)}`;
   }
+  if (term.kind === "series") {
+    const bound = (expression: SqlExpression) => () => printExpression(printer, expression);
+    return text.series(bound(term.from), bound(term.to), quote(term.alias));
+  }
   if (term.kind === "common") {
     const name = printer.names.get(term.of) ?? term.alias;
     return name === term.alias ? quote(name) : `${quote(name)} as ${quote(term.alias)}`;
@@ -309,7 +313,7 @@ const printJoins = (printer: Printer, joins: readonly Join[]): string =>
     .map(({ kind, table, on }) => {
       const joined = printTable(printer, table);
       if (kind === "cross") return ` cross join ${joined}`;
-      return ` ${kind === "left" ? "left join" : "join"} ${joined} on ${printLogic(printer, "and", on)}`;
+      return ` ${kind === "inner" ? "" : `${kind} `}join ${joined} on ${printLogic(printer, "and", on)}`;
     })
     .join("");
 

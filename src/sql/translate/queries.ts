@@ -47,7 +47,7 @@ export function placeRows(
   const { select } = place;
   addPresent(where, scope.present);
   scope.rows = { source, orderBy: [], joins: beside, groupBy };
-  for (const { kind, source: other, on } of beside) {
+  for (const [i, { kind, source: other, on }] of beside.entries()) {
     const alias = freeName(scope, other.entity.table);
     const table = sourceTable(scope, other.entity, alias);
     // What the condition follows from the joined rows is joined to them before they are joined themselves.
@@ -61,7 +61,10 @@ export function placeRows(
     select.joins.push({ kind, table: nested, on: isCross ? [] : conditions });
     if (isCross) select.where.push(...conditions);
     joined.select = select;
-    joined.isOptional = kind === "left";
+    joined.isOptional = kind === "left" || kind === "full";
+    // What stands before a row may be missing beside it too.
+    if (kind === "full")
+      for (const before of [source, ...beside.slice(0, i).map((join) => join.source)]) optional(scope, before);
   }
   if (!isTied) select.where.push(...standingConditions(scope, place));
   select.where.push(...where.map((node) => scope.translate.condition(scope, node)));
@@ -74,10 +77,19 @@ export function placeRows(
   return place;
 }
 
+const optional = (scope: Scope, source: Source): void => {
+  const place = scope.places.get(source);
+  if (place !== undefined) place.isOptional = true;
+};
+
 /** What stands in a from clause for an entity: its table, or the query that its rows come from. */
 function sourceTable(scope: Scope, entity: ResolvedEntity, alias: string): TableTerm {
   const { derivation } = entity;
   if (derivation === undefined) return tableOf(entity, alias);
+  if (derivation.kind === "series") {
+    const [from, to] = [derivation.from, derivation.to].map((node) => scope.translate.operand(scope, node));
+    return { kind: "series", from: from as SqlExpression, to: to as SqlExpression, alias };
+  }
   if (derivation.kind !== "query" && derivation.kind !== "compound") {
     nameTable(scope, entity, derivation);
     return { kind: "common", of: derivation, alias };

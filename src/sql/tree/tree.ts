@@ -214,6 +214,8 @@ export type TableTerm =
     }
   /** Whole numbers from 0 on, in a column n. */
   | { readonly kind: "numbers"; readonly count: number; readonly alias: string }
+  /** Whole numbers from one to another, in a column value. */
+  | { readonly kind: "series"; readonly from: SqlExpression; readonly to: SqlExpression; readonly alias: string }
   /** What the statement names before it begins. */
   | { readonly kind: "common"; readonly of: Derivation; readonly alias: string }
   /** A table with what is joined to it before it is joined itself. */
@@ -250,7 +252,7 @@ export interface CommonTable {
 
 /** A joined table. */
 export interface Join {
-  readonly kind: "inner" | "left" | "cross";
+  readonly kind: "inner" | "left" | "cross" | "full";
   readonly table: TableTerm;
   readonly on: readonly SqlExpression[];
 }

@@ -76,6 +76,8 @@ function tableParts(term: TableTerm): Parts {
       return { expressions: [], tables: [{ kind: "table", schema: term.schema, table: term.table }] };
     case "derived":
       return { expressions: [], selects: [term.select] };
+    case "series":
+      return { expressions: [term.from, term.to] };
     case "joined":
       return joined([tableParts(term.table), ...term.joins.map(joinParts)]);
     case "keys":

@@ -7,8 +7,12 @@ const distinct = (isDistinct: boolean): string => (isDistinct ? "distinct " : ""
 
 /** A text between quotes where the engine takes nothing else: bytes where one of its characters may mean more. */
 const separatorText = (text: string): string =>
-  /^[\w ,;:|/.+-]*$/.test(text) ? `'${text}'` : `0x${[...new TextEncoder().encode(text)].map(hex).join("")}`;
-const hex = (byte: number): string => byte.toString(16).padStart(2, "0");
+  /^[\w ,;:|/.+-]*$/.test(text)
+    ? `'${text}'`
+    : `0x${(encodeURIComponent(text).match(/%..|./g) ?? []).map(hexOf).join("")}`;
+
+/** A byte of a text in UTF-8, as a URI has it, in two digits. */
+const hexOf = (byte: string): string => (byte.length > 1 ? byte.slice(1) : byte.charCodeAt(0).toString(16));
 
 /** The value in a place, from 1, of all that are there in their order; missing where there is none. The engine has this for windows alone. */
 const nth = ({ operand, order }: PrintedAggregate, place: string): string => {

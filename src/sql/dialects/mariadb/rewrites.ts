@@ -92,6 +92,27 @@ const hasWorkedOutList = (condition: SqlExpression): boolean =>
     return part.kind === "inRows" && part.operands.some(({ kind }) => kind !== "column");
   });
 
+/** Rows of either side without the other: those of the left with what stands beside them, and those of the right with nothing. */
+function withoutFullJoin(select: Select): Select | Compound {
+  const [join, ...others] = select.joins;
+  if (join?.kind !== "full" || others.length > 0) return apart(select);
+  const left: Select = { ...select, joins: [{ ...join, kind: "left" }] };
+  const matching: Select = {
+    ...draftFrom(select.from),
+    items: [{ expression: one, alias: undefined }],
+    where: join.on,
+  };
+  const right: Select = {
+    ...select,
+    from: join.table,
+    joins: [{ kind: "left", table: select.from, on: [{ kind: "constant", value: false }] }],
+    where: [...select.where, { kind: "exists", select: matching, negated: true }],
+  };
+  return { operator: "union all", selects: [left, right] };
+}
+
+const one: SqlExpression = { kind: "constant", value: 1 };
+
 /** A derived table that the server merges into the subquery around it has rows that are not in the list (10.11). */
 const apart = (select: Select): Select =>
   select.limit === undefined && select.offset === undefined && select.where.some(hasWorkedOutList)
@@ -145,7 +166,7 @@ function write(given: Write): Write {
 /** What MariaDB cannot say, or gets wrong. */
 export const mariadbRewrites: Rewrites = {
   expression: { aggregate: filtered, window: windowed, subquery: counted },
-  derived: apart,
+  derived: withoutFullJoin,
   order: ordered,
   compound,
   write,

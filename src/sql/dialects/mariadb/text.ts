@@ -126,6 +126,18 @@ const calls: Calls = {
   startOfHour: ({ inside }) => `cast(date_format(${inside(0)}, '%Y-%m-%d %H:00:00') as datetime(6))`,
   plusDays: ({ beside }) => `${beside(0)} + interval ${beside(1)} day`,
   daysSince: named("datediff"),
+  startOfWeek: ({ beside, inside }) => `${beside(0)} - interval weekday(${inside(0)}) day`,
+  startOfQuarter: ({ inside }) => `makedate(year(${inside(0)}), 1) + interval quarter(${inside(0)}) * 3 - 3 month`,
+  quarter: named("quarter"),
+  plusMonths: ({ beside }) => `${beside(0)} + interval ${beside(1)} month`,
+  monthsSince: ({ inside }) => `timestampdiff(month, ${inside(1)}, ${inside(0)})`,
+  parsedInteger: ({ beside, inside }) =>
+    `case when ${beside(0)} regexp '^[+-]?[0-9]{1,18}$' then case when cast(${inside(0)} as signed) between -2147483648 and 2147483647 then cast(${inside(0)} as signed) end end`,
+  parsedNumeric: ({ beside, inside, type: { precision = 1, scale = 0 } }) =>
+    `case when ${beside(0)} regexp '^[+-]?0*[0-9]{0,${precision - scale}}([.][0-9]*)?$' and ${beside(0)} regexp '[0-9]' then cast(${inside(0)} as decimal(${precision}, ${scale})) end`,
+  // In a write a cast of no day would be an error.
+  parsedDay: ({ beside, inside }) =>
+    `case when ${beside(0)} regexp '^[0-9]{4}-(0[1-9]|1[0-2])-(0[1-9]|[12][0-9]|3[01])$' and left(${inside(0)}, 4) <> '0000' then case when right(${inside(0)}, 2) <= day(last_day(concat(left(${inside(0)}, 8), '01'))) then cast(${inside(0)} as date) end end`,
   startOfMonth: ({ beside, inside }) => `${beside(0)} - interval dayofmonth(${inside(0)}) - 1 day`,
   startOfYear: ({ beside, inside }) => `${beside(0)} - interval dayofyear(${inside(0)}) - 1 day`,
   toDay: named("date"),
@@ -177,6 +189,9 @@ export const mariadbText: TextRules = {
       return `(${selects.join(" union all ")}) as ${alias}`;
     },
   },
+  // A recursive query would end after a thousand rows (max_recursive_iterations).
+  series: (from, to, alias) =>
+    `(select ${from()} + place - 1 as value from json_table(concat('[', repeat('0,', ${to()} - ${from()}), '0]'), '$[*]' columns (place for ordinality)) as counted where ${from()} <= ${to()}) as ${alias}`,
   nulls: () => "",
   lock: ({ strength, taken }) =>
     `${strength === "update" ? " for update" : " lock in share mode"}${taken === undefined ? "" : ` ${taken.replace("no wait", "nowait")}`}`,

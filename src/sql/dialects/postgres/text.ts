@@ -39,6 +39,14 @@ const datePart =
     return `cast(${field === "second" ? "trunc(" : ""}extract(${field} from ${from})${field === "second" ? ")" : ""} as integer)`;
   };
 
+/** How many days or months: an integer, where many rows are counted or numbered by a larger one. */
+const smallCount = ({ node, beside, inside }: PrintedCall): string => {
+  const count = node.operands[1];
+  const isSmall =
+    count?.kind === "parameter" || count?.kind === "literal" || (count?.kind === "column" && count.isDerived !== true);
+  return isSmall && node.of[1]?.type.kind !== "bigint" ? beside(1) : `cast(${inside(1)} as integer)`;
+};
+
 /** Letters are mapped by a collation that knows all of Unicode. */
 const inCase =
   (name: string, collation: string): CallPrinter =>
@@ -83,6 +91,20 @@ const callsBy = (collation: string): Calls => ({
   today: () => "cast(current_timestamp at time zone 'UTC' as date)",
   startOfDay: ({ inside }) => `date_trunc('day', ${inside(0)}, 'UTC')`,
   startOfHour: ({ inside }) => `date_trunc('hour', ${inside(0)}, 'UTC')`,
+  startOfWeek: ({ inside }) => `cast(date_trunc('week', ${inside(0)}) as date)`,
+  startOfQuarter: ({ inside }) => `cast(date_trunc('quarter', ${inside(0)}) as date)`,
+  quarter: datePart("quarter"),
+  plusDays: (call) => `${call.beside(0)} + ${smallCount(call)}`,
+  plusMonths: (call) => `cast(${call.beside(0)} + ${smallCount(call)} * interval '1 month' as date)`,
+  monthsSince: ({ all }) =>
+    `cast(extract(year from age(${all()})) * 12 + extract(month from age(${all()})) as integer)`,
+  parsedInteger: ({ beside, inside }) =>
+    `case when ${beside(0)} ~ '^[+-]?[0-9]{1,18}$' then case when cast(${inside(0)} as bigint) between -2147483648 and 2147483647 then cast(${inside(0)} as integer) end end`,
+  parsedNumeric: ({ beside, inside, type: { precision = 1, scale = 0 } }) =>
+    `case when ${beside(0)} ~ '^[+-]?0*[0-9]{0,${precision - scale}}([.][0-9]*)?$' and ${beside(0)} ~ '[0-9]' then round(cast(${inside(0)} as numeric), ${scale}) end`,
+  // A case of its own for each question: conditions beside each other may be asked in any order.
+  parsedDay: ({ beside, inside }) =>
+    `case when ${beside(0)} ~ '^[0-9]{4}-(0[1-9]|1[0-2])-(0[1-9]|[12][0-9]|3[01])$' and ${beside(0)} !~ '^0000' then case when cast(substr(${inside(0)}, 9, 2) as integer) <= extract(day from cast(substr(${inside(0)}, 1, 8) || '01' as date) + interval '1 month' - interval '1 day') then cast(${inside(0)} as date) end end`,
   startOfMonth: ({ inside }) => `cast(date_trunc('month', ${inside(0)}) as date)`,
   startOfYear: ({ inside }) => `cast(date_trunc('year', ${inside(0)}) as date)`,
   toDay: ({ beside, inside, of }) =>
@@ -128,6 +150,7 @@ export const postgresText = (collation: string): TextRules => ({
       ? `unnest(${arrays}) with ordinality as ${alias} (${[...names, "position"].join(", ")})`
       : `unnest(${arrays}) as ${alias} (${names.join(", ")})`;
   },
+  series: (from, to, alias) => `generate_series(${from()}, ${to()}) as ${alias} (value)`,
   nulls: (descending, said) => ` nulls ${said ?? (descending ? "last" : "first")}`,
   lock: ({ strength, taken }, table) =>
     ` for ${strength} of ${table}${taken === undefined ? "" : ` ${taken.replace("no wait", "nowait")}`}`,

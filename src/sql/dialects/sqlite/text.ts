@@ -71,6 +71,16 @@ const calls: Calls = {
   today: () => "date('now')",
   startOfDay: ({ inside }) => `substr(${inside(0)}, 1, 10) || 'T00:00:00.000000Z'`,
   startOfHour: ({ inside }) => `substr(${inside(0)}, 1, 13) || ':00:00.000000Z'`,
+  startOfWeek: ({ inside }) => `date(${inside(0)}, 'weekday 0', '-6 days')`,
+  startOfQuarter: ({ inside }) =>
+    `date(${inside(0)}, 'start of month', '-' || ((substr(${inside(0)}, 6, 2) - 1) % 3) || ' months')`,
+  quarter: ({ inside }) => `(cast(substr(${inside(0)}, 6, 2) as integer) + 2) / 3`,
+  plusMonths: named("gemach_months_later"),
+  monthsSince: named("gemach_months_since"),
+  parsedInteger: named("gemach_whole"),
+  parsedNumeric: ({ inside, type: { precision = 1, scale = 0 } }) =>
+    `gemach_parsed(${inside(0)}, ${precision - scale}, ${scale})`,
+  parsedDay: named("gemach_day"),
   startOfMonth: ({ inside }) => `date(${inside(0)}, 'start of month')`,
   startOfYear: ({ inside }) => `date(${inside(0)}, 'start of year')`,
   toDay: ({ inside }) => `substr(${inside(0)}, 1, 10)`,
@@ -113,6 +123,8 @@ export const sqliteText: TextRules = {
     const position = hasPosition ? ", key as position" : "";
     return `(select ${columns}${position} from json_each(${add("all")})) as ${alias}`;
   },
+  series: (from, to, alias) =>
+    `(with recursive counted (value) as (select ${from()} where ${from()} <= ${to()} union all select value + 1 from counted where value < ${to()}) select value from counted) as ${alias}`,
   nulls: (_, said) => (said === undefined ? "" : ` nulls ${said}`),
   lock: () => "",
   sortable: (expression, { kind }) => (kind === "numeric" ? `gemach_decimal(${expression})` : expression),
