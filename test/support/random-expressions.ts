@@ -1,5 +1,5 @@
 import fc from "fast-check";
-import { and, coalesce, greatest, least, not, nullIf, or, when } from "../../src/index.js";
+import { and, coalesce, date, greatest, integer, least, literal, not, nullIf, or, when } from "../../src/index.js";
 import type { ProbeRow } from "./probe.js";
 
 // biome-ignore lint/suspicious/noExplicitAny: random expressions are put together without types
@@ -41,10 +41,32 @@ const at2 = (amount: bigint): string => {
 const lower = (value: string): string => [...value].map((letter) => letter.toLowerCase()).join("");
 const characters = (value: string): number => [...value].length;
 const days = (day: string): number => Date.parse(`${day}T00:00:00Z`) / 86_400_000;
+const dayAt = (number: number): string => new Date(number * 86_400_000).toISOString().slice(0, 10);
+/** So many months later; a day that the month does not have is its last. */
+const monthsOn = (day: string, months: number): string => {
+  const [year = 0, month = 0, date = 0] = day.split("-").map(Number);
+  const last = new Date(Date.UTC(year, month + months, 0)).getUTCDate();
+  return new Date(Date.UTC(year, month - 1 + months, Math.min(date, last))).toISOString().slice(0, 10);
+};
+/** Whole months: as many as fit between two days. */
+const monthsFrom = (from: string, to: string): number => {
+  const forward = days(to) >= days(from);
+  const [a, b] = forward ? [from, to] : [to, from];
+  const count = (Number(b.slice(0, 4)) - Number(a.slice(0, 4))) * 12 + Number(b.slice(5, 7)) - Number(a.slice(5, 7));
+  const whole = count - (Number(b.slice(8)) < Number(a.slice(8)) ? 1 : 0);
+  return forward ? whole + 0 : -whole + 0;
+};
+const half = (dividend: bigint, divisor: bigint): bigint => {
+  const [a, b] = [dividend < 0n ? -dividend : dividend, divisor < 0n ? -divisor : divisor];
+  const quotient = (a + b / 2n) / b;
+  return dividend < 0n === divisor < 0n ? quotient : -quotient;
+};
+
 const byCodePoint = (a: string, b: string): number => Buffer.compare(Buffer.from(a), Buffer.from(b));
 
 const small = plain(fc.integer({ min: -9, max: 9 }));
 const words = plain(fc.constantFrom("", "l", "o", "Dr", " ", "a'b", "%", "_", "É", "tool", "\\"));
+const someDays = plain(fc.constantFrom("2024-01-31", "2024-02-29", "2025-12-01", "2026-08-30"));
 const amounts = plain(fc.constantFrom("0.00", "1.50", "-2.25", "99.99", "0.01"));
 
 const numbers = (depth: number): Wild<number> => {
@@ -53,6 +75,8 @@ const numbers = (depth: number): Wild<number> => {
     column("id"),
     of([[texts(0)], (t) => t.length(), characters]),
     of([[column<string>("d")], (d) => d.month(), (d: string) => Number(d.slice(5, 7))]),
+    of([[column<string>("d")], (d) => d.quarter(), (d: string) => Math.ceil(Number(d.slice(5, 7)) / 3)]),
+    of([[column<string>("d"), column<string>("e")], (a, b) => a.monthsSince(b), (a: string, b: string) => monthsFrom(b, a)]),
   ];
   if (depth === 0) return fc.oneof(...leaves);
   const [n, t] = [numbers(depth - 1), texts(depth - 1)];
@@ -66,6 +90,7 @@ const numbers = (depth: number): Wild<number> => {
     of([[n], (a) => a.negated(), (a) => -a + 0]),
     of([[n], (a) => a.absolute(), Math.abs]),
     of([[t], (a) => a.length(), characters]),
+    of([[t], (a) => a.toInteger(), (a: string) => (/^[+-]?\d{1,9}$/.test(a) ? Number(a) + 0 : null)]),
     of([[column<string>("d"), column<string>("e")], (a, b) => a.daysSince(b), (a, b) => days(a) - days(b)]),
     of([[n, n, small], (a, b, c) => least(a, b, c), (a, b, c) => Math.min(a, b, c)]),
     of([[n, small], (a, b) => greatest(a, b), (a, b) => Math.max(a, b)]),
@@ -76,7 +101,14 @@ const numbers = (depth: number): Wild<number> => {
 };
 
 const texts = (depth: number): Wild<string> => {
-  const leaves: Wild<string>[] = [column("s"), column("t"), of([[column<string>("c")], (c) => c.asText(), (c: string) => c])];
+  const d = column<string>("d");
+  const leaves: Wild<string>[] = [
+    ...[column<string>("s"), column<string>("t"), of([[column<string>("c")], (c) => c.asText(), (c: string) => c])],
+    of([[someDays, small], (a, n) => literal(date, a).plusMonths(n).asText(), monthsOn]),
+    of([[d], (a) => a.startOfWeek().asText(), (a) => dayAt(days(a) - ((new Date(days(a) * 86_400_000).getUTCDay() + 6) % 7))]),
+    of([[d], (a) => a.startOfQuarter().asText(), (a) => `${a.slice(0, 5)}${["01", "04", "07", "10"][Math.floor((Number(a.slice(5, 7)) - 1) / 3)]}-01`]),
+    of([[d, words], (a, b) => a.asText().concat(b).toDay().asText(), (a, b) => (b === "" ? a : null)]),
+  ];
   if (depth === 0) return fc.oneof(...leaves);
   const t = texts(depth - 1);
   return fc.oneof(
@@ -116,6 +148,11 @@ const decimals = (depth: number): Wild<string> => {
         return at2((product + (product < 0n ? -50n : 50n)) / 100n);
       },
     ]),
+    of([[d, small], (a, b) => a.dividedBy(literal(integer, b), { scale: 2 }), (a, b) => (b === 0 ? null : at2(half(units(a), BigInt(b))))]),
+    of([[d, d], (a, b) => a.dividedBy(b, { scale: 2 }), (a, b) => (units(b) === 0n ? null : at2(half(units(a) * 100n, units(b))))]),
+    of([[numbers(0), d], (a, b) => a.plus(b), (a, b) => at2(BigInt(a) * 100n + units(b))]),
+    of([[d, numbers(0)], (a, b) => a.minus(b), (a, b) => at2(units(a) - BigInt(b) * 100n)]),
+    of([[d], (a) => a.asText().toNumeric(12, 2), (a) => a]),
     of([[d], (a) => a.absolute(), (a) => a.replace("-", "")]),
     of([[d], (a) => a.negated(), (a) => at2(-units(a))]),
     ofAny([[d, amounts], (a, b) => coalesce(a, b), (a, b) => a ?? b]),

@@ -60,10 +60,20 @@ function roundedDouble(call: PrintedCall): string {
 export const dividing =
   ({ quotient }: Pick<Aggregates, "quotient">, operator = "/"): CallPrinter =>
   ({ type, of, inside, beside }) => {
-    const divisor = `nullif(${inside(1)}, 0)`;
-    if (type.kind !== "numeric") return `${beside(0)} ${type.kind === "double" ? "/" : operator} ${divisor}`;
-    return quotient(inside(0), divisor, type.scale as number, of(1).precision ?? countDigits);
+    // Placeholders are counted in the order in which they are made.
+    if (type.kind !== "numeric")
+      return `${beside(0)} ${type.kind === "double" ? "/" : operator} nullif(${inside(1)}, 0)`;
+    return quotient(inside(0), `nullif(${inside(1)}, 0)`, type.scale as number, of(1).precision ?? countDigits);
   };
+
+/** A day of the years 1 to 9999, "2026-05-01", as a regular expression of both servers. */
+export const dayPattern =
+  "^(?!0000)([0-9]{4}-((0[13578]|1[02])-(0[1-9]|[12][0-9]|3[01])|(0[469]|11)-(0[1-9]|[12][0-9]|30)|02-(0[1-9]|1[0-9]|2[0-8]))|([0-9]{2}(0[48]|[2468][048]|[13579][26])|([02468][048]|[13579][26])00)-02-29)$";
+
+/** A whole number of at most 18 digits; and a decimal of at most so many digits before the point. */
+export const wholePattern = "^[+-]?[0-9]{1,18}$";
+export const decimalPattern = ({ precision = 1, scale = 0 }: ValueType): string =>
+  `^[+-]?(?=[.]?[0-9])0*[0-9]{0,${precision - scale}}([.][0-9]*)?$`;
 
 /** The texts that engines share, but for those that say a call in their own way. */
 export const standardCalls = {

@@ -5,7 +5,7 @@ import type { AggregateDetails, AggregateName } from "../../expression/index.js"
 export type NullPlace = "first" | "last" | undefined;
 
 /** What stands behind each function of an aggregate: which rows it is of, by a further condition too, or what makes a window of it. */
-export type Over = (also?: string) => string;
+export type Over = (also?: () => string) => string;
 
 /** An aggregate to be printed. */
 export interface PrintedAggregate extends Omit<AggregateDetails<never>, "orderBy"> {

@@ -145,10 +145,10 @@ function textOf(printer: Printer, expression: SqlExpression): string {
     }
     case "aggregate": {
       const { aggregate, operand: of, filter, details } = expression;
-      const over = (also?: string) => {
+      const over = (also?: () => string) => {
         const conditions = [
           ...(filter === undefined ? [] : [operand(printer, filter)]),
-          ...(also === undefined ? [] : [also]),
+          ...(also === undefined ? [] : [also()]),
         ];
         return conditions.length === 0 ? "" : ` filter (where ${conditions.join(" and ")})`;
       };

@@ -15,9 +15,9 @@ const separatorText = (text: string): string =>
 const hexOf = (byte: string): string => (byte.length > 1 ? byte.slice(1) : byte.charCodeAt(0).toString(16));
 
 /** The value in a place, from 1, of all that are there in their order; missing where there is none. The engine has this for windows alone. */
-const nth = ({ operand, order }: PrintedAggregate, place: string): string => {
-  const all = `group_concat(${operand()}${order() || ` order by ${operand()}`} separator ',')`;
-  return `substring_index(substring_index(${all}, ',', ${place}), ',', -1)`;
+const nth = ({ operand }: PrintedAggregate, place: () => string): string => {
+  const all = `group_concat(${operand()} order by ${operand()} separator ',')`;
+  return `substring_index(substring_index(${all}, ',', ${place()}), ',', -1)`;
 };
 
 /** A value's type where a text is cast to it. */
@@ -42,9 +42,13 @@ export const mariadbAggregates: Aggregates = {
   values: ({ isDistinct, operand, order, type }) =>
     `coalesce(json_arrayagg(${distinct(isDistinct)}${inJson(operand(), type.element as ValueType)}${order()}), '[]')`,
   median: (of) => {
-    const count = `count(${of.operand()})`;
-    return `(${nth(of, `floor((${count} + 1) / 2)`)} + ${nth(of, `ceil((${count} + 1) / 2)`)}) / 2`;
+    const middle = (round: string) => nth(of, () => `${round}((count(${of.operand()}) + 1) / 2)`);
+    return `(${middle("floor")} + ${middle("ceil")}) / 2`;
   },
-  percentile: (of) => cast(nth(of, `greatest(1, ceil(${of.fraction} * count(${of.operand()})))`), of.type),
+  percentile: (of) =>
+    cast(
+      nth(of, () => `greatest(1, ceil(${of.fraction} * count(${of.operand()})))`),
+      of.type,
+    ),
   stddev: ({ operand, isOfAll }) => `stddev_${isOfAll ? "pop" : "samp"}(${operand()})`,
 };

@@ -1,6 +1,16 @@
 import { type ColumnKind, comparedKind, kinds, type Scalar, type ValueType } from "../../../columns/index.js";
 import { GemachError } from "../../../errors/index.js";
-import { type CallPrinter, type Calls, dividing, named, type PrintedCall, wayOf } from "../../print/calls.js";
+import {
+  type CallPrinter,
+  type Calls,
+  dayPattern,
+  decimalPattern,
+  dividing,
+  named,
+  type PrintedCall,
+  wayOf,
+  wholePattern,
+} from "../../print/calls.js";
 import { identifiersOf } from "../../print/identifiers.js";
 import { printAggregate } from "../../print/parts.js";
 import type { TextRules } from "../dialect.js";
@@ -103,6 +113,10 @@ function jsonPart(call: PrintedCall, types: string, read: (part: string) => stri
   return `case when ${[...lists, `json_type(${part()}) in (${types})`].join(" and ")} then ${read(part())} end`;
 }
 
+/** What a text says where it is of a form; of others the server would make something else, or an error within a write. */
+const cast = (text: string, pattern: string, type: string): string =>
+  `cast(nullif(regexp_substr(${text}, '${pattern}'), '') as ${type})`;
+
 const calls: Calls = {
   dividedBy: dividing(mariadbAggregates, "div"),
   lower: inCase("lower"),
@@ -131,13 +145,13 @@ const calls: Calls = {
   quarter: named("quarter"),
   plusMonths: ({ beside }) => `${beside(0)} + interval ${beside(1)} month`,
   monthsSince: ({ inside }) => `timestampdiff(month, ${inside(1)}, ${inside(0)})`,
-  parsedInteger: ({ beside, inside }) =>
-    `case when ${beside(0)} regexp '^[+-]?[0-9]{1,18}$' then case when cast(${inside(0)} as signed) between -2147483648 and 2147483647 then cast(${inside(0)} as signed) end end`,
-  parsedNumeric: ({ beside, inside, type: { precision = 1, scale = 0 } }) =>
-    `case when ${beside(0)} regexp '^[+-]?0*[0-9]{0,${precision - scale}}([.][0-9]*)?$' and ${beside(0)} regexp '[0-9]' then cast(${inside(0)} as decimal(${precision}, ${scale})) end`,
-  // In a write a cast of no day would be an error.
-  parsedDay: ({ beside, inside }) =>
-    `case when ${beside(0)} regexp '^[0-9]{4}-(0[1-9]|1[0-2])-(0[1-9]|[12][0-9]|3[01])$' and left(${inside(0)}, 4) <> '0000' then case when right(${inside(0)}, 2) <= day(last_day(concat(left(${inside(0)}, 8), '01'))) then cast(${inside(0)} as date) end end`,
+  parsedInteger: ({ inside }) => {
+    const whole = () => cast(inside(0), wholePattern, "signed");
+    return `case when ${whole()} between -2147483648 and 2147483647 then ${whole()} end`;
+  },
+  parsedNumeric: ({ inside, type }) =>
+    cast(inside(0), decimalPattern(type), `decimal(${type.precision}, ${type.scale})`),
+  parsedDay: ({ inside }) => cast(inside(0), dayPattern, "date"),
   startOfMonth: ({ beside, inside }) => `${beside(0)} - interval dayofmonth(${inside(0)}) - 1 day`,
   startOfYear: ({ beside, inside }) => `${beside(0)} - interval dayofyear(${inside(0)}) - 1 day`,
   toDay: named("date"),

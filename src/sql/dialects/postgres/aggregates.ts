@@ -12,7 +12,7 @@ export const postgresAggregates: Aggregates = {
   joined: ({ isDistinct, operand, separator = "", order, over }) =>
     `string_agg(${distinct(isDistinct)}${operand()}, ${quotedText(separator)}${order()})${over()}`,
   values: ({ isDistinct, operand, order, over, type }) =>
-    `coalesce(array_agg(${distinct(isDistinct)}${operand()}${order()})${over(`${operand()} is not null`)}, cast('{}' as ${castType(type)}))`,
+    `coalesce(array_agg(${distinct(isDistinct)}${operand()}${order()})${over(() => `${operand()} is not null`)}, cast('{}' as ${castType(type)}))`,
   median: ({ operand, over }) => `percentile_cont(0.5) within group (order by ${operand()})${over()}`,
   percentile: ({ operand, fraction, over }) =>
     `percentile_disc(${fraction}) within group (order by ${operand()})${over()}`,

@@ -1,5 +1,16 @@
 import { type ColumnKind, comparedKind, kinds } from "../../../columns/index.js";
-import { type CallPrinter, type Calls, dividing, isClosed, named, type PrintedCall, wayOf } from "../../print/calls.js";
+import {
+  type CallPrinter,
+  type Calls,
+  dayPattern,
+  decimalPattern,
+  dividing,
+  isClosed,
+  named,
+  type PrintedCall,
+  wayOf,
+  wholePattern,
+} from "../../print/calls.js";
 import { identifiersOf } from "../../print/identifiers.js";
 import { printAggregate, quotedText } from "../../print/parts.js";
 import type { TextRules } from "../dialect.js";
@@ -99,12 +110,10 @@ const callsBy = (collation: string): Calls => ({
   monthsSince: ({ all }) =>
     `cast(extract(year from age(${all()})) * 12 + extract(month from age(${all()})) as integer)`,
   parsedInteger: ({ beside, inside }) =>
-    `case when ${beside(0)} ~ '^[+-]?[0-9]{1,18}$' then case when cast(${inside(0)} as bigint) between -2147483648 and 2147483647 then cast(${inside(0)} as integer) end end`,
-  parsedNumeric: ({ beside, inside, type: { precision = 1, scale = 0 } }) =>
-    `case when ${beside(0)} ~ '^[+-]?0*[0-9]{0,${precision - scale}}([.][0-9]*)?$' and ${beside(0)} ~ '[0-9]' then round(cast(${inside(0)} as numeric), ${scale}) end`,
-  // A case of its own for each question: conditions beside each other may be asked in any order.
-  parsedDay: ({ beside, inside }) =>
-    `case when ${beside(0)} ~ '^[0-9]{4}-(0[1-9]|1[0-2])-(0[1-9]|[12][0-9]|3[01])$' and ${beside(0)} !~ '^0000' then case when cast(substr(${inside(0)}, 9, 2) as integer) <= extract(day from cast(substr(${inside(0)}, 1, 8) || '01' as date) + interval '1 month' - interval '1 day') then cast(${inside(0)} as date) end end`,
+    `case when ${beside(0)} ~ '${wholePattern}' then case when cast(${inside(0)} as bigint) between -2147483648 and 2147483647 then cast(${inside(0)} as integer) end end`,
+  parsedNumeric: ({ beside, inside, type }) =>
+    `case when ${beside(0)} ~ '${decimalPattern(type)}' then round(cast(${inside(0)} as numeric), ${type.scale}) end`,
+  parsedDay: ({ beside, inside }) => `case when ${beside(0)} ~ '${dayPattern}' then cast(${inside(0)} as date) end`,
   startOfMonth: ({ inside }) => `cast(date_trunc('month', ${inside(0)}) as date)`,
   startOfYear: ({ inside }) => `cast(date_trunc('year', ${inside(0)}) as date)`,
   toDay: ({ beside, inside, of }) =>

@@ -13,7 +13,7 @@ export const sqliteAggregates: Aggregates = {
       ? `gemach_joined(${operand()}, ${quotedText(separator)}${order()})${over()}`
       : `group_concat(${operand()}, ${quotedText(separator)}${order()})${over()}`,
   values: ({ isDistinct, operand, order, over, of }) =>
-    `json_group_array(${distinct(isDistinct)}${inJson(operand(), of)}${order()})${over(`${operand()} is not null`)}`,
+    `json_group_array(${distinct(isDistinct)}${inJson(operand(), of)}${order()})${over(() => `${operand()} is not null`)}`,
   median: ({ operand, over }) => `gemach_median(${operand()})${over()}`,
   percentile: ({ operand, fraction, over, of }) => {
     const isNumber = of.kind === "numeric";
