@@ -355,6 +355,26 @@ const cases: readonly (readonly [what: string, query: Query, expected: Expected]
     "select l.item_id, count(*) from loan l full join repair r on r.item_id = l.item_id where (l.item_id is null) = (r.item_id is null) group by 1 order by 1",
   ],
   [
+    "totals below totals",
+    from(Loan).rollup(
+      (l) => ({ town: l.item.depot.town, blocked: l.borrower.blocked }),
+      (g) => ({ town: g.key.town, blocked: g.key.blocked, all: g.isTotal("blocked"), loans: g.count(), last: g.max((l) => l.due) }),
+    ),
+    "select * from (select d.town, m.blocked, 0 a, count(*), max(l.due) from loan l join item i on i.id = l.item_id join depot d on d.id = i.depot_id join member m on m.id = l.member_id group by 1, 2 union all select d.town, null, 1, count(*), max(l.due) from loan l join item i on i.id = l.item_id join depot d on d.id = i.depot_id group by 1 union all select null, null, 1, count(*), max(due) from loan) order by 1, 2, 3",
+  ],
+  [
+    "sets of keys, ordered and cut",
+    from(Repair)
+      .groupingSets(
+        (r) => ({ item: r.itemId, year: r.begun.year() }),
+        [["year"], ["item"]],
+        (g) => ({ item: g.key.item, year: g.key.year, cost: g.sum((r) => r.cost) }),
+      )
+      .orderBy((r) => r.item.desc)
+      .limit(7),
+    "select item, year, printf('%.2f', cost) from (select null item, cast(substr(begun, 1, 4) as integer) year, sum(cost) cost from repair group by 2 union all select item_id, null, sum(cost) from repair group by 1) order by item desc, year desc limit 7",
+  ],
+  [
     "no value of a kind",
     from(Depot).select((d) => ({ id: d.id, none: literal(numeric(5, 1), null), day: literal(date, null) })),
     "select id, null a, null b from depot order by id",

@@ -10,7 +10,7 @@ import type {
   Text,
 } from "../expression/index.js";
 import type { Definitions, Entity, EntityName } from "../model/index.js";
-import type { AllRows, Group, GroupKeys } from "./group.js";
+import type { AllRows, Group, GroupKeys, NamedKeys, PartGroup } from "./group.js";
 import type { Reference } from "./reference.js";
 import type { Selected, Selection } from "./selection.js";
 
@@ -65,6 +65,20 @@ export interface Joining<A extends readonly unknown[]> {
   crossJoin<S>(other: Selecting<S>): Combined<[...A, S]>;
   /** Makes one row of all rows that have the same values. */
   groupBy<const K extends GroupKeys>(keys: (...rows: A) => NoKeys<K>): Grouped<A, K>;
+  /**
+   * Groups by all of the keys, then by all but the last, and so on down to all rows together: totals below totals. Keys by which a
+   * row is not grouped are missing in it; `isTotal` tells such from others. Queries that are put together, on every engine.
+   */
+  rollup<const K extends NamedKeys, const S extends Selection>(
+    keys: (...rows: A) => K,
+    work: (group: PartGroup<A, K>) => S,
+  ): Derived<S>;
+  /** The same for sets of keys that are named: `[["town", "year"], ["town"], []]`. */
+  groupingSets<const K extends NamedKeys, const S extends Selection>(
+    keys: (...rows: A) => K,
+    sets: readonly (readonly (keyof K & string)[])[],
+    work: (group: PartGroup<A, K>) => S,
+  ): Derived<S>;
   /**
    * One row of all rows, also of none: what the function works out of them, such as `{ open: all.count(), worth: all.sum((i) =>
    * i.price) }`. Of no rows a count is 0, and the rest missing.

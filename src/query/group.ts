@@ -1,9 +1,13 @@
+import type { ColumnKind } from "../columns/index.js";
 import {
   type Aggregates,
   aggregated,
   aggregateMethods,
   and,
+  type Comparable,
+  constantNode,
   type Expression,
+  type ExpressionOf,
   expression,
   type GroupAggregates,
   type MakeAggregate,
@@ -11,6 +15,8 @@ import {
   type Predicate,
   predicateGiven,
   saidOrder,
+  typeOf,
+  valueNode,
 } from "../expression/index.js";
 
 /** What rows are grouped by: an expression, or an object of such. */
@@ -29,6 +35,19 @@ export interface Group<A extends readonly unknown[], K> extends GroupAggregates<
   /** The rows of the group for which a predicate is true, for what is worked out of them. */
   where(predicate: (...rows: A) => Predicate): Aggregates<A>;
 }
+
+/** What rows are grouped by, by name. */
+export type NamedKeys = { readonly [name: string]: Expression };
+
+/** A group by some of the keys; the others are missing in it. */
+export interface PartGroup<A extends readonly unknown[], K extends NamedKeys> extends AllRows<A> {
+  readonly key: { readonly [P in keyof K]: Maybe<K[P]> };
+  /** Whether the row is of all values of a key together. */
+  isTotal(key: keyof K & string): Comparable<boolean, "boolean">;
+}
+
+/** in: an expression; out: the same where it may be missing. */
+type Maybe<T> = T extends Expression<infer V, infer N extends ColumnKind> ? ExpressionOf<N, V | null> : never;
 
 /** All rows of a query, for what is worked out of them; there may be none. */
 export interface AllRows<A extends readonly unknown[]> extends Aggregates<A>, OwnAggregate<A> {
@@ -66,6 +85,21 @@ export const groupOf = (keys: unknown, rows: readonly unknown[]): object => ({
   ...aggregatesOf(rows, true),
   key: keys,
 });
+
+/** A group by some keys for a callback; the others have no value. */
+export function partOf(
+  keys: Readonly<Record<string, Expression>>,
+  grouped: readonly string[],
+  rows: readonly unknown[],
+) {
+  const isGrouped = (name: string) => grouped.includes(name);
+  const given = Object.entries(keys).map(([name, key]) => {
+    const { type } = typeOf(nodeOf(key));
+    return [name, isGrouped(name) ? key : expression(valueNode(null, type))] as const;
+  });
+  const isTotal = (name: string) => expression(constantNode(!isGrouped(name), { kind: "boolean" }));
+  return { ...aggregatesOf(rows, false), key: Object.fromEntries(given), isTotal };
+}
 
 /** All rows for a callback. */
 export const allRows = (rows: readonly unknown[]): object => aggregatesOf(rows, false);

@@ -15,7 +15,7 @@ export type {
 } from "./combined-types.js";
 export { fieldsOf, fieldsOfQuery, projectionOfQuery, rowAt } from "./derived.js";
 export { forced } from "./forced.js";
-export type { AllRows, Group, GroupKeys } from "./group.js";
+export type { AllRows, Group, GroupKeys, NamedKeys, PartGroup } from "./group.js";
 export { from, isPlainQuery, reachOf, stateOf, withProjection } from "./query.js";
 export type {
   Counted,

@@ -62,6 +62,10 @@ export interface EntityQuery<D extends Definitions<D>, E extends EntityName<D>, 
   readonly crossJoin: Joining<[Reference<D, E>]>["crossJoin"];
   /** Makes one row of all rows that have the same values. */
   readonly groupBy: Joining<[Reference<D, E>]>["groupBy"];
+  /** Groups by all of the keys, then by all but the last, and so on down to all rows together. */
+  readonly rollup: Joining<[Reference<D, E>]>["rollup"];
+  /** The same for sets of keys that are named. */
+  readonly groupingSets: Joining<[Reference<D, E>]>["groupingSets"];
   /** One row of all rows, also of none: what the function works out of them. */
   readonly totals: Joining<[Reference<D, E>]>["totals"];
   /**

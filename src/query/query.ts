@@ -3,6 +3,7 @@ import { GemachError } from "../errors/index.js";
 import {
   allOf,
   columnAt,
+  type Expression,
   expectKey,
   expression,
   filled,
@@ -37,9 +38,10 @@ import {
 } from "../expression/index.js";
 import { type Definitions, type Entity, type EntityName, isEntity, type PlainRow, resolve } from "../model/index.js";
 import type { Derived, Selecting } from "./combined-types.js";
+import { compoundOf } from "./compound.js";
 import { derivedEntity, fieldsOf, ownProjection, projectionOfQuery, rowAt, singleOf } from "./derived.js";
 import { descended } from "./descend.js";
-import { allRows, groupOf } from "./group.js";
+import { allRows, groupOf, partOf } from "./group.js";
 import { projectionOf } from "./projection.js";
 import type { EntityQuery } from "./query-types.js";
 import { rowCount } from "./row-count.js";
@@ -242,6 +244,41 @@ class BuiltQuery {
     const groupBy = [...fieldsOf(projectionOf(given, state.source.entity.name)).values()];
     for (const node of groupBy) refuseWindow(node, "groupBy");
     return new BuiltQuery({ ...state, groupBy, reach: [], projection: undefined }, given, this.#isOfSides);
+  }
+
+  rollup(keys: Callback, work: Callback): BuiltQuery {
+    const query = this.#apart();
+    const given = query.#call(keys) as Readonly<Record<string, Expression>>;
+    const names = Object.keys(given);
+    return query.#bySets(given, [...names.map((_, i) => names.slice(0, names.length - i)), []], work);
+  }
+
+  groupingSets(keys: Callback, sets: readonly (readonly string[])[], work: Callback): BuiltQuery {
+    const query = this.#apart();
+    return query.#bySets(query.#call(keys) as Readonly<Record<string, Expression>>, sets, work);
+  }
+
+  /** Groups by each of several sets of keys, the rows of all of them together. */
+  #bySets(
+    keys: Readonly<Record<string, Expression>>,
+    sets: readonly (readonly string[])[],
+    work: Callback,
+  ): BuiltQuery {
+    const state = this[stateKey];
+    const { name } = state.source.entity;
+    projectionOf(keys, name);
+    if (isLimited(state)) throw new GemachError("ROWS_CUT", { call: "groupingSets" });
+    const parts = sets.map((set): QueryState => {
+      const made = withActive(sourcesOf(state), () => work(partOf(keys, set, this.#rows())));
+      const groupBy = set.map((key) => {
+        const found = keys[key];
+        if (found === undefined)
+          throw new GemachError("NAME_UNKNOWN", { entity: name, name: key, known: Object.keys(keys) });
+        return refuseWindow(nodeOf(found), "groupBy");
+      });
+      return { ...state, orderBy: [], groupBy, reach: [], projection: projectionOf(made, name) };
+    });
+    return queryOf(compoundOf("union all", parts)) as BuiltQuery;
   }
 
   totals(work: Callback): BuiltQuery {

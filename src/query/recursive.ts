@@ -12,8 +12,8 @@ import {
   setIn,
   typeOf,
 } from "../expression/index.js";
-import { alike } from "./combine.js";
 import type { Derived, Selecting } from "./combined-types.js";
+import { alike } from "./compound.js";
 import { derivedEntity, fieldsOf, projectionOfQuery } from "./derived.js";
 import { queryOf, stateOf } from "./query.js";
 import type { Selected } from "./selection.js";
