@@ -52,6 +52,7 @@ export type {
 } from "./expression-types.js";
 export type { Fault } from "./fault.js";
 export { type Case, coalesce, greatest, least, literal, now, nullIf, today, when } from "./functions.js";
+export { heldKey } from "./held-key.js";
 export { expectKey } from "./keyed.js";
 export { type ListParameter, listParameter } from "./list-parameter.js";
 export {

@@ -71,7 +71,15 @@ export function totalOrder(rows: SortedRows): readonly OrderNode[] {
     ...joins.flatMap((join) => keyOf({ ...pathTo(join.source), mayBeMissing: join.kind === "left" })),
   ];
   const missing = keys.filter((key) => !isSorted(key));
-  return [...orderBy, ...missing.map((node) => ({ node, descending }))];
+  if (missing.length > 0 || keys.length === 0) return [...orderBy, ...missing.map((node) => ({ node, descending }))];
+  // What comes after all that tells the rows apart decides nothing.
+  const isKey = (node: Node) => keys.some((key) => node === key || isSameColumn(node, key));
+  const last = orderBy.reduce((at, { node }, i) => (isKey(node) && !isBefore(orderBy, node, i) ? i : at), -1);
+  return orderBy.slice(0, last + 1);
 }
+
+/** Whether an order has been said before. */
+const isBefore = (orderBy: readonly OrderNode[], node: Node, at: number): boolean =>
+  orderBy.slice(0, at).some((term) => isSameColumn(term.node, node));
 
 const keyOf = (path: Path): readonly Node[] => path.entity.key.map((column) => columnAt(path, column));

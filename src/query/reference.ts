@@ -11,6 +11,7 @@ import {
   type ExpressionOf,
   expression,
   guard,
+  heldKey,
   isActive,
   isExpression,
   type MakeAggregate,
@@ -146,7 +147,9 @@ const rowPrototype = perEntity((entity) => {
       prototype,
       name,
       getter<HoldsPath>(function () {
-        return memberAt(this[pathKey], member);
+        const path = this[pathKey];
+        const held = "fields" in member ? undefined : heldKey(path, member);
+        return held === undefined ? memberAt(path, member) : expression({ kind: "column", ...held });
       }),
     );
   }

@@ -88,19 +88,13 @@ from
 order by category.id, tree.path;
 
 -- # parts of documents
--- rows of Repair: ["parts","parts","0","parts","0","belt"]
+-- rows of Repair: ["strict $.\"parts\"[0] ? (@.type() == \"string\")","belt"]
 select repair.id, repair.item_id, repair.volunteer_id, repair.begun, repair.cost, repair.findings
 from repair
 where
   (
-    case
-      when jsonb_typeof(repair.findings) = 'object'
-      and jsonb_typeof(repair.findings #> array[$1::text]) = 'array'
-      and jsonb_typeof(repair.findings #> array[$2::text, $3::text]) = 'string' then (
-        repair.findings #>> array[$4::text, $5::text]::text[]
-      )
-    end
-  ) = $6
+    jsonb_path_query_first(repair.findings, $1::jsonpath, '{}', true) #>> '{}'
+  ) = $2
 order by repair.id;
 
 -- # counts of sets

@@ -108,7 +108,7 @@ function textOf(printer: Printer, expression: SqlExpression): string {
         printer.parameters !== undefined &&
         !("hole" in values) &&
         values.length > 0 &&
-        values.length <= (text.mostListed?.(type) ?? 0)
+        (expression.isListed === true || values.length <= (text.mostListed?.(type) ?? 0))
       )
         return `${left} ${negated ? "not in" : "in"} (${listed(printer, values, type)})`;
       const list = parameterOf(printer, expression, () =>
@@ -146,11 +146,9 @@ function textOf(printer: Printer, expression: SqlExpression): string {
     case "aggregate": {
       const { aggregate, operand: of, filter, details } = expression;
       const over = (also?: () => string) => {
-        const conditions = [
-          ...(filter === undefined ? [] : [operand(printer, filter)]),
-          ...(also === undefined ? [] : [also()]),
-        ];
-        return conditions.length === 0 ? "" : ` filter (where ${conditions.join(" and ")})`;
+        if (filter === undefined) return also === undefined ? "" : ` filter (where ${also()})`;
+        const own = also === undefined ? printExpression(printer, filter) : operand(printer, filter);
+        return ` filter (where ${own}${also === undefined ? "" : ` and ${also()}`})`;
       };
       if (of === undefined) return `count(*)${over()}`;
       return text.aggregate({

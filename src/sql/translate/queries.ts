@@ -1,6 +1,7 @@
 import {
   type Derivation,
   type Node,
+  partsOf,
   type QueryState,
   type RawText,
   type ResolvedEntity,
@@ -207,18 +208,21 @@ export function selectOf(
   return select;
 }
 
+const hasWindow = (node: Node): boolean => node.kind === "window" || partsOf(node).some(hasWindow);
+
 /** The values of a query's rows, to find others among them: missing ones cannot be found, and would hide the rest. */
 export function selectOfValues(scope: Scope, query: QueryState): SelectDraft {
   const nodes = [...fieldsOfQuery(query).values()];
   const missing = nodes
     .filter((node) => typeOf(node).isNullable)
     .map((operand): Node => ({ kind: "not", item: { kind: "isNull", operand } }));
-  const isInside = query.groupBy === undefined && !isLimited(query);
-  const narrowed = isInside ? { ...query, where: [...query.where, ...missing] } : query;
+  // A limit leaves rows by their order, and a window sees them, before those without a value are left out.
+  const isInside = missing.length === 0 || (!isLimited(query) && !nodes.some(hasWindow));
+  const group = query.groupBy === undefined ? "where" : "having";
+  const narrowed = isInside ? { ...query, [group]: [...query[group], ...missing] } : query;
   const names = nodes.map((node, i) => [node, isInside ? undefined : `value_${i + 1}`] as const);
   const select = selectOf(scope, narrowed, names);
   if (isInside) return select;
-  // An engine may refuse a limit here unless it is one level down.
   const alias = freeName(scope, "found");
   const outer = draftFrom({ kind: "derived", select, alias });
   nodes.forEach((node, i) => {

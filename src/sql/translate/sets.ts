@@ -1,4 +1,4 @@
-import { type AggregateNode, type FirstNode, type SetNode, typeOf } from "../../expression/index.js";
+import { type AggregateNode, type FirstNode, heldKey, type SetNode, typeOf } from "../../expression/index.js";
 import { isLimited, totalOrder } from "../../plan/index.js";
 import { draftFrom, type SelectDraft } from "../tree/select.js";
 import type { SelectItem, SortTerm, SqlExpression } from "../tree/tree.js";
@@ -83,7 +83,16 @@ function addConditions(scope: Scope, set: SetNode, place: Place): void {
 function restrictToOwner(scope: Scope, set: SetNode, place: Place): void {
   const { select } = place;
   if (!("step" in set.from)) {
-    select.where.unshift(...keysEqual(scope, set.step, placeOf(scope, set.from), place));
+    const path = set.from;
+    // Where the keys are at hand before the end of the path, nothing is joined for them.
+    const held = set.step.pairs.map(({ from }) => heldKey(path, from));
+    const [first] = held;
+    if (first === undefined || held.includes(undefined)) {
+      select.where.unshift(...keysEqual(scope, set.step, placeOf(scope, path), place));
+      return;
+    }
+    const pairs = set.step.pairs.map((pair, i) => ({ ...pair, from: (held[i] as typeof first).column }));
+    select.where.unshift(...keysEqual(scope, { ...set.step, pairs }, placeOf(scope, first.path), place));
     return;
   }
   const before = set.from;

@@ -81,6 +81,8 @@ export type SqlExpression =
       readonly values: readonly Scalar[] | Hole;
       readonly type: ValueType;
       readonly negated: boolean;
+      /** Whether values that are known are placeholders one by one. */
+      readonly isListed?: boolean;
     }
   | { readonly kind: "inKeys"; readonly operands: readonly SqlExpression[]; readonly types: readonly ValueType[] }
   | CallExpression

@@ -119,6 +119,19 @@ const apart = (select: Select): Select =>
     ? { ...select, limit: "all" }
     : select;
 
+/** A subquery of values cannot have a limit, unless one level down. */
+function limitedDown(inSelect: OfKind<"inSelect">): SqlExpression {
+  const { select } = inSelect;
+  if (select.limit === undefined && select.offset === undefined) return inSelect;
+  const names = select.items.map((_, i) => `value_${i + 1}`);
+  const rows: Select = { ...select, items: select.items.map((item, i) => ({ ...item, alias: names[i] })) };
+  const items = names.map((name) => ({
+    expression: { kind: "column", table: "found", name } as const,
+    alias: undefined,
+  }));
+  return { ...inSelect, select: { ...draftFrom({ kind: "derived", select: rows, alias: "found" }), items } };
+}
+
 const saysNulls = ({ isNullable, nulls }: SortTerm): boolean => isNullable && nulls !== undefined;
 
 /** An order cannot say where rows without a value come: they are sorted by whether they have one first. */
@@ -165,7 +178,7 @@ function write(given: Write): Write {
 
 /** What MariaDB cannot say, or gets wrong. */
 export const mariadbRewrites: Rewrites = {
-  expression: { aggregate: filtered, window: windowed, subquery: counted },
+  expression: { aggregate: filtered, window: windowed, subquery: counted, inSelect: limitedDown },
   derived: withoutFullJoin,
   order: ordered,
   compound,

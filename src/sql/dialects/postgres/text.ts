@@ -1,4 +1,4 @@
-import { type ColumnKind, comparedKind, kinds } from "../../../columns/index.js";
+import { type ColumnKind, comparedKind, kinds, type ValueType } from "../../../columns/index.js";
 import {
   type CallPrinter,
   type Calls,
@@ -58,28 +58,27 @@ const smallCount = ({ node, beside, inside }: PrintedCall): string => {
   return isSmall && node.of[1]?.type.kind !== "bigint" ? beside(1) : `cast(${inside(1)} as integer)`;
 };
 
+/** A number as a decimal of a scale: a whole one by its type, another rounded, whatever the number of its digits. */
+function decimalOf(text: string, from: ValueType, { precision, scale = 0 }: ValueType): string {
+  if (from.kind === "numeric") return `round(${text}, ${scale})`;
+  if (!kinds[from.kind].isNumber || from.kind === "double") return `round(cast(${text} as numeric), ${scale})`;
+  return `cast(${text} as numeric${scale === 0 ? "" : `(${precision}, ${scale})`})`;
+}
+
 /** Letters are mapped by a collation that knows all of Unicode. */
 const inCase =
   (name: string, collation: string): CallPrinter =>
   ({ beside }) =>
     `${name}(${beside(0)} collate "${collation}") collate "C"`;
 
-/** A part of a document where it is of a type. A position is none in an object, nor a name in a list. */
-function jsonPart(call: PrintedCall, type: string, read: (part: string) => string): string {
-  const way = wayOf(call);
-  const at = (steps: readonly (string | number)[]) => {
-    const names = steps.map((step) => `${call.text(String(step))}::text`).join(", ");
-    return steps.length === 0 ? call.beside(0) : `${call.beside(0)} #> array[${names}]`;
-  };
-  const path = () => way.map((step) => `${call.text(String(step))}::text`).join(", ");
-  const conditions = [
-    ...way.map((step, i) => {
-      const container = at(way.slice(0, i));
-      return `jsonb_typeof(${container}) = '${typeof step === "number" ? "array" : "object"}'`;
-    }),
-    `jsonb_typeof(${at(way)}) = '${type}'`,
-  ];
-  return `case when ${conditions.join(" and ")} then ${read(`(${call.beside(0)} #>> array[${path()}]::text[])`)} end`;
+/**
+ * A part of a document where it is of a type, by a path of SQL's own (ISO/IEC 19075-6): in its strict mode a position is none in
+ * an object, nor a name in a list; what is not there is missing.
+ */
+function jsonPart(call: PrintedCall, type: string): string {
+  const way = wayOf(call).map((step) => (typeof step === "number" ? `[${step}]` : `.${JSON.stringify(step)}`));
+  const path = () => `${call.text(`strict $${way.join("")} ? (@.type() == "${type}")`)}::jsonpath`;
+  return `jsonb_path_query_first(${call.inside(0)}, ${path()}, '{}', true) #>> '{}'`;
 }
 
 /** `collation`: one that knows the letters of all of Unicode. */
@@ -118,14 +117,14 @@ const callsBy = (collation: string): Calls => ({
   startOfYear: ({ inside }) => `cast(date_trunc('year', ${inside(0)}) as date)`,
   toDay: ({ beside, inside, of }) =>
     `cast(${of(0).kind === "timestamp" ? `${beside(0)} at time zone 'UTC'` : inside(0)} as date)`,
-  jsonText: (call) => jsonPart(call, "string", (part) => part),
-  jsonNumber: (call) => jsonPart(call, "number", (part) => `cast(${part} as double precision)`),
-  jsonTruth: (call) => jsonPart(call, "boolean", (part) => `cast(${part} as boolean)`),
+  jsonText: (call) => jsonPart(call, "string"),
+  jsonNumber: (call) => `cast(${jsonPart(call, "number")} as double precision)`,
+  jsonTruth: (call) => `cast(${jsonPart(call, "boolean")} as boolean)`,
   least: unlessMissing("least"),
   greatest: unlessMissing("greatest"),
   cast: ({ inside, type, of }) => {
     if (type.kind === "text" && storedIn(of(0), "postgres") !== undefined) return asWritten(inside(0));
-    if (type.kind === "numeric") return `round(cast(${inside(0)} as numeric), ${type.scale})`;
+    if (type.kind === "numeric") return decimalOf(inside(0), of(0), type);
     return `cast(${inside(0)} as ${castType(type)})`;
   },
 });

@@ -31,6 +31,20 @@ function sortGroups(select: Select): Select {
   };
 }
 
+/** Up to so many values of a list stand by themselves. */
+const mostListed = 64;
+
+/** Beside an `or` a list in one parameter keeps the engine from its index (3.53: 135 times as long in one case): short ones stand by themselves. */
+function listed(logic: OfKind<"logic">): SqlExpression {
+  if (logic.operator !== "or") return logic;
+  const inside = (item: SqlExpression): SqlExpression => {
+    if (item.kind === "logic") return { ...item, items: item.items.map(inside) };
+    const isShort = item.kind === "inList" && !("hole" in item.values) && item.values.length <= mostListed;
+    return isShort ? { ...item, isListed: true } : item;
+  };
+  return inside(logic);
+}
+
 /** A subquery of several rows would give the first of them: a function that the driver adds refuses others. */
 function only(subquery: OfKind<"subquery">): SqlExpression {
   const { select, isOnly } = subquery;
@@ -52,7 +66,7 @@ function only(subquery: OfKind<"subquery">): SqlExpression {
 
 /** What SQLite cannot say, or gets wrong. */
 export const sqliteRewrites: Rewrites = {
-  expression: { subquery: only },
+  expression: { logic: listed, subquery: only },
   select: (select) => {
     refuseLock(select);
     return sortGroups(limitBeforeNesting(select));
