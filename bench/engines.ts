@@ -40,11 +40,18 @@ export interface Bench {
 }
 
 /** Opens an engine with a society's rows; undefined where no server answers. */
-export type Open = (society: Society) => Promise<Bench | undefined>;
+export type Open = (society: Rows) => Promise<Bench | undefined>;
 
-async function filled(db: Database, society: Society): Promise<Database> {
+/** The rows of a society, or what makes and fills other tables. */
+export type Rows = Society | ((db: Database) => Promise<void>);
+
+async function filled(db: Database, rows: Rows): Promise<Database> {
+  if (typeof rows === "function") {
+    await rows(db);
+    return db;
+  }
   await createTables(db, lending);
-  await fill(db, society);
+  await fill(db, rows);
   return db;
 }
 
@@ -160,7 +167,7 @@ export const openPostgres: Open = async (society) => {
   const made = await newPostgres();
   if (made === undefined) return undefined;
   const { pool, close } = made;
-  const driver = postgres(pool);
+  const driver = postgres(pool, { prepare: process.env.GEMACH_PREPARE !== "0" });
   const db = await filled(database(driver, { roundTrip: 2 * distance }), society);
   await pool.query("analyze");
   return {

@@ -12,6 +12,8 @@ import { type Job, jobs, largeSociety, loops, society } from "./jobs.js";
 import { large } from "./large.js";
 import { loadFigures } from "./load.js";
 import { overhead } from "./overhead.js";
+import { reportFigures, writeTexts } from "./reports/compare.js";
+import { reportSuites } from "./reports/suites.js";
 import { sharesOf } from "./shares.js";
 import { workFigures } from "./work.js";
 import { writeFigures } from "./writes.js";
@@ -21,7 +23,7 @@ pg.types.setTypeParser(pg.types.builtins.DATE, (value) => value);
 
 /** Only the jobs whose names have this text in them, and nothing else; or one of the groups. */
 const only = process.env.GEMACH_JOBS;
-const groups = ["cold", "load", "large", "writes", "work", "inspecting", "grid"];
+const groups = ["cold", "load", "large", "writes", "work", "inspecting", "grid", "reports"];
 const isGroup = only !== undefined && groups.includes(only);
 const wanted = isGroup ? [] : jobs.filter(({ name }) => only === undefined || name.includes(only));
 const rounds = Number(process.env.GEMACH_ROUNDS ?? 7);
@@ -96,6 +98,22 @@ async function work(): Promise<void> {
   for (const bench of benches) await bench.close();
 }
 
+/** Reports beside hand-written SQL, on every engine that answers. */
+async function reports(): Promise<void> {
+  for (const [title, questions, rows] of reportSuites) {
+    const benches: Bench[] = [];
+    for (const open of opens) benches.push(...[await open(rows)].filter((bench) => bench !== undefined));
+    const server = benches.find(({ name }) => name === "PostgreSQL");
+    if (server !== undefined) {
+      const file = `bench/reports/${title.split(" ")[0]?.toLowerCase()}.md`;
+      const longer = writeTexts(file, title, questions, server);
+      console.log(longer.length === 0 ? `${file}: no text is longer than by hand` : `${file}: ${longer.join("\n  ")}`);
+    }
+    console.log(await reportFigures(benches, questions, rounds));
+    for (const bench of benches) await bench.close();
+  }
+}
+
 const byName: Readonly<Record<string, Open>> = {
   sqlite: openSqlite,
   pglite: openPglite,
@@ -150,7 +168,8 @@ if (only === undefined) {
 if (only === undefined || only === "cold") console.log(await coldFigures(rounds));
 if (only === undefined || only === "load") await load();
 if (only === undefined || only === "large") console.log(await large(rounds));
-if (only === undefined || (isGroup && !["large", "cold", "load"].includes(only))) await work();
+if (only === undefined || (isGroup && !["large", "cold", "load", "reports"].includes(only))) await work();
+if (only === "reports") await reports();
 if (wanted.length > 0 && names.length < opens.length)
   console.log("left out: servers that do not answer (GEMACH_POSTGRES_URL, GEMACH_MARIADB_URL)");
 console.log(movedText());
