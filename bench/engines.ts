@@ -77,10 +77,12 @@ export const openSqlite: Open = async (society) => {
   };
   const driver = sqlite(handle);
   const send: Send = async (name, text, values) => sendNow(name, text, values);
+  const db = await filled(database(driver, { roundTrip: 2 * distance }), society);
+  handle.exec("analyze");
   return {
     name: "SQLite",
     driver,
-    db: await filled(database(driver, { roundTrip: 2 * distance }), society),
+    db,
     hand: {
       send,
       place: "?",

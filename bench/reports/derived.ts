@@ -31,9 +31,9 @@ const perSupplier = named(
 const german = from(Offer).where((o) => o.supplier.nation.name.is("GERMANY"));
 const europe = "EUROPE";
 const kinds = [
-  ["Brand 12", ["SM CASE", "SM BOX", "SM PACK", "SM PKG"], "1", "11", 5],
-  ["Brand 23", ["MED BAG", "MED BOX", "MED PKG", "MED PACK"], "10", "20", 10],
-  ["Brand 34", ["LG CASE", "LG BOX", "LG PACK", "LG PKG"], "20", "30", 15],
+  ["Brand 12", ["SM CASE", "SM BOX", "SM PACK", "SM PKG"], "1", "11", 45],
+  ["Brand 23", ["MED BAG", "MED BOX", "MED PKG", "MED PACK"], "10", "20", 50],
+  ["Brand 34", ["LG CASE", "LG BOX", "LG PACK", "LG PKG"], "20", "30", 48],
 ] as const;
 
 /** Queries derived from the 22 of TPC-H; parameters are those of its specification where the made-up rows have such values. */

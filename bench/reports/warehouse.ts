@@ -14,8 +14,8 @@ import {
   toOne,
 } from "../../src/index.js";
 
-const money = numeric(12, 2);
-const rate = numeric(4, 2);
+const money = numeric(10, 2);
+const rate = numeric(3, 2);
 /** The database is sure to have the rows that keys lead to. */
 const constraint = "trusted";
 
@@ -87,7 +87,7 @@ class Warehouse extends entities({
     "line",
     {
       ...{ purchaseId: integer.key, number: integer.key, partId: integer, supplierId: integer },
-      ...{ quantity: money, price: money, discount: rate, tax: rate, flag: text, status: text },
+      ...{ quantity: numeric(8, 2), price: money, discount: rate, tax: rate, flag: text, status: text },
       ...{ shipped: date, promised: date, received: date, instruction: text, mode: text },
     },
     {

@@ -129,6 +129,13 @@ const sum = {
   result: ({ count, sum }: Total) => (count === 0 ? null : decimalText(sum)),
 };
 
+/** A decimal out of whole numbers of its last digit. What left 64 bits is a floating-point number, and has lost some. */
+function fromUnits(units: Value, scale: Value): Value {
+  if (units === null) return null;
+  if (typeof units !== "bigint") throw new GemachError("VALUE_LOSSY", { kind: "numeric" });
+  return decimalText({ units, scale: Number(scale) });
+}
+
 const [lesser, greater] = [chosen(-1), chosen(1)];
 
 /** Adds what SQLite lacks to a connection: exact decimals, which it stores as texts, and letters of all languages. */
@@ -137,6 +144,9 @@ export function addFunctions(handle: ExtensibleHandle): void {
     handle.function(`gemach_${name}`, { deterministic: true, varargs: true }, (...values: Value[]) =>
       values.includes(null) ? null : work(...values),
     );
+  // Each package calls the same setting by another name.
+  const exact = { deterministic: true, safeIntegers: true, useBigIntArguments: true };
+  handle.function("gemach_units", exact, fromUnits);
   for (const [name, choose] of Object.entries({ least: lesser, greatest: greater }))
     handle.function(`gemach_${name}`, { deterministic: true, varargs: true }, (...values: Value[]) =>
       values.includes(null) ? null : values.reduce(choose),

@@ -5,6 +5,7 @@ import { someExpression } from "../../tree/walk.js";
 import type { Rewrites } from "../dialect.js";
 import { isBare, limitBeforeNesting, outsideOf } from "../rewrites.js";
 import { sqliteText } from "./text.js";
+import { aggregateByUnits, callByUnits, comparedByUnits, sortableByUnits, windowByUnits } from "./units.js";
 
 type OfKind<K extends SqlExpression["kind"]> = Extract<SqlExpression, { readonly kind: K }>;
 
@@ -66,7 +67,15 @@ function only(subquery: OfKind<"subquery">): SqlExpression {
 
 /** What SQLite cannot say, or gets wrong. */
 export const sqliteRewrites: Rewrites = {
-  expression: { logic: listed, subquery: only },
+  expression: {
+    logic: listed,
+    subquery: only,
+    call: callByUnits,
+    aggregate: aggregateByUnits,
+    window: windowByUnits,
+    sortable: sortableByUnits,
+    binary: comparedByUnits,
+  },
   select: (select) => {
     refuseLock(select);
     return sortGroups(limitBeforeNesting(select));
