@@ -2,6 +2,7 @@ import { GemachError } from "../errors/index.js";
 import {
   cancelling,
   type Driver,
+  now,
   orStopped,
   type Request,
   type Send,
@@ -12,6 +13,7 @@ import {
 import { postgresDialect } from "../sql/index.js";
 import { expectHandle, ownTransaction, savepoints, sendText } from "./controls.js";
 import { cancelOnServer } from "./postgres-cancel.js";
+import { closeLeastUsed, forget, hasTooMany, planTimes, preparedStatement } from "./postgres-prepared.js";
 
 export { postgresDialect } from "../sql/index.js";
 
@@ -58,52 +60,8 @@ const sessionSettings =
 /** Values come as the server's text: this library decodes them itself. */
 const textTypes = { getTypeParser: () => (value: string) => value };
 
-/** How many texts one connection keeps prepared; measured: a server's process holds about 24 KB for each. */
-const mostPrepared = 500;
-
-/** How many of them are closed at once, the least used first, when there are more. */
-const closedAtOnce = 50;
-
 /** How many texts are known to have been sent before. */
 const mostSeen = 2000;
-
-/** What sets this copy of the library apart from another over the same pool. */
-const own = Math.random().toString(36).slice(2, 6);
-
-/** What a connection has prepared: a name for each text, the least used first. Names are never used again. */
-interface Prepared {
-  readonly names: Map<string, string>;
-  count: number;
-}
-
-const preparedOn = new WeakMap<PostgresClient, Prepared>();
-
-/** The name of a text on a connection, which prepares it under that name where it has not yet. */
-function nameOn(client: PostgresClient, text: string): string {
-  const known = preparedOn.get(client) ?? { names: new Map(), count: 0 };
-  preparedOn.set(client, known);
-  const { names } = known;
-  let name = names.get(text);
-  if (name === undefined) name = `gemach_${own}_${++known.count}`;
-  else names.delete(text);
-  names.set(text, name);
-  return name;
-}
-
-const hasTooMany = (client: PostgresClient): boolean => (preparedOn.get(client)?.names.size ?? 0) > mostPrepared;
-
-/** Has the server forget the texts that a connection used least. */
-async function closeLeastUsed(client: PostgresClient): Promise<void> {
-  const known = preparedOn.get(client) as Prepared;
-  const least = [...known.names].slice(0, closedAtOnce);
-  const { connection } = client as { readonly connection?: { readonly parsedStatements?: Record<string, unknown> } };
-  for (const [text, name] of least) {
-    known.names.delete(text);
-    // The package would keep the text of each name for as long as the connection lives.
-    delete connection?.parsedStatements?.[name];
-  }
-  await client.query(least.map(([, name]) => `deallocate ${name}`).join("; "));
-}
 
 /**
  * Whether the server may have prepared a statement for a table that has changed since: it never runs again where the
@@ -175,12 +133,15 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
   const sendOn = async (client: PostgresClient, request: Request, isPrepared: boolean): Promise<WireRows> => {
     const { text, parameters, counts } = request;
     const query: PostgresQuery = { text, values: [...parameters], rowMode: "array", types: textTypes };
-    if (isPrepared) query.name = nameOn(client, text);
+    const statement = isPrepared ? preparedStatement(client, text) : undefined;
+    if (statement !== undefined) query.name = statement.name;
+    const begun = statement === undefined ? 0 : now();
     try {
       const { rows, rowCount } = await client.query(query);
+      if (statement !== undefined) plans.note(text, ++statement.runs, now() - begun);
       return counts === true ? [[rowCount ?? 0]] : (rows as WireRows);
     } catch (error) {
-      if (isPrepared && mayBeOutdated(error)) preparedOn.get(client)?.names.delete(text);
+      if (isPrepared && mayBeOutdated(error)) forget(client, text);
       throw error;
     }
   };
@@ -196,7 +157,9 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
           () => cancelOnServer(pool, client),
           (error) => (error as { readonly code?: string }).code === "57014" || !isUsable(error),
         );
-  const isWorthIt = ({ text, once }: Request): boolean => prepare && once !== true && isRepeated(text);
+  const plans = planTimes();
+  const isWorthIt = ({ text, once }: Request): boolean =>
+    prepare && once !== true && isRepeated(text) && !plans.isBetterAnew(text);
   /** Sends one statement by itself, on a connection of its own meanwhile. */
   const send: Send = async (request) => {
     const client = await connect(request.stop);

@@ -16,16 +16,13 @@ order by loan.due desc, loan.id desc
 limit ?;
 
 -- # and, or, not
--- rows of Loan: ["2026-03-01",[1,2]]
+-- rows of Loan: ["2026-03-01",1,2]
 select loan.id, loan.item_id, loan.member_id, loan.due, loan.returned
 from loan
 where
   (
     loan.due < ?
-    or loan.member_id in (
-      select part_1
-      from json_table (?, '$[*]' columns (part_1 int path '$')) as listed
-    )
+    or loan.member_id in (?, ?)
   )
   and loan.returned is null
 order by loan.id;

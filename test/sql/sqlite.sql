@@ -11,7 +11,7 @@ from
     select
       repair.id, repair.item_id, repair.volunteer_id, repair.begun, repair.cost, repair.findings
     from repair
-    where gemach_decimal (repair.cost) > gemach_decimal (?)
+    where cast(round(repair.cost * 100) as integer) > cast(replace(?, '.', '') as integer)
     order by repair.id
   ) as found;
 
@@ -642,9 +642,21 @@ order by loan.id;
 
 -- # arithmetic of decimals
 -- rows of Repair: ["0.5","1.19","20.00"]
-select gemach_plus (repair.cost, ?)
+select
+  gemach_units (
+    (
+      cast(round(repair.cost * 100) as integer) + (cast(replace(?, '.', '') as integer) * 10)
+    ), 2
+  )
 from repair
-where gemach_decimal (gemach_round (gemach_times (repair.cost, ?), 2)) > gemach_decimal (?)
+where
+  cast(
+    round(
+      (
+        cast(round(repair.cost * 100) as integer) * cast(replace(?, '.', '') as integer)
+      ) / 100.0
+    ) as integer
+  ) > cast(replace(?, '.', '') as integer)
 order by repair.id;
 
 -- # texts put together
@@ -704,12 +716,15 @@ order by loan.id;
 -- rows of Item: []
 select
   (
-    select gemach_sum (repair.cost)
+    select gemach_units (sum(cast(round(repair.cost * 100) as integer)), 2)
     from repair
     where repair.item_id = item.id
   ),
   (
-    select gemach_double (gemach_sum (repair.cost)) / count(repair.cost)
+    select
+      gemach_double (
+        gemach_units (sum(cast(round(repair.cost * 100) as integer)), 2)
+      ) / count(repair.cost)
     from repair
     where repair.item_id = item.id
   ),
@@ -918,10 +933,12 @@ order by loan.id;
 -- # running and moving
 -- rows of Repair: []
 select
-  gemach_sum (repair.cost) over (
-    order by
-      repair.id rows between unbounded preceding
-      and current row
+  gemach_units (
+    sum(cast(round(repair.cost * 100) as integer)) over (
+      order by
+        repair.id rows between unbounded preceding
+        and current row
+    ), 2
   ),
   sum(repair.item_id) over (
     partition by repair.item_id

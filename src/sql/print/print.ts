@@ -47,6 +47,8 @@ function operand(printer: Printer, given: SqlExpression): string {
       return text;
     case "window":
       return text;
+    case "raw":
+      return isClosed(text) ? text : `(${text})`;
     case "call":
       // A collation binds more tightly than any operator.
       return isClosed(text.replace(/ collate ["\w]+$/, "")) ? text : `(${text})`;

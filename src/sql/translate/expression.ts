@@ -15,7 +15,7 @@ import { totalOrder } from "../../plan/index.js";
 import { patternOf } from "../print/calls.js";
 import type { Operator, SortTerm, SqlExpression } from "../tree/tree.js";
 import { rawOf, selectOfFirst, selectOfOnly, selectOfPresence, selectOfValues } from "./queries.js";
-import { columnOf, newScope, placeOf, type Scope, type Translator } from "./scope.js";
+import { columnAround, newScope, placeOf, type Scope, type Translator } from "./scope.js";
 import { aggregateSelect, firstSelect, relatedSelect } from "./sets.js";
 
 const operators: Record<Comparison, Operator> = {
@@ -192,7 +192,7 @@ export function value(scope: Scope, node: Node): SqlExpression {
   if (key !== undefined) return key;
   switch (node.kind) {
     case "column":
-      return columnOf(placeOf(scope, node.path), node.column);
+      return columnAround(scope, placeOf(scope, node.path), node.column);
     case "value": {
       return parameterOf(scope.values, node, false);
     }

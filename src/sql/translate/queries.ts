@@ -48,6 +48,7 @@ export function placeRows(
   const { select } = place;
   addPresent(where, scope.present);
   scope.rows = { source, orderBy: [], joins: beside, groupBy };
+  scope.current = select;
   for (const [i, { kind, source: other, on }] of beside.entries()) {
     const alias = freeName(scope, other.entity.table);
     const table = sourceTable(scope, other.entity, alias);
@@ -196,7 +197,7 @@ export function selectOf(
 ): SelectDraft {
   const query = withoutCursor(given);
   const { joins, ...rest } = query;
-  const outside = scope.rows;
+  const { rows: outside, current } = scope;
   const { select } = placeRows(withLifted(scope, query.lifted), { ...rest, beside: joins }, false);
   select.items.push(...items.map(([node, alias]) => ({ expression: scope.translate.operand(scope, node), alias })));
   scope.rows = outside;
@@ -204,6 +205,7 @@ export function selectOf(
     Object.assign(select, { limit: query.limit, offset: query.offset });
     select.orderBy.push(...totalOrder(query).map((term) => scope.translate.sortTerm(scope, term)));
   }
+  scope.current = current;
   releaseNames(scope, select);
   return select;
 }

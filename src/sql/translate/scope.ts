@@ -1,4 +1,4 @@
-import type { Scalar } from "../../columns/index.js";
+import { kinds, type Scalar } from "../../columns/index.js";
 import { GemachError } from "../../errors/index.js";
 import {
   type Derivation,
@@ -60,6 +60,8 @@ export interface Scope {
   readonly keys: Map<Node, SqlExpression>;
   /** What tells the rows of the select at hand apart, for windows whose order does not. */
   rows: SortedRows | undefined;
+  /** The select at hand; rows of others are around it. */
+  current: SelectDraft | undefined;
   /** The names of standing conditions that do not hold. */
   readonly lifted: readonly string[];
 }
@@ -88,6 +90,7 @@ export const newScope = (
   present: [],
   keys: new Map(),
   rows: undefined,
+  current: undefined,
 });
 
 /** So many characters of four bytes, and a number behind them, are a name that no engine cuts short. */
@@ -149,6 +152,20 @@ export function columnOf(place: Place, column: ResolvedColumn): SqlExpression {
   if (place.isProposed) return { kind: "proposed", name: column.name };
   const isDerived = place.entity.derivation !== undefined;
   return { kind: "column", table: place.alias, name: column.name, ...(isDerived ? { isDerived } : {}) };
+}
+
+/**
+ * A column of a row around the select at hand. Where it is the key of a row that is joined there, it is that row's: an engine looks
+ * at a subquery as soon as it has all rows that it is of, and conditions on the joined row leave fewer.
+ */
+export function columnAround(scope: Scope, place: Place, column: ResolvedColumn): SqlExpression {
+  if (scope.current !== undefined && place.select !== scope.current)
+    for (const [{ pairs, cardinality, conditions }, next] of place.steps) {
+      const pair = pairs.length === 1 && conditions.length === 0 && cardinality === "one" ? pairs[0] : undefined;
+      if (pair?.from === column && !next.isOptional && kinds[column.kind].isKeyedByBytes)
+        return columnOf(next, pair.to);
+    }
+  return columnOf(place, column);
 }
 
 /** The equations between the keys of two places. */

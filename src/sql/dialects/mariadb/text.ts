@@ -180,7 +180,8 @@ export const mariadbText: TextRules = {
   distinct: (left, right) => `not (${left} <=> ${right})`,
   inList: (operand, placeholder, type, negated) => among([operand], [type], placeholder, negated),
   // A text out of a JSON table has a collation of its own, which is refused beside a column of another.
-  mostListed: ({ kind }) => (kinds[kind].hasCollation ? 1024 : 0),
+  // Few values of any kind stand by themselves: a table of them keeps the server from its index (10.11).
+  mostListed: ({ kind }) => (kinds[kind].hasCollation ? 1024 : 8),
   inKeys: (operands, types, add) => among(operands, types, add("all"), false),
   keysTable: (types, add, alias, hasPosition) => {
     const path = (i: number) => (types.length === 1 ? "$" : `$[${i}]`);

@@ -52,6 +52,17 @@ function shifted(given: Units | undefined, from: number, to: number): Units | un
   return within(call("times", [given.units, number(factor)]), given.bound * factor);
 }
 
+/**
+ * The same number at another scale, a half rounded away from zero. A quotient of fewer than 52 bits is exact as a floating-point number
+ * where it ends in a half, and told from that where it does not.
+ */
+function atScale(given: Units, from: number, to: number): Units | undefined {
+  if (to >= from) return shifted(given, from, to);
+  if (given.bound > 2n ** 52n) return undefined;
+  const units = raw(["cast(round(", ` / 1${"0".repeat(from - to)}.0) as integer)`], given.units);
+  return { units, bound: given.bound / power(from - to) + 1n };
+}
+
 /** What is stored, or comes from outside. `isWritten`: it is a text with all digits of its scale. */
 function read(expression: SqlExpression, type: ValueType, isWritten: boolean): Units | undefined {
   // A whole number has 32 bits; what many rows come to, more.
@@ -69,12 +80,12 @@ const alike: ReadonlySet<CallName> = new Set(["plus", "minus", "coalesce", "leas
 function calledUnits({ call: name, operands, type, of }: OfKind<"call">): Units | undefined {
   const scales = of.map((operand) => scaleOf(operand.type));
   const scale = scaleOf(type);
-  const own = operands.map((operand, i) => unitsOf(operand, of[i]?.type as ValueType));
+  const values = name === "rounded" ? operands.slice(0, 1) : operands;
+  const own = values.map((operand, i) => unitsOf(operand, of[i]?.type as ValueType));
   const [first] = own;
   if (first === undefined) return undefined;
   if (name === "negated" || name === "absolute") return { ...first, units: call(name, [first.units]) };
-  // Fewer digits would have to be rounded.
-  if (name === "cast") return scale >= (scales[0] as number) ? shifted(first, scales[0] as number, scale) : undefined;
+  if (name === "cast" || name === "rounded") return atScale(first, scales[0] as number, scale);
   if (name !== "times" && !alike.has(name)) return undefined;
   const ready = name === "times" ? own : own.map((units, i) => shifted(units, scales[i] as number, scale));
   const known = ready.filter((units) => units !== undefined);
