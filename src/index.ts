@@ -191,6 +191,7 @@ export {
 export type { ReachNote } from "./plan/index.js";
 export {
   type AllRows,
+  type AnyRows,
   along,
   type Changes,
   type ChangesOf,

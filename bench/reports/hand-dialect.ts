@@ -10,7 +10,20 @@ export interface HandDialect {
   readonly decimal: (units: string, scale: number) => string;
   /** An exact quotient, rounded. */
   readonly quotient: (dividend: string, divisor: string, scale: number) => string;
-  readonly plusDays: (day: string, days: string) => string;
+  /** The first day of a day's month; the day of an instant; the day of its week, from Monday, 1. */
+  readonly monthOf: (day: string) => string;
+  readonly dayOf: (instant: string) => string;
+  readonly weekday: (day: string) => string;
+  /** Selects of days in a column day, and of first days of months in a column month. */
+  readonly days: (from: string, to: string) => string;
+  readonly months: (from: string, to: string) => string;
+  /** A decimal as a floating-point number. */
+  readonly number: (column: string) => string;
+  readonly joined: (text: string, separator: string, order: string) => string;
+  /** Orders in which what is missing comes first, and last of all in descending order. */
+  readonly first: (term: string) => string;
+  readonly last: (term: string) => string;
+  readonly hasFullJoin: boolean;
   readonly daysBetween: (from: string, to: string) => string;
   readonly today: string;
 }
@@ -22,7 +35,18 @@ const postgres: HandDialect = {
   one: "1",
   decimal: (units) => units,
   quotient: (dividend, divisor, scale) => `round(${dividend} / ${divisor}, ${scale})`,
-  plusDays: (day, days) => `${day} + ${days}`,
+  monthOf: (day) => `cast(date_trunc('month', ${day}) as date)`,
+  dayOf: (instant) => `cast(${instant} at time zone 'UTC' as date)`,
+  weekday: (day) => `cast(extract(isodow from ${day}) as integer)`,
+  days: (from, to) =>
+    `select cast(d as date) as day from generate_series(date '${from}', date '${to}', interval '1 day') as d`,
+  months: (from, to) =>
+    `select cast(d as date) as month from generate_series(date '${from}', date '${to}', interval '1 month') as d`,
+  number: (column) => `cast(${column} as double precision)`,
+  joined: (text, separator, order) => `string_agg(${text}, '${separator}' order by ${order})`,
+  first: (term) => `${term} nulls first`,
+  last: (term) => `${term} desc nulls last`,
+  hasFullJoin: true,
   daysBetween: (from, to) => `${to} - ${from}`,
   today: "date '2026-05-01'",
 };
@@ -35,7 +59,19 @@ export const handDialects: Readonly<Record<string, HandDialect>> = {
     ...postgres,
     year: (day) => `year(${day})`,
     month: (day) => `month(${day})`,
-    plusDays: (day, days) => `date_add(${day}, interval ${days} day)`,
+    monthOf: (day) => `cast(date_format(${day}, '%Y-%m-01') as date)`,
+    dayOf: (instant) => `cast(${instant} as date)`,
+    weekday: (day) => `weekday(${day}) + 1`,
+    days: (from, to) =>
+      `with recursive d (day) as (select cast('${from}' as date) union all select date_add(day, interval 1 day) from d where day < '${to}') select day from d`,
+    months: (from, to) =>
+      `with recursive m (month) as (select cast('${from}' as date) union all select date_add(month, interval 1 month) from m where month < '${to}') select month from m`,
+    number: (column) => `cast(${column} as double)`,
+    joined: (text, separator, order) => `group_concat(${text} order by ${order} separator '${separator}')`,
+    first: (term) => term,
+    last: (term) => `${term} desc`,
+    hasFullJoin: false,
+    today: "'2026-05-01'",
     daysBetween: (from, to) => `datediff(${to}, ${from})`,
   },
   SQLite: {
@@ -46,7 +82,18 @@ export const handDialects: Readonly<Record<string, HandDialect>> = {
     decimal: (units, scale) =>
       `printf('%s%d.%0${scale}d', case when ${units} < 0 then '-' else '' end, abs(${units}) / 1${"0".repeat(scale)}, abs(${units}) % 1${"0".repeat(scale)})`,
     quotient: (dividend, divisor, scale) => `round(1.0 * ${dividend} / ${divisor}, ${scale})`,
-    plusDays: (day, days) => `date(${day}, ${days} || ' days')`,
+    monthOf: (day) => `date(${day}, 'start of month')`,
+    dayOf: (instant) => `substr(${instant}, 1, 10)`,
+    weekday: (day) => `(strftime('%w', ${day}) + 6) % 7 + 1`,
+    days: (from, to) =>
+      `with recursive d (day) as (select '${from}' union all select date(day, '+1 day') from d where day < '${to}') select day from d`,
+    months: (from, to) =>
+      `with recursive m (month) as (select '${from}' union all select date(month, '+1 month') from m where month < '${to}') select month from m`,
+    number: (column) => `cast(${column} as real)`,
+    joined: (text, separator, order) => `group_concat(${text}, '${separator}' order by ${order})`,
+    first: (term) => term,
+    last: (term) => `${term} desc`,
+    hasFullJoin: true,
     daysBetween: (from, to) => `cast(julianday(${to}) - julianday(${from}) as integer)`,
     today: "'2026-05-01'",
   },

@@ -1,9 +1,12 @@
 import type { Rows } from "../engines.js";
+import { society } from "../jobs.js";
 import { derivedQuestions } from "./derived.js";
+import { practiceQuestions } from "./practice.js";
 import type { Question } from "./question.js";
 import { fillWarehouse } from "./warehouse.js";
 
 /** Questions, and the rows that they are asked of. */
 export const reportSuites: readonly (readonly [title: string, questions: readonly Question[], rows: Rows])[] = [
   ["Derived from the queries of TPC-H", derivedQuestions, fillWarehouse],
+  ["Practice: reports of the lending society", practiceQuestions, society()],
 ];

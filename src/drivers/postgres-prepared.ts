@@ -39,8 +39,7 @@ export function preparedStatement(client: Connection, text: string): PreparedSta
 }
 
 /** Has a text prepared anew the next time. */
-export const forget = (client: Connection, text: string): void =>
-  void preparedOn.get(client)?.statements.delete(text);
+export const forget = (client: Connection, text: string): void => void preparedOn.get(client)?.statements.delete(text);
 
 export const hasTooMany = (client: Connection): boolean =>
   (preparedOn.get(client)?.statements.size ?? 0) > mostPrepared;

@@ -112,6 +112,9 @@ export interface Combined<A extends readonly unknown[]> extends NarrowedRows<A>,
   select<const S extends Selection>(projection: (...rows: A) => S): SelectedRows<A, S>;
 }
 
+/** Rows of several sources, whatever they are: whether there is one can be asked without naming anything of them. */
+export type AnyRows = Query | { readonly crossJoin: unknown; readonly totals: unknown };
+
 /** A query that brings what its projection names. */
 export interface SelectedRows<A extends readonly unknown[], S> extends NarrowedRows<A>, Selecting<S> {
   /** Each different row once. */

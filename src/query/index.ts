@@ -2,6 +2,7 @@ export { along } from "./along.js";
 export type { Changes, ChangesOf, EntityChanges, RowChange, UpsertOptions } from "./change-types.js";
 export { except, intersect, named, union, unionAll } from "./combine.js";
 export type {
+  AnyRows,
   Combined,
   Derived,
   Grouped,

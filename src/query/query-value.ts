@@ -12,7 +12,7 @@ import {
   renewed,
   typeOf,
 } from "../expression/index.js";
-import type { Selecting, Totals } from "./combined-types.js";
+import type { AnyRows, Selecting, Totals } from "./combined-types.js";
 import { stateOf } from "./query.js";
 
 /** A query that gives one value for each row, over rows of its own. */
@@ -52,9 +52,9 @@ export function scalar(query: Query): unknown {
 }
 
 /** Whether a query has any row; it may refer to the rows around it. */
-export const exists = (query: Query): Predicate =>
+export const exists = (query: AnyRows): Predicate =>
   predicate({ kind: "existsQuery", query: renewed(stateOf(query, "exists")).query });
 
 /** Whether a query has no row. */
-export const notExists = (query: Query): Predicate =>
+export const notExists = (query: AnyRows): Predicate =>
   predicate({ kind: "not", item: { kind: "existsQuery", query: renewed(stateOf(query, "notExists")).query } });

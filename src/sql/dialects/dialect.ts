@@ -67,6 +67,8 @@ export interface TextRules {
   /** An expression in a form that comes over the wire without loss. */
   readonly read: (expression: string, type: ValueType) => string;
   readonly limit: (limit: string | undefined, offset: string | undefined) => string;
+  /** A limit that leaves every row. */
+  readonly everyRow: string;
   /** Whether the number of rows stands in the text, where an engine plans a statement before it knows its values. */
   readonly isLimitSaid: boolean;
   /** Rows as one JSON value, a list of lists; `limits`: how many, where the dialect says so here. */

@@ -56,6 +56,9 @@ function roundedDouble(call: PrintedCall): string {
   return `sign(${call.inside(0)}) * floor(${scaled} + 0.5)${factor === "" ? "" : ` / ${factor}`}`;
 }
 
+/** Digits that numbers of a type have at most. */
+const digitsOf = ({ kind, precision }: ValueType): number => precision ?? (kind === "integer" ? 10 : countDigits);
+
 /** A quotient; an exact one as the engine says it. A divisor of zero is missing. */
 export const dividing =
   ({ quotient }: Pick<Aggregates, "quotient">, operator = "/"): CallPrinter =>
@@ -63,7 +66,7 @@ export const dividing =
     // Placeholders are counted in the order in which they are made.
     if (type.kind !== "numeric")
       return `${beside(0)} ${type.kind === "double" ? "/" : operator} nullif(${inside(1)}, 0)`;
-    return quotient(inside(0), `nullif(${inside(1)}, 0)`, type.scale as number, of(1).precision ?? countDigits);
+    return quotient(inside(0), `nullif(${inside(1)}, 0)`, type.scale as number, digitsOf(of(1)));
   };
 
 /** A day of the years 1 to 9999, "2026-05-01", as a regular expression of both servers. */

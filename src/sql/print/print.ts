@@ -362,9 +362,8 @@ function printLimits(printer: Printer, limit: Select["limit"], offset: Select["o
         : { kind: "hole", hole: rows.hole, type, isTyped: false, isList: false },
     );
   };
-  // The documentation's own way to say "all the rest" (MariaDB, LIMIT): the largest number there is.
-  const said = { one: "1", all: "18446744073709551615" };
   const { text } = printer.dialect;
+  const said = { one: "1", all: text.everyRow };
   const isSaid = typeof limit === "number" && text.isLimitSaid;
   const most = isSaid ? String(limit) : typeof limit === "string" ? said[limit] : count(limit);
   return text.limit(most, count(offset));

@@ -213,6 +213,8 @@ export const mariadbText: TextRules = {
   sortable: (expression) => expression,
   // A driver would parse what the server says is JSON, each number as a floating-point one.
   read: (expression, { kind }) => (kind === "json" || kind === "list" ? `concat(${expression})` : expression),
+  // The documentation's own way to say "all the rest" (LIMIT): the largest number there is.
+  everyRow: "18446744073709551615",
   isLimitSaid: false,
   limit: (limit, offset) =>
     limit === undefined && offset === undefined

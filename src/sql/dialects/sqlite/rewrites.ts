@@ -65,6 +65,14 @@ function only(subquery: OfKind<"subquery">): SqlExpression {
   return { kind: "subquery", select: outer };
 }
 
+/** What is worked out of a series would be worked out again wherever it stands, were its query made part of the one around it. */
+const workedOutOnce = (select: Select): Select =>
+  select.from.kind === "series" &&
+  select.limit === undefined &&
+  select.items.some(({ expression }) => expression.kind !== "column")
+    ? { ...select, limit: "all" }
+    : select;
+
 /** What SQLite cannot say, or gets wrong. */
 export const sqliteRewrites: Rewrites = {
   expression: {
@@ -80,5 +88,6 @@ export const sqliteRewrites: Rewrites = {
     refuseLock(select);
     return sortGroups(limitBeforeNesting(select));
   },
+  derived: workedOutOnce,
   compound: (compound) => (isBare(compound, sqliteText) ? compound : outsideOf(compound)),
 };
