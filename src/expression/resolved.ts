@@ -403,6 +403,8 @@ export interface QueryState {
   readonly levels: number | undefined;
   /** Whether all statements are to see one state of the data. */
   readonly isSnapshot: boolean;
+  /** Whether a server is to plan it anew at each run. */
+  readonly isPlannedAnew: boolean;
   readonly past: Past;
 }
 

@@ -51,5 +51,6 @@ export const allOf = (source: Source): QueryState => ({
   isCounted: false,
   levels: undefined,
   isSnapshot: false,
+  isPlannedAnew: false,
   past: { isUsed: false },
 });

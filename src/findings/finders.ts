@@ -14,6 +14,7 @@ import { basename } from "./places.js";
 import type { LedgerRecord } from "./record.js";
 import { findRepeats } from "./repeat.js";
 import { findSlow } from "./slow.js";
+import { findTurnedPlans } from "./turned-plan.js";
 import { findUnbounded } from "./unbounded.js";
 import { findUnindexedSorts } from "./unindexed-sort.js";
 
@@ -32,6 +33,7 @@ const finders: Readonly<Record<FindingKind, Finder>> = {
   "unindexed-sort": findUnindexedSorts,
   "full-scan": findFullScans,
   misjudged: findMisjudged,
+  "turned-plan": findTurnedPlans,
   slow: findSlow,
 };
 

@@ -19,6 +19,7 @@ export type FindingKind =
   | "unindexed-sort"
   | "full-scan"
   | "misjudged"
+  | "turned-plan"
   | "slow";
 
 /** How much a finding weighs: what grows with the data, or costs much already, is a warning. */

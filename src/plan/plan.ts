@@ -115,6 +115,7 @@ function planStatement(
     rows,
     isLarge: settings.isLarge === true,
     isTrusting: settings.isTrusting === true,
+    isPlannedAnew: query.isPlannedAnew,
     lifted,
     notes: draft.notes,
   };
@@ -259,6 +260,7 @@ function planScalar(
     closure: undefined,
     isLarge: false,
     isTrusting,
+    isPlannedAnew: query.isPlannedAnew,
     lifted: query.lifted,
     notes: [],
     outputs: [output],

@@ -191,6 +191,8 @@ export interface StatementPlan extends LateLimits {
   readonly isLarge: boolean;
   /** Whether the database is sure to have a row for each key that a constraint backs. */
   readonly isTrusting: boolean;
+  /** Whether a server is to plan it anew at each run. */
+  readonly isPlannedAnew: boolean;
   /** The names of standing conditions that do not hold. */
   readonly lifted: readonly string[];
   /** What it reaches, and why in that way. */

@@ -16,6 +16,7 @@ const kindTexts: Readonly<Record<FindingKind, string>> = {
   "unindexed-sort": "Many rows are sorted for the first few of them.",
   "full-scan": "A large table is looked at whole for a few rows, and no index of columns could help.",
   misjudged: "The database's estimate is far from the truth.",
+  "turned-plan": "A plan that is kept for all values is slower than one for each.",
   slow: "A statement that takes long.",
 };
 

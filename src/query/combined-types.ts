@@ -42,6 +42,11 @@ export interface NarrowedRows<A extends readonly unknown[]> {
   after(cursor: string): this;
   /** Only the rows before a place in the query's order; with a limit: the last of them. */
   before(cursor: string): this;
+  /**
+   * Has PostgreSQL plan the query anew at each run, for the values of that run, in place of keeping one plan for all of them: for
+   * values that differ much in how many rows they lead to. Other engines always do.
+   */
+  plannedAnew(): this;
   /** Adds to the query only where the value is there: neither undefined nor null. */
   given<V>(value: V, then: (query: this, value: NonNullable<V>) => this): this;
 }

@@ -35,6 +35,11 @@ export interface Narrowing<D extends Definitions<D>, E extends EntityName<D>> {
   after(cursor: string): this;
   /** Only the rows before a place in the query's order; with a limit: the last of them. */
   before(cursor: string): this;
+  /**
+   * Has PostgreSQL plan the query anew at each run, for the values of that run, in place of keeping one plan for all of them: for
+   * values that differ much in how many rows they lead to. Other engines always do.
+   */
+  plannedAnew(): this;
   /** Says that a finding of a ledger or an audit is meant here, and why: it is told apart from the others. */
   accept(kind: string, reason: string): this;
   /** Adds to the query only where the value is there: neither undefined nor null. */

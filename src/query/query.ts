@@ -371,6 +371,10 @@ class BuiltQuery {
     return this.#with({ levels: levels === Number.POSITIVE_INFINITY ? levels : rowCount(levels, "deep") });
   }
 
+  plannedAnew(): BuiltQuery {
+    return this.#with({ isPlannedAnew: true });
+  }
+
   snapshot(): BuiltQuery {
     return this.#with({ isSnapshot: true });
   }

@@ -80,9 +80,9 @@ const reachText = (reach: readonly ReachedRelation[]): string => {
 function stateText(state: QueryState, values: ValueNode[]): string {
   const { source, where, orderBy, limit, offset, given, lock, cursor, joins, groupBy, having, reach, projection } =
     state;
-  const { strategy, columns, isCounted, levels, lifted } = state;
+  const { strategy, columns, isCounted, levels, lifted, isPlannedAnew } = state;
   if (given !== undefined || lock !== undefined || cursor !== undefined || groupBy !== undefined) throw unshaped;
-  if (joins.length + having.length + lifted.length > 0 || levels !== undefined) throw unshaped;
+  if (joins.length + having.length + lifted.length > 0 || levels !== undefined || isPlannedAnew) throw unshaped;
   let text = "";
   for (const node of where) text += `${nodeText(node, source, values)};`;
   text += `|${orderText(orderBy, source)}|${limit}|${offset}|${strategy}|${isCounted}|`;
