@@ -113,7 +113,7 @@ const completions: readonly (readonly [line: string, offered: readonly string[]]
       "version",
     ],
   ],
-  ["from(Loan).select((l) => l.due).|;", ["accept", "after", "before", "distinct", "given", "how", "limit", "offset", "orderBy", "where"]],
+  ["from(Loan).select((l) => l.due).|;", ["accept", "after", "before", "distinct", "given", "how", "limit", "offset", "orderBy", "plannedAnew", "where"]],
 ];
 
 test.each(completions)("at the bar of %s an editor offers what fits", (line, offered) => {

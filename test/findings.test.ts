@@ -469,7 +469,8 @@ eachEngine(all, "a statement that is slower since one plan is kept for all of it
   expect(await turned(1)).toEqual([]);
   const found = await turned(20);
   expect(found.length).toBe(engine.name === "sqlite" || engine.name === "mariadb" ? 0 : 1);
-  for (const one of found) expect(one).toMatch(/^A statement for Item at findings\.test\.ts:\d+ took .* ms while it was planned .* in the 6 runs after those 5\..*plannedAnew/);
+  for (const one of found)
+    expect(one).toMatch(/^A statement for Item at findings\.test\.ts:\d+ took .* ms while it was planned .* in the 6 runs after those 5\..*plannedAnew/);
 });
 
 eachEngine(all, "what is written down holds no values, those in plans neither, unless they are asked for", async (db) => {

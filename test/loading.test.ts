@@ -296,7 +296,8 @@ test("however many keys there are, a server prepares one statement", async () =>
     for (const count of [1, 2, 5, 9, 12]) await byKeys(engine.connect(), count);
     const [executed, prepared] = await sofar();
     expect(executed - before[0]).toBe(10);
-    expect(prepared - before[1]).toBeLessThanOrEqual(2);
+    // One text of the reach; of the list one for a single key, one for up to eight, one for all others.
+    expect(prepared - before[1]).toBeLessThanOrEqual(4);
   }
 });
 

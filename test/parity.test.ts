@@ -57,6 +57,7 @@ const samples: { readonly [K in SqlExpression["kind"]]: Extract<SqlExpression, {
   exists: { kind: "exists", select, negated: true },
   subquery: { kind: "subquery", select: { ...select, limit: "one" } },
   rowCount: { kind: "rowCount" },
+  canonical: { kind: "canonical", item: column(), type: { kind: "numeric", precision: 5, scale: 2 } },
   sortable: { kind: "sortable", item: column(), type: { kind: "numeric", precision: 5, scale: 2 } },
   inSelect: { kind: "inSelect", operands: [column("id")], select, negated: false },
   window: { kind: "window", call: "lag", operands: [column()], partitionBy: [column("note")], orderBy: [order], frame: undefined, type: text, of: text },

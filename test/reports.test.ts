@@ -1,23 +1,36 @@
-import { expect, test } from "vitest";
+import Sqlite from "better-sqlite3";
+import { expect, expectTypeOf, test } from "vitest";
 import { addDecimals, atScale, decimalText, divideDecimals, parseDecimal } from "../src/columns/index.js";
 import { generate, lending } from "../src/demo/index.js";
+import { postgres } from "../src/drivers/postgres.js";
+import { sqlite } from "../src/drivers/sqlite.js";
 import {
   and,
   coalesce,
+  countOver,
+  database,
   date,
+  entity,
   from,
+  identity,
   integer,
   literal,
+  maxOver,
+  minOver,
+  model,
   ntile,
   numeric,
+  or,
   percentRank,
   type Query,
+  type RowOf,
   recursive,
   rowNumber,
   scalar,
   series,
   sql,
   sumOver,
+  union,
 } from "../src/index.js";
 import { type Expected, expectSame } from "./support/by-hand.js";
 import { eachEngine, useSociety } from "./support/engines.js";
@@ -375,6 +388,32 @@ const cases: readonly (readonly [what: string, query: Query, expected: Expected]
     "select item, year, printf('%.2f', cost) from (select null item, cast(substr(begun, 1, 4) as integer) year, sum(cost) cost from repair group by 2 union all select item_id, null, sum(cost) from repair group by 1) order by item desc, year desc limit 7",
   ],
   [
+    "what sets come to, for all rows at once or for each",
+    from(Item)
+      .where((i) =>
+        i.loans
+          .where((l) => l.returned.is(null))
+          .count()
+          .above(0),
+      )
+      .orderBy((i) => [i.loans.count().desc, i.repairs.sum((r) => r.cost).desc])
+      .select((i) => ({
+        id: i.id,
+        loans: i.loans.count(),
+        open: i.loans.where((l) => l.returned.is(null)).count(),
+        last: i.loans.max((l) => l.due),
+        cost: i.repairs.sum((r) => r.cost),
+      })),
+    "select id, (select count(*) from loan where item_id = i.id) n, (select count(*) from loan where item_id = i.id and returned is null) open, (select max(due) from loan where item_id = i.id) last, (select case when count(*) > 0 then printf('%.2f', sum(cost)) end from repair where item_id = i.id) cost from item i where open > 0 order by n desc, (select sum(cost) from repair where item_id = i.id) desc, id desc",
+  ],
+  [
+    "sets of rows that have none, and of those around another query",
+    from(Member)
+      .where((m) => or(m.loans.count().is(0), m.sponsored.count().above(scalar(from(Member).totals((all) => all.min((x) => x.sponsored.count()))))))
+      .select((m) => ({ id: m.id, loans: m.loans.count(), by: m.sponsor.loans.count(), rest: m.loans.where((l) => l.memberId.is(m.id)).count() })),
+    "select id, (select count(*) from loan where member_id = m.id), (select count(*) from loan where member_id = m.sponsor_id), (select count(*) from loan l where l.member_id = m.id) r from member m where not exists (select 1 from loan where member_id = m.id) or exists (select 1 from member s where s.sponsor_id = m.id) order by id",
+  ],
+  [
     "no value of a kind",
     from(Depot).select((d) => ({ id: d.id, none: literal(numeric(5, 1), null), day: literal(date, null) })),
     "select id, null a, null b from depot order by id",
@@ -428,4 +467,86 @@ test("what chooses rows is told from what is worked out of them", () => {
   );
   // @ts-expect-error groups need keys
   fails(() => from(Loan).groupBy(() => ({})), "SELECTION_UNFIT");
+});
+
+test("decimals that others stored with more or fewer digits are the same values, on SQLite", async () => {
+  const handle = new Sqlite(":memory:");
+  handle.exec(
+    "create table bill (id integer primary key, sum, tax numeric); insert into bill values (1, '5', '0.5'), (2, '5.00', 0.5), (3, 5.0, '0.50'), (4, '-12.5', 0), (5, null, 1)",
+  );
+  const { Bill } = model({ Bill: entity("bill", { id: identity, sum: numeric(8, 2).nullable, tax: numeric(4, 2) }) });
+  const db = database(sqlite(handle));
+  const all = from(Bill);
+  expect(await db.list(all.groupBy((b) => b.sum).select((g) => ({ sum: g.key, bills: g.count() })))).toEqual([
+    { sum: null, bills: 1 },
+    { sum: "-12.50", bills: 1 },
+    { sum: "5.00", bills: 3 },
+  ]);
+  expect(await db.list(all.select((b) => b.tax).distinct())).toEqual(["0.00", "0.50", "1.00"]);
+  const taxes = all.select((b) => b.tax);
+  expect(await db.count(union(taxes, taxes))).toBe(3);
+  expect(await db.list(all.where((b) => b.id.atMost(3)).select((b) => countOver({ by: b.sum })))).toEqual([3, 3, 3]);
+  expect(
+    await db.single(all.totals((rows) => ({ sum: rows.sum((b) => b.sum.times(b.tax.plus("1.00"))), mean: rows.avg((b) => b.tax, { scale: 3 }) }))),
+  ).toEqual({
+    sum: "10.0000",
+    mean: "0.500",
+  });
+  expect(await db.list(all.where((b) => b.sum.times("2.5").rounded(1).above(b.tax.plus("11.99"))).select((b) => b.id))).toEqual([1, 2, 3]);
+  handle.close();
+});
+
+test("a text whose kept plan is slower than one for its values is no longer prepared", async () => {
+  const sent: boolean[] = [];
+  let runs = 0;
+  const connection = {
+    query: async (query: { name?: string } | string) => {
+      if (typeof query === "string") return { rows: [], rowCount: 0 };
+      sent.push(query.name !== undefined);
+      // Prepared, and run more than five times, it is slow.
+      await new Promise((resolve) => setTimeout(resolve, query.name !== undefined && ++runs > 5 ? 25 : 5));
+      return { rows: [], rowCount: 0 };
+    },
+    release: () => {},
+  };
+  const pool = { query: connection.query, connect: async () => connection };
+  const db = database(postgres(pool));
+  const query = from(Loan).where((l) => l.itemId.is(7));
+  for (let i = 0; i < 14; i++) await db.list(query);
+  // The first is not worth it yet; after ten that were prepared it is known.
+  expect(sent).toEqual([false, ...Array.from({ length: 10 }, () => true), false, false, false]);
+  sent.length = 0;
+  const anew = query.plannedAnew();
+  for (let i = 0; i < 3; i++) await db.list(anew);
+  expect(sent).toEqual([false, false, false]);
+});
+
+test("what is worked out has the types of its values", () => {
+  const row = from(Repair).totals((rows) => ({ n: rows.count(), sum: rows.sum((r) => r.cost), day: rows.max((r) => r.begun), ids: rows.values((r) => r.id) }));
+  expectTypeOf<RowOf<typeof row>>().toEqualTypeOf<{ n: number; sum: string | null; day: Date | null; ids: number[] }>();
+  const group = from(Repair)
+    .groupBy((r) => r.itemId)
+    .select((g) => ({
+      least: g.min((r) => r.cost),
+      share: g.count().dividedBy(
+        g.sum((r) => r.itemId),
+        { scale: 2 },
+      ),
+      product: g.key.times(g.max((r) => r.cost)),
+      text: g.joined((r) => r.item.name, ", "),
+      note: g.joined((r) => r.item.note, ""),
+    }));
+  expectTypeOf<RowOf<typeof group>>().toEqualTypeOf<{
+    least: string;
+    share: string | null;
+    product: string;
+    text: string;
+    note: string | null;
+  }>();
+  const window = from(Item).select((i) => ({ least: minOver(i.id, {}), note: maxOver(i.note, {}), none: literal(integer, null) }));
+  expectTypeOf<RowOf<typeof window>>().toEqualTypeOf<{ least: number; note: string | null; none: number | null }>();
+  // @ts-expect-error a column is none of all rows
+  expect(() => from(Item).totals(() => ({ id: "no" }))).toThrow();
+  // @ts-expect-error floating-point numbers have no exact average
+  expect(() => from(Item).totals((rows) => rows.avg((i) => i.id.asDouble(), { scale: 2 }))).toThrow();
 });

@@ -100,11 +100,7 @@ order by repair.id;
 -- # counts of sets
 -- rows of Depot: []
 select
-  (
-    select count(*)
-    from item
-    where item.depot_id = depot.id
-  ),
+  coalesce(items.total, 0),
   (
     select count(*)
     from "member"
@@ -119,7 +115,13 @@ select
           and item.depot_id = depot.id
       )
   )
-from depot
+from
+  depot
+  left join (
+    select item.depot_id as key_1, count(*) as total
+    from item
+    group by item.depot_id
+  ) as items on items.key_1 = depot.id
 order by depot.id;
 
 -- # sets inside sets
@@ -651,14 +653,16 @@ order by repair.id;
 -- rows of Item: ["none",2,"busy","calm"]
 select
   coalesce(item.note, $1::text), case
-    when (
-      select count(*)
-      from loan
-      where loan.item_id = item.id
-    ) > $2 then $3::text
+    when coalesce(loans.total, 0) > $2 then $3::text
     else $4::text
   end
-from item
+from
+  item
+  left join (
+    select loan.item_id as key_1, count(*) as total
+    from loan
+    group by loan.item_id
+  ) as loans on loans.key_1 = item.id
 order by item.id;
 
 -- # least, greatest, missing where equal
@@ -675,22 +679,27 @@ order by loan.id;
 -- # aggregates of sets
 -- rows of Item: []
 select
-  (
-    select sum(repair.cost)
+  repairs.total, item_repairs.total,
+  coalesce(loans.total, 0)
+from
+  item
+  left join (
+    select repair.item_id as key_1, sum(repair.cost) as total
     from repair
-    where repair.item_id = item.id
-  ),
-  (
-    select cast(sum(repair.cost) as double precision) / count(repair.cost)
+    group by repair.item_id
+  ) as repairs on repairs.key_1 = item.id
+  left join (
+    select
+      repair.item_id as key_1,
+      cast(sum(repair.cost) as double precision) / count(repair.cost) as total
     from repair
-    where repair.item_id = item.id
-  ),
-  (
-    select count(distinct loan.member_id)
+    group by repair.item_id
+  ) as item_repairs on item_repairs.key_1 = item.id
+  left join (
+    select loan.item_id as key_1, count(distinct loan.member_id) as total
     from loan
-    where loan.item_id = item.id
-  )
-from item
+    group by loan.item_id
+  ) as loans on loans.key_1 = item.id
 order by item.id;
 
 -- # the first of a set
@@ -962,7 +971,7 @@ order by 1;
 -- # a query named and used twice
 -- rows of a query: []
 with
-  busy (item, loans) as (
+  busy as (
     select loan.item_id as item, count(*) as loans
     from loan
     group by loan.item_id

@@ -980,7 +980,7 @@ order by 1;
 -- # a query named and used twice
 -- rows of a query: []
 with
-  busy (item, loans) as (
+  busy as (
     select loan.item_id as item, count(*) as loans
     from loan
     group by loan.item_id

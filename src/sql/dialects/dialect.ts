@@ -178,6 +178,8 @@ export interface Dialect {
   readonly definition: DefinitionRules;
   /** How the first rows of each owner are best taken; undefined where all rows of all owners are to be numbered. */
   readonly ownerForm: (index: OwnerIndex, keyLength: number, limits: Limits) => OwnerForm | undefined;
+  /** Whether sets of many rows are best aggregated for all of them at once, by a join, rather than for each by a subquery. */
+  readonly groupsSets: boolean;
   /** Whether all levels of a tree are best fetched by one statement. */
   readonly wholeTrees: boolean;
   /** Up to how many rows lists are best nested in them as JSON: measured with 1, 10 and 100 rows a list, so that the worst of these is least. */

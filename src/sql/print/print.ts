@@ -31,6 +31,7 @@ export interface Printed {
 /** An operand in brackets where it is itself made of operands. */
 function operand(printer: Printer, given: SqlExpression): string {
   const expression = sayable(printer, given);
+  if (expression.kind === "canonical") return operand(printer, expression.item);
   const text = textOf(printer, expression);
   switch (expression.kind) {
     case "column":
@@ -168,6 +169,8 @@ function textOf(printer: Printer, expression: SqlExpression): string {
       return `(${printSelect(printer, expression.select)})`;
     case "rowCount":
       return "count(*)";
+    case "canonical":
+      return printExpression(printer, expression.item);
     case "sortable":
       return text.sortable(printExpression(printer, expression.item), expression.type);
     case "inSelect": {
@@ -380,6 +383,13 @@ export const printItems = (printer: Printer, items: readonly SelectItem[]): stri
     })
     .join(", ");
 
+/** Whether a select names its columns itself. */
+const saysNames = (rows: Select | Compound | RawExpression, columns: readonly string[]): boolean =>
+  "items" in rows &&
+  rows.items.every(
+    ({ alias, expression }, i) => (alias ?? (expression.kind === "column" ? expression.name : "")) === columns[i],
+  );
+
 /** The queries that a select names before it begins, by names that no table in it has. */
 function printCommon(printer: Printer, select: Select | Compound): string {
   const { common = [] } = select;
@@ -388,7 +398,8 @@ function printCommon(printer: Printer, select: Select | Compound): string {
   for (const [of, name] of namesOf(select, common)) printer.names.set(of, name);
   const named = common.map(({ of, columns, select: rows }) => {
     const name = quote(printer.names.get(of) as string);
-    return `${name} (${columns.map(quote).join(", ")}) as (${printRows(printer, rows)})`;
+    const list = saysNames(rows, columns) ? "" : ` (${columns.map(quote).join(", ")})`;
+    return `${name}${list} as (${printRows(printer, rows)})`;
   });
   return `with ${common.some((table) => table.isRecursive) ? "recursive " : ""}${named.join(", ")} `;
 }

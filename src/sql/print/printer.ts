@@ -60,7 +60,7 @@ export function place({ dialect: { name, text }, parameters }: Printer, paramete
 
 /** Values as placeholders of their own; of few numbers, so that there are few texts. */
 export function listed(printer: Printer, values: readonly Scalar[], type: ValueType): string {
-  let size = 1;
+  let size = values.length < 2 ? 1 : 8;
   while (size < values.length) size *= 2;
   const padded = Array.from({ length: size }, (_, i) => values[Math.min(i, values.length - 1)] as Scalar);
   return padded.map((value) => place(printer, { kind: "value", value, type })).join(", ");

@@ -14,6 +14,7 @@ import {
 import { totalOrder } from "../../plan/index.js";
 import { patternOf } from "../print/calls.js";
 import type { Operator, SortTerm, SqlExpression } from "../tree/tree.js";
+import { groupedAggregate } from "./grouped-sets.js";
 import { rawOf, selectOfFirst, selectOfOnly, selectOfPresence, selectOfValues } from "./queries.js";
 import { columnAround, newScope, placeOf, type Scope, type Translator } from "./scope.js";
 import { aggregateSelect, firstSelect, relatedSelect } from "./sets.js";
@@ -216,7 +217,7 @@ export function value(scope: Scope, node: Node): SqlExpression {
         otherwise: node.otherwise === undefined ? undefined : operand(scope, node.otherwise),
       };
     case "aggregate":
-      return { kind: "subquery", select: aggregateSelect(scope, node) };
+      return groupedAggregate(scope, node) ?? { kind: "subquery", select: aggregateSelect(scope, node) };
     case "first":
       return { kind: "subquery", select: firstSelect(scope, node) };
     case "firstQuery":
@@ -324,7 +325,7 @@ function windowOf(scope: Scope, node: WindowNode): SqlExpression {
     kind: "window",
     call: node.call,
     operands: node.operands.map((part) => operand(scope, part)),
-    partitionBy: node.partitionBy.map((part) => value(scope, part)),
+    partitionBy: node.partitionBy.map((part) => canonical(part, value(scope, part))),
     orderBy: windowOrder(scope, node).map((term) => sortTerm(scope, term)),
     frame: node.frame,
     type: node.type,
@@ -348,6 +349,12 @@ function sortable(node: Node, item: SqlExpression): SqlExpression {
   return type.kind === "numeric" ? { kind: "sortable", item, type } : item;
 }
 
+/** A value where it is told from others by whether they are equal: of a group, of a union. */
+export function canonical(node: Node, item: SqlExpression): SqlExpression {
+  const { type } = typeOf(node);
+  return type.kind === "numeric" && node.kind === "column" ? { kind: "canonical", item, type } : item;
+}
+
 /** One term of an order. */
 export const sortTerm = (scope: Scope, { node, descending, nulls }: OrderNode): SortTerm => ({
   expression: sortable(node, value(scope, node)),
@@ -357,7 +364,7 @@ export const sortTerm = (scope: Scope, { node, descending, nulls }: OrderNode): 
 });
 
 /** What turns nodes into expressions of SQL. */
-const translator: Translator = { condition, value, operand, sortTerm };
+const translator: Translator = { condition, value, operand, canonical, sortTerm };
 
 /** A scope for a statement. */
 export const startScope = (

@@ -1,3 +1,4 @@
+import { kinds } from "../../columns/index.js";
 import {
   type Derivation,
   type Node,
@@ -14,10 +15,12 @@ import { draftFrom, type SelectDraft } from "../tree/select.js";
 import type { Compound, RawExpression, Select, SortTerm, SqlExpression, TableTerm } from "../tree/tree.js";
 import { addPresent } from "./presence.js";
 import {
+  columnOf,
   freeName,
   newScope,
   type Place,
   placeIn,
+  placeOf,
   releaseNames,
   type Scope,
   standingConditions,
@@ -70,13 +73,30 @@ export function placeRows(
   }
   if (!isTied) select.where.push(...standingConditions(scope, place));
   select.where.push(...where.map((node) => scope.translate.condition(scope, node)));
+  for (const node of groupBy ?? [])
+    scope.keys.set(node, scope.translate.canonical(node, scope.translate.operand(scope, node)));
   for (const node of groupBy ?? []) {
-    const key = scope.translate.operand(scope, node);
+    const key = keyOfJoined(scope, node, groupBy ?? []) ?? (scope.keys.get(node) as SqlExpression);
     scope.keys.set(node, key);
     select.groupBy.push(key);
   }
   select.having.push(...having.map((node) => scope.translate.condition(scope, node)));
   return place;
+}
+
+/**
+ * The key of a row that is joined, in place of the column that leads to it, where rows are grouped by more of that row: an engine
+ * that knows the key to be one tells groups apart by it alone. Undefined elsewhere.
+ */
+function keyOfJoined(scope: Scope, node: Node, keys: readonly Node[]): SqlExpression | undefined {
+  if (node.kind !== "column") return undefined;
+  for (const [{ pairs, conditions }, next] of placeOf(scope, node.path).steps) {
+    const [pair, ...others] = pairs;
+    if (pair?.from !== node.column || others.length + conditions.length > 0 || next.isOptional) continue;
+    const isOfNext = (key: Node) => key.kind === "column" && key !== node && placeOf(scope, key.path) === next;
+    if (kinds[pair.to.kind].isKeyedByBytes && keys.some(isOfNext)) return columnOf(next, pair.to);
+  }
+  return undefined;
 }
 
 const optional = (scope: Scope, source: Source): void => {
@@ -100,14 +120,17 @@ function sourceTable(scope: Scope, entity: ResolvedEntity, alias: string): Table
 }
 
 /** A query's select that knows nothing of the rows around it, its values under the names of an entity's columns. */
-function selectApart(scope: Scope, entity: ResolvedEntity, query: QueryState): Select {
+function selectApart(scope: Scope, entity: ResolvedEntity, query: QueryState, isTold = false): Select {
   const inner = newScope(scope.translate, new Map(), scope.common, scope.isTrusting, query.lifted);
   const nodes = fieldsOfQuery(query);
-  return selectOf(
-    inner,
-    query,
-    [...entity.columns].map(([path, { name }]) => [nodes.get(path) as Node, name] as const),
-  );
+  const named = [...entity.columns].map(([path, { name }]) => [nodes.get(path) as Node, name] as const);
+  const select = selectOf(inner, query, named);
+  if (!isTold) return select;
+  const items = select.items.map((item, i) => ({
+    ...item,
+    expression: inner.translate.canonical((named[i] as (typeof named)[number])[0], item.expression),
+  }));
+  return { ...select, items };
 }
 
 function derivedRows(
@@ -116,9 +139,11 @@ function derivedRows(
   derivation: Extract<Derivation, { kind: "query" | "compound" }>,
 ): Select | Compound {
   if (derivation.kind === "query") return selectApart(scope, entity, derivation.query);
+  // Rows of all parts are told apart, but for those that stay as they are.
+  const isTold = derivation.operator !== "union all";
   return {
     operator: derivation.operator,
-    selects: derivation.queries.map((query) => unlimited(entity, selectApart(scope, entity, query))),
+    selects: derivation.queries.map((query) => unlimited(entity, selectApart(scope, entity, query, isTold))),
   };
 }
 

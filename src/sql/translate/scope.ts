@@ -38,6 +38,8 @@ export interface Translator {
   readonly value: (scope: Scope, node: Node) => SqlExpression;
   /** A value where nothing beside it says its type. */
   readonly operand: (scope: Scope, node: Node) => SqlExpression;
+  /** A value where it is told from others by whether they are equal. */
+  readonly canonical: (node: Node, item: SqlExpression) => SqlExpression;
   readonly sortTerm: (scope: Scope, term: OrderNode) => SortTerm;
 }
 
@@ -62,6 +64,8 @@ export interface Scope {
   rows: SortedRows | undefined;
   /** The select at hand; rows of others are around it. */
   current: SelectDraft | undefined;
+  /** The rows whose sets are aggregated for all of them at once, and what was joined for that, by what it is of. */
+  readonly grouped: { source: Source | undefined; readonly made: Map<string, SqlExpression> };
   /** The names of standing conditions that do not hold. */
   readonly lifted: readonly string[];
 }
@@ -91,6 +95,7 @@ export const newScope = (
   keys: new Map(),
   rows: undefined,
   current: undefined,
+  grouped: { source: undefined, made: new Map() },
 });
 
 /** So many characters of four bytes, and a number behind them, are a name that no engine cuts short. */

@@ -5,6 +5,7 @@ import { draftFrom } from "../tree/select.js";
 import type { Compound, NestItem, Select, SortTerm, SqlExpression } from "../tree/tree.js";
 import { inClosure } from "./closure.js";
 import { condition, operand, sortTerm, startScope } from "./expression.js";
+import { sourceOfGrouped } from "./grouped-sets.js";
 import { addedName, limitPerOwner, orderOutside } from "./limits.js";
 import { nestedRows } from "./nest.js";
 import { ownersOf } from "./owners.js";
@@ -176,6 +177,7 @@ export function translate(plan: StatementPlan, dialect: Dialect): Select | Compo
   const scope = startScope(plan.bound, plan.isTrusting, plan.lifted);
   const compound = wholeCompound(scope, plan);
   if (compound !== undefined) return { ...compound, common: commonOf(scope) };
+  scope.grouped.source = sourceOfGrouped(plan, dialect);
   const root = placeRoot(scope, plan, ownerFormOf(plan, dialect));
   const { select } = root.place;
   const order = [...root.order, ...plan.joined.flatMap((joined) => joinRows(scope, joined))];

@@ -108,6 +108,8 @@ export type SqlExpression =
   /** `isOnly`: several rows of it are an error. */
   | { readonly kind: "subquery"; readonly select: Select; readonly isOnly?: boolean }
   | { readonly kind: "rowCount" }
+  /** A decimal in the one form in which equal ones are the same, where an engine stores several. */
+  | { readonly kind: "canonical"; readonly item: SqlExpression; readonly type: ValueType }
   /** A value in a form that the engine compares as its type is meant. */
   | { readonly kind: "sortable"; readonly item: SqlExpression; readonly type: ValueType }
   | {

@@ -43,6 +43,7 @@ const partsByKind: { readonly [K in SqlExpression["kind"]]: (of: OfKind<K>) => P
   }),
   exists: ({ select }) => ({ expressions: [], selects: [select] }),
   subquery: ({ select }) => ({ expressions: [], selects: [select] }),
+  canonical: ({ item }) => ({ expressions: [item] }),
   sortable: ({ item }) => ({ expressions: [item] }),
   inSelect: ({ operands, select }) => ({ expressions: operands, selects: [select] }),
   window: ({ operands, partitionBy, orderBy }) => ({

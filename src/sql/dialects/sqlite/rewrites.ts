@@ -5,7 +5,14 @@ import { someExpression } from "../../tree/walk.js";
 import type { Rewrites } from "../dialect.js";
 import { isBare, limitBeforeNesting, outsideOf } from "../rewrites.js";
 import { sqliteText } from "./text.js";
-import { aggregateByUnits, callByUnits, comparedByUnits, sortableByUnits, windowByUnits } from "./units.js";
+import {
+  aggregateByUnits,
+  callByUnits,
+  canonicalByUnits,
+  comparedByUnits,
+  sortableByUnits,
+  windowByUnits,
+} from "./units.js";
 
 type OfKind<K extends SqlExpression["kind"]> = Extract<SqlExpression, { readonly kind: K }>;
 
@@ -81,6 +88,7 @@ export const sqliteRewrites: Rewrites = {
     call: callByUnits,
     aggregate: aggregateByUnits,
     window: windowByUnits,
+    canonical: canonicalByUnits,
     sortable: sortableByUnits,
     binary: comparedByUnits,
   },

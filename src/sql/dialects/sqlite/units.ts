@@ -193,6 +193,14 @@ export function windowByUnits(expression: OfKind<"window">): SqlExpression {
   return units === undefined ? expression : decimal(units, scaleOf(expression.of));
 }
 
+/** A decimal with all digits of its scale, whatever was stored. */
+export function canonicalByUnits({ item, type }: OfKind<"canonical">): SqlExpression {
+  const given = unitsOf(item, type);
+  return given === undefined
+    ? raw(["gemach_round(", `, ${scaleOf(type)})`], item)
+    : decimal(given.units, scaleOf(type));
+}
+
 /** What is sorted by, as a whole number. */
 export const sortableByUnits = (expression: OfKind<"sortable">): SqlExpression =>
   unitsOf(expression.item, expression.type)?.units ?? expression;
