@@ -3,6 +3,7 @@ import {
   type CallNode,
   type Comparison,
   type GroupNode,
+  isSameColumn,
   matchCalls,
   type Node,
   type OrderNode,
@@ -187,9 +188,18 @@ function mayBeUnknown(scope: Scope, node: Node): boolean {
   }
 }
 
+/** What rows are grouped by, as it was translated, where an expression is that: the same node, or the same column. */
+function keyFor({ keys }: Scope, node: Node): SqlExpression | undefined {
+  if (keys.size === 0) return undefined;
+  const known = keys.get(node);
+  if (known !== undefined || node.kind !== "column") return known;
+  for (const [key, expression] of keys) if (isSameColumn(key, node)) return expression;
+  return undefined;
+}
+
 /** An expression where its value matters: in a projection, an order, a comparison. */
 export function value(scope: Scope, node: Node): SqlExpression {
-  const key = scope.keys.get(node);
+  const key = keyFor(scope, node);
   if (key !== undefined) return key;
   switch (node.kind) {
     case "column":
@@ -247,7 +257,7 @@ function truth(scope: Scope, node: Node): SqlExpression {
 
 /** A value where nothing beside it says its type: inside of a call, or selected. */
 export function operand(scope: Scope, node: Node): SqlExpression {
-  const key = scope.keys.get(node);
+  const key = keyFor(scope, node);
   if (key !== undefined) return key;
   if (node.kind === "hole") return holeOf(scope, node, true);
   return node.kind === "value" ? parameterOf(scope.typedValues, node, true) : value(scope, node);
