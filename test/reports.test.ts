@@ -1,9 +1,7 @@
-import Sqlite from "better-sqlite3";
 import { expect, expectTypeOf, test } from "vitest";
 import { addDecimals, atScale, decimalText, divideDecimals, parseDecimal } from "../src/columns/index.js";
 import { generate, lending } from "../src/demo/index.js";
 import { postgres } from "../src/drivers/postgres.js";
-import { sqlite } from "../src/drivers/sqlite.js";
 import {
   and,
   coalesce,
@@ -33,7 +31,7 @@ import {
   union,
 } from "../src/index.js";
 import { type Expected, expectSame } from "./support/by-hand.js";
-import { eachEngine, useSociety } from "./support/engines.js";
+import { type Engine, eachEngine, useSociety } from "./support/engines.js";
 
 const { Depot, Item, Kit, KitItem, Loan, Member, Repair } = lending;
 const society = generate(4, 5, { items: 6, members: 5, loans: 17 });
@@ -482,30 +480,28 @@ test("what chooses rows is told from what is worked out of them", () => {
 });
 
 test("decimals that others stored with more or fewer digits are the same values, on SQLite", async () => {
-  const handle = new Sqlite(":memory:");
-  handle.exec(
-    "create table bill (id integer primary key, sum, tax numeric); insert into bill values (1, '5', '0.5'), (2, '5.00', 0.5), (3, 5.0, '0.50'), (4, '-12.5', 0), (5, null, 1)",
-  );
+  const engine = all().find(({ name }) => name.endsWith("sqlite")) as Engine;
+  await engine.execute("create table bill (id integer primary key, sum, tax numeric)");
+  await engine.execute("insert into bill values (1, '5', '0.5'), (2, '5.00', 0.5), (3, 5.0, '0.50'), (4, '-12.5', 0), (5, null, 1)");
   const { Bill } = model({ Bill: entity("bill", { id: identity, sum: numeric(8, 2).nullable, tax: numeric(4, 2) }) });
-  const db = database(sqlite(handle));
-  const all = from(Bill);
-  expect(await db.list(all.groupBy((b) => b.sum).select((g) => ({ sum: g.key, bills: g.count() })))).toEqual([
+  const db = engine.connect();
+  const bills = from(Bill);
+  expect(await db.list(bills.groupBy((b) => b.sum).select((g) => ({ sum: g.key, bills: g.count() })))).toEqual([
     { sum: null, bills: 1 },
     { sum: "-12.50", bills: 1 },
     { sum: "5.00", bills: 3 },
   ]);
-  expect(await db.list(all.select((b) => b.tax).distinct())).toEqual(["0.00", "0.50", "1.00"]);
-  const taxes = all.select((b) => b.tax);
+  expect(await db.list(bills.select((b) => b.tax).distinct())).toEqual(["0.00", "0.50", "1.00"]);
+  const taxes = bills.select((b) => b.tax);
   expect(await db.count(union(taxes, taxes))).toBe(3);
-  expect(await db.list(all.where((b) => b.id.atMost(3)).select((b) => countOver({ by: b.sum })))).toEqual([3, 3, 3]);
+  expect(await db.list(bills.where((b) => b.id.atMost(3)).select((b) => countOver({ by: b.sum })))).toEqual([3, 3, 3]);
   expect(
-    await db.single(all.totals((rows) => ({ sum: rows.sum((b) => b.sum.times(b.tax.plus("1.00"))), mean: rows.avg((b) => b.tax, { scale: 3 }) }))),
+    await db.single(bills.totals((rows) => ({ sum: rows.sum((b) => b.sum.times(b.tax.plus("1.00"))), mean: rows.avg((b) => b.tax, { scale: 3 }) }))),
   ).toEqual({
     sum: "10.0000",
     mean: "0.500",
   });
-  expect(await db.list(all.where((b) => b.sum.times("2.5").rounded(1).above(b.tax.plus("11.99"))).select((b) => b.id))).toEqual([1, 2, 3]);
-  handle.close();
+  expect(await db.list(bills.where((b) => b.sum.times("2.5").rounded(1).above(b.tax.plus("11.99"))).select((b) => b.id))).toEqual([1, 2, 3]);
 });
 
 test("a text whose kept plan is slower than one for its values is no longer prepared", async () => {

@@ -65,14 +65,17 @@ const functions: Readonly<Record<string, (...values: Value[]) => Value>> = {
   upper: (a) => upperCase(String(a)),
 };
 
-/** The fraction of a list's values in their order; what tells which comes first is left to their kind. */
+/** Whole numbers of 64 bits come with all of their digits; each package calls the setting by another name. */
+const exact = { deterministic: true, safeIntegers: true, useBigIntArguments: true };
+
+/** Values in their order. */
 const sorted = (values: readonly Value[]): readonly Value[] =>
   values.toSorted((a, b) => ((a as number) < (b as number) ? -1 : (a as number) > (b as number) ? 1 : 0));
 
 /** An aggregate that is worked out of all of its values at its end; `work`: of those, and of what was said besides. */
 const gathering = (work: (values: readonly Value[], said: Value) => Value) => ({
+  ...exact,
   start: (): { readonly values: Value[]; said: Value } => ({ values: [], said: null }),
-  deterministic: true,
   varargs: true,
   step: (found: { readonly values: Value[]; said: Value }, value: Value, said: Value = null) => {
     if (value !== null) found.values.push(value);
@@ -144,8 +147,6 @@ export function addFunctions(handle: ExtensibleHandle): void {
     handle.function(`gemach_${name}`, { deterministic: true, varargs: true }, (...values: Value[]) =>
       values.includes(null) ? null : work(...values),
     );
-  // Each package calls the same setting by another name.
-  const exact = { deterministic: true, safeIntegers: true, useBigIntArguments: true };
   handle.function("gemach_units", exact, fromUnits);
   for (const [name, choose] of Object.entries({ least: lesser, greatest: greater }))
     handle.function(`gemach_${name}`, { deterministic: true, varargs: true }, (...values: Value[]) =>

@@ -23,7 +23,8 @@ import {
   type RelationsOf,
   type TargetOf,
 } from "../model/index.js";
-import { builtQuery, inOwnOrder } from "./query.js";
+import { builtQuery } from "./query.js";
+import { inOwnOrder } from "./query-parts.js";
 import type { EntityQuery, ReachKeys } from "./query-types.js";
 
 /** A step seen from its other end. */

@@ -3,6 +3,7 @@ import { GemachError } from "../errors/index.js";
 import {
   columnAt,
   type Derivation,
+  filled,
   isSameColumn,
   memberAt,
   type Node,
@@ -193,3 +194,29 @@ export function projectionOfQuery({ source, projection, columns }: QueryState): 
 /** The values that a query's projection gives, by the names that lead to them; none where it has no projection. @internal */
 export const fieldsOfQuery = ({ projection }: QueryState): ReadonlyMap<string, Node> =>
   projection === undefined || projection.kind === "rows" ? new Map() : fieldsOf(projection);
+
+/** Whether a projection is of nothing but the one value that the rows of its source are. */
+const isOwn = (projection: Projection, source: Source): boolean =>
+  projection.kind === "value" &&
+  projection.node.kind === "column" &&
+  projection.node.path.source === source &&
+  projection.node.column === singleOf(source.entity);
+
+/** Whether a query is all rows of its source, as they are. */
+const isPlain = ({ where, joins, groupBy, limit, offset, cursor, source, projection }: QueryState): boolean =>
+  source.entity.derivation !== undefined &&
+  where.length + joins.length === 0 &&
+  groupBy === undefined &&
+  limit === undefined &&
+  offset === undefined &&
+  cursor === undefined &&
+  (projection === undefined || isOwn(projection, source));
+
+/** A query's rows as a source; those of a source without a table, taken as they are, need no query around it. */
+export function derivedSource(given: QueryState): Source {
+  const query = filled(given);
+  if (isPlain(query)) return { entity: query.source.entity };
+  const projection = projectionOfQuery(query);
+  const named = { ...query, projection };
+  return { entity: derivedEntity(query.source.entity.table, [projection], { kind: "query", query: named }) };
+}

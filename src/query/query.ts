@@ -5,11 +5,9 @@ import {
   columnAt,
   type Expression,
   expectKey,
-  expression,
   filled,
   type Given,
   isActive,
-  isExpression,
   type JoinNode,
   type Node,
   nodeOf,
@@ -17,8 +15,6 @@ import {
   operandOf,
   orderNodes,
   outsideRules,
-  type Projection,
-  partsOf,
   pathTo,
   predicateGiven,
   type Query,
@@ -26,10 +22,8 @@ import {
   type ReachedRelation,
   type ResolvedColumn,
   type ResolvedEntity,
-  type ResolvedRelation,
   type RowLock,
   renewed,
-  type Source,
   type Strategy,
   sourcesOf,
   stateKey,
@@ -39,10 +33,20 @@ import {
 import { type Definitions, type Entity, type EntityName, isEntity, type PlainRow, resolve } from "../model/index.js";
 import type { Derived, Selecting } from "./combined-types.js";
 import { compoundOf } from "./compound.js";
-import { derivedEntity, fieldsOf, ownProjection, projectionOfQuery, rowAt, singleOf } from "./derived.js";
+import { derivedSource, fieldsOf, ownProjection, rowAt } from "./derived.js";
 import { descended } from "./descend.js";
 import { allRows, groupOf, partOf } from "./group.js";
 import { projectionOf } from "./projection.js";
+import {
+  hasAggregate,
+  hasWindow,
+  inOwnOrder,
+  isLimited,
+  isOfOneRow,
+  refuseWindow,
+  renewedKeys,
+  standingNames,
+} from "./query-parts.js";
 import type { EntityQuery } from "./query-types.js";
 import { rowCount } from "./row-count.js";
 
@@ -51,50 +55,6 @@ type Callback = (...rows: readonly unknown[]) => unknown;
 function refuseLoop(query: BuiltQuery): never {
   throw new GemachError("QUERY_NOT_RUN", { entity: query[stateKey].source.entity.name });
 }
-
-/** The names of the standing conditions of an entity, and of those that it leads to. */
-function standingNames(entity: ResolvedEntity, seen = new Set<ResolvedEntity>()): ReadonlySet<string> {
-  if (seen.has(entity)) return new Set();
-  seen.add(entity);
-  const further = [...entity.relations.values()].flatMap(({ steps }) => steps.map(({ target }) => target));
-  return new Set([
-    ...entity.standing.map(({ name }) => name),
-    ...further.flatMap((target) => [...standingNames(target, seen)]),
-  ]);
-}
-
-/** Sorted as the relation says, where the query does not say how. */
-export function inOwnOrder(query: QueryState, { steps }: ResolvedRelation): QueryState {
-  const order = steps.at(-1)?.order ?? [];
-  if (query.orderBy.length > 0 || order.length === 0) return query;
-  const orderBy = order.map(({ column, descending }) => ({ node: columnAt(pathTo(query.source), column), descending }));
-  return { ...query, orderBy };
-}
-
-/** What rows are grouped by, of the sources of a query that is used again. */
-function renewedKeys(keys: unknown, also: (node: Node) => Node): unknown {
-  if (isExpression(keys)) return expression(also(nodeOf(keys)));
-  if (typeof keys !== "object" || keys === null) return keys;
-  return Object.fromEntries(Object.entries(keys).map(([name, part]) => [name, renewedKeys(part, also)]));
-}
-
-const hasWindow = (node: Node): boolean => node.kind === "window" || partsOf(node).some(hasWindow);
-
-/** Refuses a window where rows are chosen: it sees the rows that were. */
-function refuseWindow(node: Node, call: string): Node {
-  if (hasWindow(node)) throw new GemachError("WINDOW_UNFIT", { call });
-  return node;
-}
-
-const isLimited = ({ limit, offset }: QueryState): boolean => limit !== undefined || offset !== undefined;
-
-const isAggregate = ({ kind }: Node): boolean => kind === "group" || kind === "raw";
-
-const hasAggregate = (node: Node): boolean => isAggregate(node) || partsOf(node).some(hasAggregate);
-
-/** Whether a value is of one row by itself: a column outside of any aggregate. */
-const isOfOneRow = (node: Node): boolean =>
-  node.kind === "column" || (!isAggregate(node) && partsOf(node).some(isOfOneRow));
 
 class BuiltQuery {
   readonly [stateKey]: QueryState;
@@ -450,32 +410,6 @@ function rowsOf(query: QueryState): QueryState {
 export function queryOf(entity: ResolvedEntity): unknown {
   const source = { entity };
   return new BuiltQuery({ ...allOf(source), projection: ownProjection(source) });
-}
-
-/** Whether a projection is of nothing but the one value that the rows of its source are. */
-const isOwn = (projection: Projection, source: Source): boolean =>
-  projection.kind === "value" &&
-  projection.node.kind === "column" &&
-  projection.node.path.source === source &&
-  projection.node.column === singleOf(source.entity);
-
-/** Whether a query is all rows of its source, as they are. */
-const isPlain = ({ where, joins, groupBy, limit, offset, cursor, source, projection }: QueryState): boolean =>
-  source.entity.derivation !== undefined &&
-  where.length + joins.length === 0 &&
-  groupBy === undefined &&
-  limit === undefined &&
-  offset === undefined &&
-  cursor === undefined &&
-  (projection === undefined || isOwn(projection, source));
-
-/** A query's rows as a source; those of a source without a table, taken as they are, need no query around it. */
-function derivedSource(given: QueryState): Source {
-  const query = filled(given);
-  if (isPlain(query)) return { entity: query.source.entity };
-  const projection = projectionOfQuery(query);
-  const named = { ...query, projection };
-  return { entity: derivedEntity(query.source.entity.table, [projection], { kind: "query", query: named }) };
 }
 
 /** Whether a query is of an entity's own rows, without others beside them, groups and projection. @internal */

@@ -1,4 +1,4 @@
-import { checked, date } from "../columns/index.js";
+import { checked, date, monthsBetween } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import {
   type Day,
@@ -52,9 +52,9 @@ const day = 86_400_000;
 /** How many days, or whole months, lie between two. */
 function between(first: DayBound, last: DayBound, unit: "days" | "months"): WholeBound {
   const [start, end] = [dayOf(first), dayOf(last)];
-  if (unit === "months") return end.monthsSince(start);
-  if (typeof first !== "string" || typeof last !== "string") return end.daysSince(start);
-  return Math.round((Date.parse(last) - Date.parse(first)) / day);
+  if (typeof first !== "string" || typeof last !== "string")
+    return unit === "months" ? end.monthsSince(start) : end.daysSince(start);
+  return unit === "months" ? monthsBetween(first, last) : Math.round((Date.parse(last) - Date.parse(first)) / day);
 }
 
 /**

@@ -16,13 +16,13 @@ order by loan.due desc, loan.id desc
 limit ?;
 
 -- # and, or, not
--- rows of Loan: ["2026-03-01",1,2]
+-- rows of Loan: ["2026-03-01",1,2,2,2,2,2,2,2]
 select loan.id, loan.item_id, loan.member_id, loan.due, loan.returned
 from loan
 where
   (
     loan.due < ?
-    or loan.member_id in (?, ?)
+    or loan.member_id in (?, ?, ?, ?, ?, ?, ?, ?)
   )
   and loan.returned is null
 order by loan.id;

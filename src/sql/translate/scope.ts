@@ -155,7 +155,8 @@ function handOut(inner: Place, column: ResolvedColumn): void {
 export function columnOf(place: Place, column: ResolvedColumn): SqlExpression {
   if (place.derivedFrom !== undefined) handOut(place.derivedFrom, column);
   if (place.isProposed) return { kind: "proposed", name: column.name };
-  const isDerived = place.entity.derivation !== undefined;
+  // A series is of whole numbers of 32 bits, as a table's column is.
+  const isDerived = place.entity.derivation !== undefined && place.entity.derivation.kind !== "series";
   return { kind: "column", table: place.alias, name: column.name, ...(isDerived ? { isDerived } : {}) };
 }
 

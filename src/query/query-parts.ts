@@ -1,0 +1,57 @@
+import { GemachError } from "../errors/index.js";
+import {
+  columnAt,
+  expression,
+  isExpression,
+  type Node,
+  nodeOf,
+  partsOf,
+  pathTo,
+  type QueryState,
+  type ResolvedEntity,
+  type ResolvedRelation,
+} from "../expression/index.js";
+
+/** The names of the standing conditions of an entity, and of those that it leads to. */
+export function standingNames(entity: ResolvedEntity, seen = new Set<ResolvedEntity>()): ReadonlySet<string> {
+  if (seen.has(entity)) return new Set();
+  seen.add(entity);
+  const further = [...entity.relations.values()].flatMap(({ steps }) => steps.map(({ target }) => target));
+  return new Set([
+    ...entity.standing.map(({ name }) => name),
+    ...further.flatMap((target) => [...standingNames(target, seen)]),
+  ]);
+}
+
+/** Sorted as the relation says, where the query does not say how. */
+export function inOwnOrder(query: QueryState, { steps }: ResolvedRelation): QueryState {
+  const order = steps.at(-1)?.order ?? [];
+  if (query.orderBy.length > 0 || order.length === 0) return query;
+  const orderBy = order.map(({ column, descending }) => ({ node: columnAt(pathTo(query.source), column), descending }));
+  return { ...query, orderBy };
+}
+
+/** What rows are grouped by, of the sources of a query that is used again. */
+export function renewedKeys(keys: unknown, also: (node: Node) => Node): unknown {
+  if (isExpression(keys)) return expression(also(nodeOf(keys)));
+  if (typeof keys !== "object" || keys === null) return keys;
+  return Object.fromEntries(Object.entries(keys).map(([name, part]) => [name, renewedKeys(part, also)]));
+}
+
+export const hasWindow = (node: Node): boolean => node.kind === "window" || partsOf(node).some(hasWindow);
+
+/** Refuses a window where rows are chosen: it sees the rows that were. */
+export function refuseWindow(node: Node, call: string): Node {
+  if (hasWindow(node)) throw new GemachError("WINDOW_UNFIT", { call });
+  return node;
+}
+
+export const isLimited = ({ limit, offset }: QueryState): boolean => limit !== undefined || offset !== undefined;
+
+const isAggregate = ({ kind }: Node): boolean => kind === "group" || kind === "raw";
+
+export const hasAggregate = (node: Node): boolean => isAggregate(node) || partsOf(node).some(hasAggregate);
+
+/** Whether a value is of one row by itself: a column outside of any aggregate. */
+export const isOfOneRow = (node: Node): boolean =>
+  node.kind === "column" || (!isAggregate(node) && partsOf(node).some(isOfOneRow));
