@@ -10,6 +10,7 @@ import {
   integer,
   lag,
   lead,
+  literal,
   model,
   preview,
   type Query,
@@ -20,7 +21,7 @@ import {
 } from "../src/index.js";
 import { useEngines } from "./support/engines.js";
 import { Probe, type ProbeRow, probeRows, probes } from "./support/probe.js";
-import { expressions, numbers, predicates } from "./support/random-expressions.js";
+import { at2, byCodePoint, decimals, expressions, half, numbers, predicates, texts, units } from "./support/random-expressions.js";
 import { changes, compare, fits, meantBy, once, orders, sometimes, sorted, sources } from "./support/random-rows.js";
 
 const { all } = useEngines(true);
@@ -70,32 +71,67 @@ const present = (of: readonly (number | null)[]): readonly number[] => of.filter
 
 /** Groups of a source's rows; those of a part of them, and what is worked out of only some of a group's rows. */
 const groups = fc
-  .record({ source: sources(1), where: sometimes(predicates(2)), key: numbers(1), of: numbers(1), some: predicates(1), least: sometimes(fc.nat({ max: 2 })) })
-  .map(({ source, where, key, of, some, least }): Asked => {
+  .record({
+    ...{ source: sources(1), where: sometimes(predicates(2)), key: sometimes(numbers(1)), of: numbers(1), some: predicates(1) },
+    ...{ least: sometimes(fc.nat({ max: 2 })), amount: decimals(1), word: texts(1), separator: fc.constantFrom(", ", "", "'", "é\\") },
+    fraction: fc.constantFrom(0, 0.25, 0.5, 0.9, 1),
+  })
+  .map(({ source, where, key, of, some, least, amount, word, separator, fraction }): Asked => {
     const rows = source.rows.filter((row) => where === undefined || where.value(row) === true);
     const found = new Map<number | null, ProbeRow[]>();
-    for (const row of rows) found.set(key.value(row), [...(found.get(key.value(row)) ?? []), row]);
+    // Without a key all rows are worked out together, also none.
+    if (key === undefined) found.set(null, rows as ProbeRow[]);
+    else for (const row of rows) found.set(key.value(row), [...(found.get(key.value(row)) ?? []), row]);
     const summed = (group: readonly ProbeRow[]) => present(group.map((row) => of.value(row)));
+    const ordered = (group: readonly ProbeRow[]) => [...summed(group)].sort((a, b) => a - b);
+    const inOrder = (group: readonly ProbeRow[], side: -1 | 1) => {
+      const all = ordered(group);
+      return (side < 0 ? all[(all.length - 1) >> 1] : all[all.length >> 1]) as number;
+    };
+    const words = (group: readonly ProbeRow[]) => group.flatMap((row) => word.value(row) ?? []).sort(byCodePoint);
+    const totalOf = (group: readonly ProbeRow[]) => {
+      const amounts = group.flatMap((row) => amount.value(row) ?? []);
+      if (amounts.length === 0) return { total: null, mean: null };
+      const total = amounts.reduce((all, one) => all + units(one), 0n);
+      return { total: at2(total), mean: at2(half(total, BigInt(amounts.length))) };
+    };
     return {
       query: () => {
         const narrowed = where === undefined ? source.query() : source.query().where((r: Untyped) => where.expression(r));
-        const grouped = narrowed.groupBy((r: Untyped) => key.expression(r));
-        return (least === undefined ? grouped : grouped.having((g: Untyped) => g.count().above(least))).select((g: Untyped) => ({
-          key: g.key,
+        const worked = (g: Untyped) => ({
+          key: key === undefined ? literal(integer, null) : g.key,
           rows: g.count(),
+          there: g.count((r: Untyped) => of.expression(r)),
+          median: g.median((r: Untyped) => of.expression(r)),
+          part: g.percentile((r: Untyped) => of.expression(r), fraction),
+          text: g.joined((r: Untyped) => word.expression(r), separator),
+          list: g.where((r: Untyped) => some.expression(r)).values((r: Untyped) => of.expression(r)),
+          different: g.distinct().values((r: Untyped) => of.expression(r)),
+          total: g.sum((r: Untyped) => amount.expression(r)),
+          mean: g.avg((r: Untyped) => amount.expression(r), { scale: 2 }),
           some: g.where((r: Untyped) => some.expression(r)).count(),
           sum: g.sum((r: Untyped) => of.expression(r)),
           sumOfSome: g.where((r: Untyped) => some.expression(r)).sum((r: Untyped) => of.expression(r)),
           most: g.max((r: Untyped) => of.expression(r)),
           kinds: g.countDistinct((r: Untyped) => of.expression(r)),
-        }));
+        });
+        if (key === undefined) return narrowed.totals(worked);
+        const grouped = narrowed.groupBy((r: Untyped) => key.expression(r));
+        return (least === undefined ? grouped : grouped.having((g: Untyped) => g.count().above(least))).select(worked);
       },
       rows: [...found]
-        .filter(([, group]) => least === undefined || group.length > least)
+        .filter(([, group]) => least === undefined || key === undefined || group.length > least)
         .sort(([a], [b]) => compare(a, b))
         .map(([key, group]) => ({
           key,
           rows: group.length,
+          there: summed(group).length,
+          median: summed(group).length === 0 ? null : (inOrder(group, -1) + inOrder(group, 1)) / 2,
+          part: summed(group).length === 0 ? null : ordered(group)[Math.max(1, Math.ceil(fraction * summed(group).length)) - 1],
+          text: words(group).length === 0 ? null : words(group).join(separator),
+          list: ordered(group.filter((row) => some.value(row))),
+          different: [...new Set(ordered(group))],
+          ...totalOf(group),
           some: group.filter((row) => some.value(row)).length,
           sum: sum(summed(group)),
           sumOfSome: sum(summed(group.filter((row) => some.value(row)))),

@@ -28,6 +28,8 @@ import {
   series,
   sql,
   sumOver,
+  template,
+  text,
   union,
 } from "../src/index.js";
 import { type Expected, expectSame } from "./support/by-hand.js";
@@ -430,6 +432,55 @@ eachEngine(all, "rows are grouped by the key of the row that is joined, where mo
   const [usual, trusting] = await Promise.all([{}, { trustConstraints: true }].map((options) => engine.connect(options).list(query)));
   expect(usual).toEqual(trusting);
   expect(trusting?.length).toBe(5);
+});
+
+eachEngine(all, "totals, series and what is joined fully go with every verb, in templates and in writes", async (db) => {
+  const totals = from(Loan).totals((rows) => ({ n: rows.count(), last: rows.max((l) => l.due) }));
+  const row = {
+    n: loans.length,
+    last: loans
+      .map(({ due }) => due)
+      .sort()
+      .at(-1),
+  };
+  expect(await db.page(totals, { size: 5 })).toEqual({ rows: [row], total: 1, pages: 1, number: 1, size: 5 });
+  expect((await db.portion(totals, 5)).rows).toEqual([row]);
+  for await (const one of db.stream(totals)) expect(one).toEqual(row);
+  expect(await db.work((w) => w.single(totals))).toEqual(row);
+  const days = template({ from: date, to: date }, (p) => from(series.days(p.from, p.to)).totals((rows) => ({ days: rows.count(), last: rows.max((d) => d) })));
+  expect(await db.single(days.with({ from: "2026-01-30", to: "2026-02-02" }))).toEqual({ days: 4, last: "2026-02-02" });
+  const levels = from(Loan).rollup(
+    (l) => ({ member: l.memberId }),
+    (g) => ({ member: g.key.member, loans: g.count() }),
+  );
+  expect((await db.page(levels, { size: 2 })).total).toBe(new Set(loans.map(({ memberId }) => memberId)).size + 1);
+  await db
+    .transaction(async (tx) => {
+      const mended = scalar(
+        from(Repair)
+          .where((r) => r.itemId.is(1))
+          .totals((rows) => rows.joined((r) => r.cost.asText(), "; ")),
+      );
+      await tx.update(from(Item).byKey(1), () => ({ note: mended }));
+      const wanted = repairs
+        .filter(({ itemId }) => itemId === 1)
+        .map(({ cost }) => String(cost))
+        .sort()
+        .join("; ");
+      expect((await tx.single(from(Item).byKey(1))).note).toBe(wanted === "" ? null : wanted);
+      expect(
+        await tx.insertFrom(
+          Depot,
+          from(Depot).totals((rows) => ({
+            districtId: rows.min((d) => d.districtId),
+            name: rows.joined((d) => d.name, "+"),
+            town: literal(text, "all"),
+          })) as never,
+        ),
+      ).toBe(1);
+      throw new Error("undone");
+    })
+    .catch((error: Error) => expect(error.message).toBe("undone"));
 });
 
 eachEngine(all, "a query of several rows is no value", async (db) => {

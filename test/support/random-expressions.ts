@@ -210,4 +210,4 @@ export const predicates = (depth: number): Wild<boolean> => {
 };
 
 export const expressions = (depth: number): Wild<unknown> => fc.oneof(numbers(depth), texts(depth), decimals(depth), predicates(depth)) as Wild<unknown>;
-export { byCodePoint, decimals, numbers, texts };
+export { at2, byCodePoint, decimals, half, numbers, texts, units };

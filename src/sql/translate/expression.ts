@@ -305,6 +305,20 @@ const callOf = (scope: Scope, { call, operands, type }: CallNode): SqlExpression
   of: operands.map(typeOf),
 });
 
+/** What values are sorted by; by themselves as the very same expression: an engine that leaves out equal ones wants that. */
+export const termsOf = (
+  scope: Scope,
+  orderBy: readonly OrderNode[],
+  of: Node | undefined,
+  given: SqlExpression | undefined,
+): readonly SortTerm[] =>
+  orderBy.map((term) => {
+    const made = sortTerm(scope, term);
+    return term.node === of && given !== undefined && made.expression.kind !== "sortable"
+      ? { ...made, expression: given }
+      : made;
+  });
+
 /** One value of a group's rows, or of those for which a condition is true. */
 function groupAggregate(
   scope: Scope,
@@ -314,7 +328,7 @@ function groupAggregate(
   const types = { type, of: of === undefined ? type : typeOf(of).type };
   const given: SqlExpression | undefined = of === undefined ? undefined : value(scope, of);
   const when = filter === undefined ? undefined : condition(scope, filter);
-  const details = { ...said, orderBy: said.orderBy.map((term) => sortTerm(scope, term)) };
+  const details = { ...said, orderBy: termsOf(scope, said.orderBy, of, given) };
   return { kind: "aggregate", aggregate, operand: given, filter: when, details, ...types };
 }
 

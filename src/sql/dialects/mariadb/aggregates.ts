@@ -42,8 +42,8 @@ export const mariadbAggregates: Aggregates = {
   values: ({ isDistinct, operand, order, type }) =>
     `coalesce(json_arrayagg(${distinct(isDistinct)}${inJson(operand(), type.element as ValueType)}${order()}), '[]')`,
   median: (of) => {
-    const middle = (round: string) => nth(of, () => `${round}((count(${of.operand()}) + 1) / 2)`);
-    return `(${middle("floor")} + ${middle("ceil")}) / 2`;
+    const [low, high] = [() => `(count(${of.operand()}) + 1) div 2`, () => `count(${of.operand()}) div 2 + 1`];
+    return `(${nth(of, low)} + ${nth(of, high)}) / 2`;
   },
   percentile: (of) =>
     cast(
