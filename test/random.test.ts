@@ -74,7 +74,7 @@ const groups = fc
   .record({
     ...{ source: sources(1), where: sometimes(predicates(2)), key: sometimes(numbers(1)), of: numbers(1), some: predicates(1) },
     ...{ least: sometimes(fc.nat({ max: 2 })), amount: decimals(1), word: texts(1), separator: fc.constantFrom(", ", "", "'", "é\\") },
-    fraction: fc.constantFrom(0, 0.25, 0.5, 0.9, 1),
+    fraction: fc.constantFrom(0, 0.07, 0.25, 0.3, 0.5, 0.9, 1),
   })
   .map(({ source, where, key, of, some, least, amount, word, separator, fraction }): Asked => {
     const rows = source.rows.filter((row) => where === undefined || where.value(row) === true);

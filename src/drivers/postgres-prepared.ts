@@ -58,7 +58,7 @@ export async function closeLeastUsed(client: Connection): Promise<void> {
 }
 
 /** So many runs of a text the server plans for the values of each; then it may keep one plan for all (15, PREPARE). */
-export const plannedRuns = 5;
+const plannedRuns = 5;
 
 /** From so many milliseconds on, and so many times as slow, a kept plan is worse than planning and parsing each time. */
 const [leastTime, leastRatio] = [2, 1.3];

@@ -197,10 +197,6 @@ export const faults = {
       `${n.call}() works things out of all rows of a query, and this one has a limit() or offset().`,
     "Take it of from(query), whose rows are those that the limit leaves.",
   ),
-  VALUE_SEVERAL: define(
-    (n: { engine: string }) => `A query that stands for one value, by scalar(), has several rows (${n.engine}).`,
-    "Narrow it, aggregate it by totals(), or take the first in its order by firstOf().",
-  ),
   QUERIES_UNLIKE: define(
     (n: { call: string; name: string; expected: string; got: string }) =>
       `The queries given to ${n.call}() differ: '${n.name}' is ${n.expected} in the first, and ${n.got} in another.`,

@@ -25,6 +25,10 @@ export const serverFaults = {
       `The ${n.engine} server answered, but does not let this connection in${known({ database: n.database, user: n.user })}.`,
     "Check user, password and the name of the database.",
   ),
+  VALUE_SEVERAL: define(
+    (n: { engine: string }) => `A query that stands for one value, by scalar(), has several rows (${n.engine}).`,
+    "Narrow it, aggregate it by totals(), or take the first in its order by firstOf().",
+  ),
   TRANSACTION_ENDED: define(
     (n: { isLent: boolean }) =>
       n.isLent

@@ -1,4 +1,4 @@
-import { comparedKind, comparedKindsThat, kinds, typeWord, type ValueType } from "../columns/index.js";
+import { comparedKind, comparedKindsThat, digitsOf, kinds, typeWord, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { isExpression, nodeOf, orderNodes } from "./expression.js";
 import { labelOf, typeOf } from "./node.js";
@@ -27,9 +27,6 @@ const withoutCodec = ({ codec: _, ...type }: ValueType): ValueType => type;
 /** An identity is a whole number to whoever did not hand it out. */
 const plainOf = (type: ValueType): ValueType => (type.kind === "identity" ? { kind: "integer" } : type);
 
-/** Digits before the point of a whole number. */
-const wholeDigits: Readonly<Record<string, number>> = { integer: 10, identity: 10, bigint: 19 };
-
 /** The type of an aggregate of values of a type; `scale`: of an exact average. A sum of decimals has room for a billion of them. */
 function resultOf(name: AggregateName, { type }: NodeType, scale: number | undefined): ValueType {
   switch (name) {
@@ -37,8 +34,8 @@ function resultOf(name: AggregateName, { type }: NodeType, scale: number | undef
       return { kind: "integer" };
     case "avg": {
       if (scale === undefined) return { kind: "double" };
-      const whole = wholeDigits[type.kind] ?? (type.precision ?? 1) - (type.scale ?? 0);
-      return { kind: "numeric", precision: Math.min(65, whole + scale), scale };
+      const [digits, fraction] = digitsOf(type);
+      return { kind: "numeric", precision: Math.min(65, digits - fraction + scale), scale };
     }
     case "median":
     case "stddev":

@@ -58,6 +58,7 @@ export { type ListParameter, listParameter } from "./list-parameter.js";
 export {
   columnAt,
   constantNode,
+  hasWindow,
   isSameColumn,
   labelOf,
   partsOf,
@@ -110,7 +111,7 @@ export {
   type WindowNode,
 } from "./resolved.js";
 export { standingHole } from "./standing.js";
-export { allOf, type NoQuery, type Query, type RowOf, stateIn, stateKey } from "./state.js";
+export { allOf, isLimited, type NoQuery, type Query, type RowOf, stateIn, stateKey } from "./state.js";
 export { type Strategy, strategies } from "./strategy.js";
 export { type Tuple, tuple } from "./tuple.js";
 export { valueAt } from "./value-at.js";

@@ -147,6 +147,9 @@ export function partsOf(node: Node): readonly Node[] {
   }
 }
 
+/** Whether a value is of a row among others. */
+export const hasWindow = (node: Node): boolean => node.kind === "window" || partsOf(node).some(hasWindow);
+
 /** The set that an expression asks something of. */
 export const setIn = (node: Node): SetNode | undefined => ("set" in node ? node.set : undefined);
 

@@ -1,4 +1,4 @@
-import { type ColumnKind, comparedKind, comparedKindsThat, type ValueType } from "../columns/index.js";
+import { type ColumnKind, comparedKind, comparedKindsThat, digitsOf, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { Built, call, constant, nodeKey, operandOf } from "./built.js";
 import type { ArithmeticCall } from "./calls.js";
@@ -17,13 +17,6 @@ function literalType(type: ValueType, value: unknown): ValueType {
   const scale = Math.min(fraction.length, 38);
   return { kind: "numeric", precision: Math.min(65, Math.max(1, whole.length + scale)), scale };
 }
-
-/** Digits before the point of what is cast to a decimal, or stands beside one. */
-const wholeDigits: Partial<Record<ColumnKind, number>> = { integer: 10, identity: 10, bigint: 19 };
-
-/** How many digits numbers have, and how many of them after the point. */
-const digitsOf = ({ kind, precision = 1, scale = 0 }: ValueType): readonly [precision: number, scale: number] =>
-  kind === "numeric" ? [precision, scale] : [wholeDigits[kind] ?? 1, 0];
 
 /** What a sum, product or quotient needs: decimals beside whole numbers are decimals; engines hold 65 digits at most. */
 function resultType(left: ValueType, right: ValueType, name: ArithmeticCall, quotient?: number): ValueType {
@@ -109,7 +102,8 @@ export const numberMethods = {
   },
   asNumeric(this: Built, scale = 0) {
     const { type } = typeOf(this[nodeKey]);
-    const precision = (wholeDigits[type.kind] ?? (type.precision ?? 1) - (type.scale ?? 0)) + scale;
+    const [digits, fraction] = digitsOf(type);
+    const precision = digits - fraction + scale;
     return cast(this, precise, { kind: "numeric", precision, scale });
   },
   asText(this: Built) {

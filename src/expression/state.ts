@@ -28,6 +28,10 @@ export type RowOf<Q> = Q extends Query<infer Row> ? Row : never;
 export const stateIn = (value: unknown): QueryState | undefined =>
   typeof value === "object" && value !== null ? (value as Partial<Query>)[stateKey] : undefined;
 
+/** Whether rows are cut to so many. */
+export const isLimited = ({ limit, offset }: { readonly limit: unknown; readonly offset: unknown }): boolean =>
+  limit !== undefined || offset !== undefined;
+
 /** A query of all rows of an entity. */
 export const allOf = (source: Source): QueryState => ({
   source,

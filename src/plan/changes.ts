@@ -1,11 +1,11 @@
 import { GemachError } from "../errors/index.js";
-import { expectKey, type Node, type QueryState, qualified } from "../expression/index.js";
+import { expectKey, isLimited, type Node, type QueryState, qualified } from "../expression/index.js";
 import { isPlainQuery, rowAt } from "../query/index.js";
 import { assignedIn } from "./assigned.js";
 import { withoutCursor } from "./beside-cursor.js";
 import { hasSubquery, isOfRows, leavesRow } from "./leaves.js";
 import { planReturning, type ReturningOption } from "./returning.js";
-import { isLimited } from "./statement-plan.js";
+
 import type { DeletePlan, UpdatePlan } from "./write-plan.js";
 
 /** Options of a write that finds its rows by a query. */

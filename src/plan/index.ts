@@ -27,23 +27,22 @@ export type { ReturningOption } from "./returning.js";
 export { rowList } from "./row-list.js";
 export { mostNested } from "./rows.js";
 export { refuseOtherSet, withGiven } from "./standing.js";
-export {
-  type EntityRow,
-  type FollowUp,
-  isLimited,
-  type JoinedRows,
-  type JoinedSource,
-  type LateLimits,
-  type Limits,
-  type Mount,
-  type NestedOutput,
-  type NestedRows,
-  type Output,
-  type PlanSettings,
-  type ReachNote,
-  type RowPlan,
-  type Shape,
-  type StatementPlan,
+export type {
+  EntityRow,
+  FollowUp,
+  JoinedRows,
+  JoinedSource,
+  LateLimits,
+  Limits,
+  Mount,
+  NestedOutput,
+  NestedRows,
+  Output,
+  PlanSettings,
+  ReachNote,
+  RowPlan,
+  Shape,
+  StatementPlan,
 } from "./statement-plan.js";
 export type {
   Assigned,

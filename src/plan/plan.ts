@@ -1,18 +1,19 @@
 import { comparedKind, kinds, type Scalar } from "../columns/index.js";
-import { type Hole, pathTo, type QueryState, type Source, type Step, type Strategy } from "../expression/index.js";
+import {
+  type Hole,
+  isLimited,
+  pathTo,
+  type QueryState,
+  type Source,
+  type Step,
+  type Strategy,
+} from "../expression/index.js";
 import { besideCursor } from "./beside-cursor.js";
 import { type Draft, keySlots, makeSlots, type StatementRole } from "./draft.js";
 import { totalOrder } from "./order.js";
 import { ownerIndex } from "./owner-index.js";
 import { planRows } from "./rows.js";
-import {
-  isLimited,
-  type JoinedSource,
-  type LateLimits,
-  type Output,
-  type PlanSettings,
-  type StatementPlan,
-} from "./statement-plan.js";
+import type { JoinedSource, LateLimits, Output, PlanSettings, StatementPlan } from "./statement-plan.js";
 import { isWholeTree } from "./whole-tree.js";
 
 /** Whether equal keys are the same on the wire on both ends of a step. */

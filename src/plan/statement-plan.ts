@@ -135,9 +135,6 @@ export interface LateLimits {
   readonly offset: number | Hole | undefined;
 }
 
-/** Whether there is a limit or an offset. */
-export const isLimited = ({ limit, offset }: LateLimits): boolean => limit !== undefined || offset !== undefined;
-
 /** A to-many relation that is joined into a statement. */
 export interface JoinedSource extends Limits {
   readonly source: Source;

@@ -1,5 +1,5 @@
-import type { QueryState, ResolvedRelation } from "../expression/index.js";
-import { isLimited, type PlanSettings } from "./statement-plan.js";
+import { isLimited, type QueryState, type ResolvedRelation } from "../expression/index.js";
+import type { PlanSettings } from "./statement-plan.js";
 
 /**
  * Whether all levels of a tree are fetched by one statement: without an end, a condition or a limit on a level, which

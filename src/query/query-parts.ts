@@ -2,10 +2,10 @@ import { GemachError } from "../errors/index.js";
 import {
   columnAt,
   expression,
+  hasWindow,
   isExpression,
   type Node,
   nodeOf,
-  partsOf,
   pathTo,
   type QueryState,
   type ResolvedEntity,
@@ -38,20 +38,8 @@ export function renewedKeys(keys: unknown, also: (node: Node) => Node): unknown 
   return Object.fromEntries(Object.entries(keys).map(([name, part]) => [name, renewedKeys(part, also)]));
 }
 
-export const hasWindow = (node: Node): boolean => node.kind === "window" || partsOf(node).some(hasWindow);
-
 /** Refuses a window where rows are chosen: it sees the rows that were. */
 export function refuseWindow(node: Node, call: string): Node {
   if (hasWindow(node)) throw new GemachError("WINDOW_UNFIT", { call });
   return node;
 }
-
-export const isLimited = ({ limit, offset }: QueryState): boolean => limit !== undefined || offset !== undefined;
-
-const isAggregate = ({ kind }: Node): boolean => kind === "group" || kind === "raw";
-
-export const hasAggregate = (node: Node): boolean => isAggregate(node) || partsOf(node).some(hasAggregate);
-
-/** Whether a value is of one row by itself: a column outside of any aggregate. */
-export const isOfOneRow = (node: Node): boolean =>
-  node.kind === "column" || (!isAggregate(node) && partsOf(node).some(isOfOneRow));

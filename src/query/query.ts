@@ -3,14 +3,13 @@ import { GemachError } from "../errors/index.js";
 import {
   allOf,
   columnAt,
-  type Expression,
   expectKey,
   filled,
   type Given,
+  hasWindow,
   isActive,
   type JoinNode,
   type Node,
-  nodeOf,
   type OutsideRule,
   operandOf,
   orderNodes,
@@ -35,18 +34,10 @@ import type { Derived, Selecting } from "./combined-types.js";
 import { compoundOf } from "./compound.js";
 import { derivedSource, fieldsOf, ownProjection, rowAt } from "./derived.js";
 import { descended } from "./descend.js";
-import { allRows, groupOf, partOf } from "./group.js";
+import { allRows, groupOf, type NamedKeys, partOf } from "./group.js";
+import { stateOfTotals, statesBySets } from "./grouping.js";
 import { projectionOf } from "./projection.js";
-import {
-  hasAggregate,
-  hasWindow,
-  inOwnOrder,
-  isLimited,
-  isOfOneRow,
-  refuseWindow,
-  renewedKeys,
-  standingNames,
-} from "./query-parts.js";
+import { inOwnOrder, refuseWindow, renewedKeys, standingNames } from "./query-parts.js";
 import type { EntityQuery } from "./query-types.js";
 import { rowCount } from "./row-count.js";
 
@@ -208,53 +199,25 @@ class BuiltQuery {
 
   rollup(keys: Callback, work: Callback): BuiltQuery {
     const query = this.#apart();
-    const given = query.#call(keys) as Readonly<Record<string, Expression>>;
+    const given = query.#call(keys) as NamedKeys;
     const names = Object.keys(given);
     return query.#bySets(given, [...names.map((_, i) => names.slice(0, names.length - i)), []], work);
   }
 
   groupingSets(keys: Callback, sets: readonly (readonly string[])[], work: Callback): BuiltQuery {
     const query = this.#apart();
-    return query.#bySets(query.#call(keys) as Readonly<Record<string, Expression>>, sets, work);
+    return query.#bySets(query.#call(keys) as NamedKeys, sets, work);
   }
 
   /** Groups by each of several sets of keys, the rows of all of them together. */
-  #bySets(
-    keys: Readonly<Record<string, Expression>>,
-    sets: readonly (readonly string[])[],
-    work: Callback,
-  ): BuiltQuery {
-    const state = this[stateKey];
-    const { name } = state.source.entity;
-    projectionOf(keys, name);
-    if (isLimited(state)) throw new GemachError("ROWS_CUT", { call: "groupingSets" });
-    const parts = sets.map((set): QueryState => {
-      const made = withActive(sourcesOf(state), () => work(partOf(keys, set, this.#rows())));
-      const groupBy = set.map((key) => {
-        const found = keys[key];
-        if (found === undefined)
-          throw new GemachError("NAME_UNKNOWN", { entity: name, name: key, known: Object.keys(keys) });
-        return refuseWindow(nodeOf(found), "groupBy");
-      });
-      return { ...state, orderBy: [], groupBy, reach: [], projection: projectionOf(made, name) };
-    });
+  #bySets(keys: NamedKeys, sets: readonly (readonly string[])[], work: Callback): BuiltQuery {
+    const parts = statesBySets(this[stateKey], keys, sets, (set) => work(partOf(keys, set, this.#rows())));
     return queryOf(compoundOf("union all", parts)) as BuiltQuery;
   }
 
   totals(work: Callback): BuiltQuery {
     const query = this.#apart();
-    const state = query[stateKey];
-    if (isLimited(state)) throw new GemachError("ROWS_CUT", { call: "totals" });
-    const made = withActive(sourcesOf(state), () => work(allRows(query.#rows())));
-    const projection = projectionOf(made, state.source.entity.name);
-    const values = [...fieldsOf(projection).values()];
-    if (values.some(isOfOneRow) || !values.some(hasAggregate))
-      throw new GemachError("VALUE_UNFIT", {
-        column: "totals()",
-        expected: "what is worked out of all rows, such as all.count()",
-        got: "a value of each",
-      });
-    return new BuiltQuery({ ...state, orderBy: [], groupBy: [], reach: [], projection });
+    return new BuiltQuery(stateOfTotals(query[stateKey], () => work(allRows(query.#rows()))));
   }
 
   distinct(): BuiltQuery {

@@ -1,7 +1,7 @@
-import type { Scalar, ValueType } from "../../columns/index.js";
+import { digitsOf, type Scalar, type ValueType } from "../../columns/index.js";
 import type { CallName } from "../../expression/index.js";
 import type { CallExpression } from "../tree/tree.js";
-import { type Aggregates, countDigits } from "./parts.js";
+import type { Aggregates } from "./parts.js";
 
 /** A call whose operands can be printed, any number of times: each time with parameters of its own. */
 export interface PrintedCall {
@@ -56,9 +56,6 @@ function roundedDouble(call: PrintedCall): string {
   return `sign(${call.inside(0)}) * floor(${scaled} + 0.5)${factor === "" ? "" : ` / ${factor}`}`;
 }
 
-/** Digits that numbers of a type have at most. */
-const digitsOf = ({ kind, precision }: ValueType): number => precision ?? (kind === "integer" ? 10 : countDigits);
-
 /** A quotient; an exact one as the engine says it. A divisor of zero is missing. */
 export const dividing =
   ({ quotient }: Pick<Aggregates, "quotient">, operator = "/"): CallPrinter =>
@@ -66,7 +63,7 @@ export const dividing =
     // Placeholders are counted in the order in which they are made.
     if (type.kind !== "numeric")
       return `${beside(0)} ${type.kind === "double" ? "/" : operator} nullif(${inside(1)}, 0)`;
-    return quotient(inside(0), `nullif(${inside(1)}, 0)`, type.scale as number, digitsOf(of(1)));
+    return quotient(inside(0), `nullif(${inside(1)}, 0)`, type.scale as number, digitsOf(of(1))[0]);
   };
 
 /** A day of the years 1 to 9999, "2026-05-01", as a regular expression of both servers. */

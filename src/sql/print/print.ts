@@ -1,5 +1,5 @@
 import { comparedKind } from "../../columns/index.js";
-import type { AggregateName, Hole, NodeType, WindowName } from "../../expression/index.js";
+import type { AggregateName, NodeType, WindowName } from "../../expression/index.js";
 import type { Dialect } from "../dialects/dialect.js";
 import { storedIn } from "../dialects/stored.js";
 import { namesOf } from "../tree/common-names.js";
@@ -19,7 +19,8 @@ import type {
   WindowExpression,
 } from "../tree/tree.js";
 import { isClosed, printerOf } from "./calls.js";
-import { listed, newPrinter, outOfForm, type Printer, parameterOf, place, qualifiedTable } from "./printer.js";
+import { printInList, printLimits } from "./counted-parts.js";
+import { newPrinter, outOfForm, type Printer, parameterOf, place, qualifiedTable } from "./printer.js";
 import { printFrame, windowNames } from "./windows.js";
 
 /** A statement's text, with what belongs to its placeholders in the order of their positions. */
@@ -104,24 +105,8 @@ function textOf(printer: Printer, expression: SqlExpression): string {
       return `${operand(printer, expression.operand)} is ${expression.negated ? "not " : ""}null`;
     case "isTrue":
       return `${operand(printer, expression.item)} is ${expression.negated ? "not " : ""}true`;
-    case "inList": {
-      const { values, type, negated } = expression;
-      const left = operand(printer, expression.operand);
-      if (
-        printer.parameters !== undefined &&
-        !("hole" in values) &&
-        values.length > 0 &&
-        (expression.isListed === true || values.length <= (text.mostListed?.(type) ?? 0))
-      )
-        return `${left} ${negated ? "not in" : "in"} (${listed(printer, values, type)})`;
-      const list = parameterOf(printer, expression, () =>
-        "hole" in values
-          ? { kind: "hole", hole: values.hole, type, isTyped: false, isList: true }
-          : { kind: "list", values, type },
-      );
-      if (printer.parameters === undefined) return `${left} ${negated ? "not in" : "in"} (${place(printer, list)})`;
-      return text.inList(left, place(printer, list), type, negated);
-    }
+    case "inList":
+      return printInList(printer, expression, operand(printer, expression.operand));
     case "inKeys": {
       const { types } = expression;
       const operands = expression.operands.map((part) => operand(printer, part));
@@ -351,25 +336,6 @@ function printCompound(printer: Printer, compound: Compound): string {
   const before = printCommon(printer, compound);
   const rows = selects.map((select) => printSelect(printer, select)).join(` ${operator} `);
   return before + rows + printOrder(printer, orderBy) + printLimits(printer, limit, offset);
-}
-
-/** How many rows, and from which on. */
-function printLimits(printer: Printer, limit: Select["limit"], offset: Select["offset"]): string {
-  const type = { kind: "integer" } as const;
-  const count = (rows: number | Hole | undefined) => {
-    if (rows === undefined) return undefined;
-    return place(
-      printer,
-      typeof rows === "number"
-        ? { kind: "value", value: rows, type }
-        : { kind: "hole", hole: rows.hole, type, isTyped: false, isList: false },
-    );
-  };
-  const { text } = printer.dialect;
-  const said = { one: "1", all: text.everyRow };
-  const isSaid = typeof limit === "number" && text.isLimitSaid;
-  const most = isSaid ? String(limit) : typeof limit === "string" ? said[limit] : count(limit);
-  return text.limit(most, count(offset));
 }
 
 /** What a select or a write gives of each row. */

@@ -1,5 +1,6 @@
 import {
   type AggregateNode,
+  isLimited,
   type Node,
   nodeText,
   partsOf,
@@ -7,7 +8,7 @@ import {
   setIn,
   typeOf,
 } from "../../expression/index.js";
-import { isLimited, type StatementPlan } from "../../plan/index.js";
+import type { StatementPlan } from "../../plan/index.js";
 import type { Dialect } from "../dialects/dialect.js";
 import { draftFrom } from "../tree/select.js";
 import type { SqlExpression } from "../tree/tree.js";

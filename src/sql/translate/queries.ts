@@ -1,15 +1,16 @@
 import { kinds } from "../../columns/index.js";
 import {
   type Derivation,
+  hasWindow,
+  isLimited,
   type Node,
-  partsOf,
   type QueryState,
   type RawText,
   type ResolvedEntity,
   type Source,
   typeOf,
 } from "../../expression/index.js";
-import { isLimited, type Output, type StatementPlan, totalOrder, withoutCursor } from "../../plan/index.js";
+import { type Output, type StatementPlan, totalOrder, withoutCursor } from "../../plan/index.js";
 import { fieldsOfQuery } from "../../query/index.js";
 import { draftFrom, type SelectDraft } from "../tree/select.js";
 import type { Compound, RawExpression, Select, SortTerm, SqlExpression, TableTerm } from "../tree/tree.js";
@@ -235,8 +236,6 @@ export function selectOf(
   return select;
 }
 
-const hasWindow = (node: Node): boolean => node.kind === "window" || partsOf(node).some(hasWindow);
-
 /** The values of a query's rows, to find others among them: missing ones cannot be found, and would hide the rest. */
 export function selectOfValues(scope: Scope, query: QueryState): SelectDraft {
   const nodes = [...fieldsOfQuery(query).values()];
@@ -271,14 +270,6 @@ export function selectOfKeys(scope: Scope, query: QueryState, keys: readonly Nod
   return outer;
 }
 
-/** The value of a query's first row. */
-export const selectOfFirst = (scope: Scope, query: QueryState): SelectDraft =>
-  selectOf(
-    scope,
-    { ...query, limit: 1 },
-    [...fieldsOfQuery(query).values()].map((node) => [node, undefined]),
-  );
-
 /** The value of a query's only row. */
 export const selectOfOnly = (scope: Scope, query: QueryState): SelectDraft =>
   selectOf(
@@ -286,6 +277,10 @@ export const selectOfOnly = (scope: Scope, query: QueryState): SelectDraft =>
     query,
     [...fieldsOfQuery(query).values()].map((node) => [node, undefined]),
   );
+
+/** The value of a query's first row. */
+export const selectOfFirst = (scope: Scope, query: QueryState): SelectDraft =>
+  selectOfOnly(scope, { ...query, limit: 1 });
 
 /** What stands for a row that is there: of rows without keys for groups, there is one that counts them all. */
 export const presenceOf = ({ groupBy }: Pick<StatementPlan, "groupBy">): SqlExpression =>

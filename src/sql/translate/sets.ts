@@ -1,5 +1,12 @@
-import { type AggregateNode, type FirstNode, heldKey, type SetNode, typeOf } from "../../expression/index.js";
-import { isLimited, totalOrder } from "../../plan/index.js";
+import {
+  type AggregateNode,
+  type FirstNode,
+  heldKey,
+  isLimited,
+  type SetNode,
+  typeOf,
+} from "../../expression/index.js";
+import { totalOrder } from "../../plan/index.js";
 import { draftFrom, type SelectDraft } from "../tree/select.js";
 import type { SelectItem, SortTerm, SqlExpression } from "../tree/tree.js";
 import { freeName, keysEqual, type Place, placeIn, placeOf, releaseNames, type Scope, tableOf } from "./scope.js";

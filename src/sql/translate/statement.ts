@@ -1,5 +1,5 @@
-import { type OrderNode, typeOf } from "../../expression/index.js";
-import { isLimited, type JoinedSource, leavesRow, type Output, type StatementPlan } from "../../plan/index.js";
+import { isLimited, type OrderNode, typeOf } from "../../expression/index.js";
+import { type JoinedSource, leavesRow, type Output, type StatementPlan } from "../../plan/index.js";
 import type { Dialect, OwnerForm } from "../dialects/dialect.js";
 import { draftFrom } from "../tree/select.js";
 import type { Compound, NestItem, Select, SortTerm, SqlExpression } from "../tree/tree.js";

@@ -1,5 +1,12 @@
-import { columnAt, pathTo, type QueryState, type ResolvedEntity, type Source } from "../../expression/index.js";
-import { type DeletePlan, hasSubquery, isLimited, leavesRow, type UpdatePlan } from "../../plan/index.js";
+import {
+  columnAt,
+  isLimited,
+  pathTo,
+  type QueryState,
+  type ResolvedEntity,
+  type Source,
+} from "../../expression/index.js";
+import { type DeletePlan, hasSubquery, leavesRow, type UpdatePlan } from "../../plan/index.js";
 import type { Dialect } from "../dialects/dialect.js";
 import type { Printed } from "../print/print.js";
 import { printWrite } from "../print/print-write.js";

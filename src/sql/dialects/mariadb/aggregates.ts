@@ -47,7 +47,7 @@ export const mariadbAggregates: Aggregates = {
   },
   percentile: (of) =>
     cast(
-      nth(of, () => `greatest(1, ceil(${of.fraction} * count(${of.operand()})))`),
+      nth(of, () => `greatest(1, ceil(${of.fraction}e0 * count(${of.operand()})))`),
       of.type,
     ),
   stddev: ({ operand, isOfAll }) => `stddev_${isOfAll ? "pop" : "samp"}(${operand()})`,

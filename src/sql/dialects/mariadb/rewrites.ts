@@ -94,19 +94,17 @@ const hasWorkedOutList = (condition: SqlExpression): boolean =>
 
 /** Rows of either side without the other: those of the left with what stands beside them, and those of the right with nothing. */
 function withoutFullJoin(select: Select): Select | Compound {
-  const [join, ...others] = select.joins;
-  if (join?.kind !== "full" || others.length > 0) return apart(select);
-  const left: Select = { ...select, joins: [{ ...join, kind: "left" }] };
-  const matching: Select = {
-    ...draftFrom(select.from),
-    items: [{ expression: one, alias: undefined }],
-    where: join.on,
-  };
+  const { from, joins, where } = select;
+  const [beside, ...others] = joins;
+  if (beside?.kind !== "full" || others.length > 0) return apart(select);
+  const { table, on } = beside;
+  const left: Select = { ...select, joins: [{ kind: "left", table, on }] };
+  const matching: Select = { ...draftFrom(from), items: [{ expression: one, alias: undefined }], where: on };
   const right: Select = {
     ...select,
-    from: join.table,
-    joins: [{ kind: "left", table: select.from, on: [{ kind: "constant", value: false }] }],
-    where: [...select.where, { kind: "exists", select: matching, negated: true }],
+    from: table,
+    joins: [{ kind: "left", table: from, on: [{ kind: "constant", value: false }] }],
+    where: [...where, { kind: "exists", select: matching, negated: true }],
   };
   return { operator: "union all", selects: [left, right] };
 }

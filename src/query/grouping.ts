@@ -1,0 +1,53 @@
+import { GemachError } from "../errors/index.js";
+import { isLimited, type Node, nodeOf, partsOf, type QueryState, sourcesOf, withActive } from "../expression/index.js";
+import { fieldsOf } from "./derived.js";
+import type { NamedKeys } from "./group.js";
+import { projectionOf } from "./projection.js";
+import { refuseWindow } from "./query-parts.js";
+
+const isAggregate = ({ kind }: Node): boolean => kind === "group" || kind === "raw";
+
+const hasAggregate = (node: Node): boolean => isAggregate(node) || partsOf(node).some(hasAggregate);
+
+/** Whether a value is of one row by itself: a column outside of any aggregate. */
+const isOfOneRow = (node: Node): boolean =>
+  node.kind === "column" || (!isAggregate(node) && partsOf(node).some(isOfOneRow));
+
+/** A query's rows as one: `work` gives what is worked out of them. */
+export function stateOfTotals(state: QueryState, work: () => unknown): QueryState {
+  if (isLimited(state)) throw new GemachError("ROWS_CUT", { call: "totals" });
+  const projection = projectionOf(withActive(sourcesOf(state), work), state.source.entity.name);
+  const values = [...fieldsOf(projection).values()];
+  if (values.some(isOfOneRow) || !values.some(hasAggregate))
+    throw new GemachError("VALUE_UNFIT", {
+      column: "totals()",
+      expected: "what is worked out of all rows, such as all.count()",
+      got: "a value of each",
+    });
+  return { ...state, orderBy: [], groupBy: [], reach: [], projection };
+}
+
+/** A query's rows grouped by each of several sets of keys: a query for each; `work` gives what is worked out of its groups. */
+export function statesBySets(
+  state: QueryState,
+  keys: NamedKeys,
+  sets: readonly (readonly string[])[],
+  work: (set: readonly string[]) => unknown,
+): readonly QueryState[] {
+  const { name } = state.source.entity;
+  projectionOf(keys, name);
+  if (isLimited(state)) throw new GemachError("ROWS_CUT", { call: "groupingSets" });
+  return sets.map((set) => {
+    const groupBy = set.map((key) => {
+      const found = keys[key];
+      if (found === undefined)
+        throw new GemachError("NAME_UNKNOWN", { entity: name, name: key, known: Object.keys(keys) });
+      return refuseWindow(nodeOf(found), "groupBy");
+    });
+    const projection = projectionOf(
+      withActive(sourcesOf(state), () => work(set)),
+      name,
+    );
+    return { ...state, orderBy: [], groupBy, reach: [], projection };
+  });
+}
