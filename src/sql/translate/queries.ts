@@ -25,6 +25,7 @@ import {
   releaseNames,
   type Scope,
   standingConditions,
+  tableNameOf,
   tableOf,
 } from "./scope.js";
 
@@ -33,9 +34,7 @@ export const rawOf = (scope: Scope, { parts, between }: RawText): RawExpression 
   kind: "raw",
   parts,
   between: between.map((part) =>
-    part.kind === "table"
-      ? { kind: "table", schema: part.entity.schema, table: part.entity.table }
-      : scope.translate.operand(scope, part),
+    part.kind === "table" ? tableNameOf(part.entity) : scope.translate.operand(scope, part),
   ),
 });
 

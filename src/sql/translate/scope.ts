@@ -13,8 +13,9 @@ import {
 } from "../../expression/index.js";
 import type { SortedRows } from "../../plan/index.js";
 import type { SelectDraft } from "../tree/select.js";
-import type { CommonTable, SortTerm, SqlExpression, TableTerm } from "../tree/tree.js";
+import type { CommonTable, SortTerm, SqlExpression, TableName, TableTerm } from "../tree/tree.js";
 import { begins } from "./presence.js";
+
 /** Rows of one entity that a select can refer to. */
 export interface Place {
   readonly entity: ResolvedEntity;
@@ -118,11 +119,15 @@ export function releaseNames({ names }: Scope, { from, joins }: SelectDraft): vo
   for (const { table } of joins) names.delete(table.alias);
 }
 
+/** An entity's table by its name alone. */
+export const tableNameOf = ({ schema, table }: ResolvedEntity): TableName => ({ kind: "table", schema, table });
+
 /** An entity's table under a name. */
-export function tableOf(entity: ResolvedEntity, alias: string): TableTerm {
-  const { schema, table } = entity;
-  return { kind: "table", schema, table, alias, entity };
-}
+export const tableOf = (entity: ResolvedEntity, alias: string): TableTerm => ({
+  ...tableNameOf(entity),
+  alias,
+  entity,
+});
 
 /** A place in a select's from clause. */
 export const placeIn = (

@@ -19,6 +19,7 @@ import {
   placeIn,
   type Scope,
   standingConditions,
+  tableNameOf,
   tableOf,
 } from "../translate/scope.js";
 import { draftFrom } from "../tree/select.js";
@@ -102,7 +103,7 @@ export function changeStatement(plan: UpdatePlan | DeletePlan, dialect: Dialect)
   const place = target(scope, query.source);
   const common = {
     kind: plan.kind,
-    table: { kind: "table", schema: entity.schema, table: entity.table },
+    table: tableNameOf(entity),
     key: entity.key.map(({ name }) => name),
     returning: returnedItems(returning),
   } as const;

@@ -145,8 +145,11 @@ const compound = (given: Compound): Compound | Select =>
   isBare(given, mariadbText) && !(given.orderBy ?? []).some(saysNulls) ? given : outsideOf(given);
 
 /** Whether a write finds its rows by keys that stand one level down already. */
-const hasKeysDown = ([condition, ...others]: readonly SqlExpression[]): boolean =>
-  others.length === 0 && condition?.kind === "inSelect" && condition.select.from.kind === "derived";
+function hasKeysDown([condition, ...others]: readonly SqlExpression[]): boolean {
+  if (others.length > 0 || condition?.kind !== "inSelect") return false;
+  const { from } = condition.select;
+  return from.kind === "derived";
+}
 
 /** A write cannot look into the table that it writes, unless one level down: it finds its rows by their keys. */
 function write(given: Write): Write {

@@ -73,12 +73,11 @@ function only(subquery: OfKind<"subquery">): SqlExpression {
 }
 
 /** What is worked out of a series would be worked out again wherever it stands, were its query made part of the one around it. */
-const workedOutOnce = (select: Select): Select =>
-  select.from.kind === "series" &&
-  select.limit === undefined &&
-  select.items.some(({ expression }) => expression.kind !== "column")
-    ? { ...select, limit: "all" }
-    : select;
+function workedOutOnce(select: Select): Select {
+  const { from, limit, items } = select;
+  const isWorkedOut = from.kind === "series" && items.some(({ expression }) => expression.kind !== "column");
+  return isWorkedOut && limit === undefined ? { ...select, limit: "all" } : select;
+}
 
 /** What SQLite cannot say, or gets wrong. */
 export const sqliteRewrites: Rewrites = {
