@@ -83,6 +83,7 @@ export {
   type Cursor,
   type Derivation,
   type FirstNode,
+  type ForeignKeyAction,
   type Given,
   type GroupNode,
   type Hole,

@@ -81,6 +81,9 @@ export interface OwnOrder {
   readonly descending: boolean;
 }
 
+/** What SQL has become of rows with those that they lead to. */
+export type ForeignKeyAction = "no action" | "restrict" | "cascade" | "set null" | "set default";
+
 /** One step over a key, from an entity to another. */
 export interface Step {
   readonly name: string;
@@ -93,8 +96,12 @@ export interface Step {
   readonly mayBeMissing: boolean;
   readonly conditions: readonly OwnCondition[];
   readonly order: readonly OwnOrder[];
-  /** Whether the database has a foreign key for it. */
+  /** Whether the database has a foreign key for it, and what becomes of rows with those that they lead to. */
   readonly isBacked: boolean;
+  readonly onDelete: ForeignKeyAction;
+  readonly onUpdate: ForeignKeyAction;
+  /** Whether its key gets an index where none begins with it. */
+  readonly isIndexed: boolean;
   /** Whether it is an error where a to-one step has a key, and no row. */
   readonly isRequired: boolean;
   /** Whether the target's rows go with the row that they belong to. */

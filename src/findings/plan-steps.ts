@@ -1,6 +1,6 @@
 import type { ResolvedColumn, ResolvedEntity } from "../expression/index.js";
 import { ascending, type IndexPart, indexesIn, proposedIndex } from "../model/index.js";
-import { detailOf, type PlanStep, stepsIn, type TableUse } from "../sql/index.js";
+import { createIndexText, detailOf, type PlanStep, stepsIn, type TableUse } from "../sql/index.js";
 import type { LedgerRecord, LedgerStatement } from "./record.js";
 
 /** One table as a statement uses it, and the steps of the plan that look at its rows. */
@@ -63,6 +63,6 @@ export function indexText(
   { dialect }: Pick<LedgerRecord, "dialect">,
 ): string {
   const on = parts.map(({ column, descending }) => JSON.stringify(`${pathOf(column)}${words(descending)}`)).join(", ");
-  const statement = dialect.definition.createIndex(entity, proposedIndex(entity, parts), dialect);
+  const statement = createIndexText(entity, proposedIndex(entity, parts), dialect);
   return `${statement}; and in the model, of ${entity.name}: indexes: [{ on: [${on}] }].`;
 }

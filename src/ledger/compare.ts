@@ -12,7 +12,7 @@ import type { LedgerStatement } from "../findings/index.js";
 import { type IndexDescription, type IndexPart, proposedIndex } from "../model/index.js";
 import { forced, stateOf } from "../query/index.js";
 import { connectionOf, type ExplainedStatement, expectOptions, sendOwn } from "../run/index.js";
-import { qualifiedTable } from "../sql/index.js";
+import { createIndexText, qualifiedTable } from "../sql/index.js";
 import { withLedger } from "./ledger.js";
 
 /** How queries are compared. */
@@ -196,7 +196,7 @@ async function withIndex<R>(
       ])
         await send(text);
     try {
-      await send(dialect.definition.createIndex(entity, { ...index, name: "gemach_compared_index" }, dialect));
+      await send(createIndexText(entity, { ...index, name: "gemach_compared_index" }, dialect));
       if (dialect.name !== "sqlite") await send(`analyze ${isCopied ? "table " : ""}${table}`);
       return await work(tx);
     } finally {
@@ -242,7 +242,7 @@ export async function compare(db: AnyDatabase, query: Query, options: CompareOpt
   if (index !== undefined) {
     const entity = entityNamed(query, index.entity);
     const proposed = proposedIndex(entity, partsOf(entity, index.on));
-    ddl = db.dialect.definition.createIndex(entity, proposed, db.dialect);
+    ddl = createIndexText(entity, proposed, db.dialect);
     const further = await withIndex(db, entity, proposed, async (tx) => {
       const own = await candidatesOf(tx, query, wanted);
       isSame &&= own.every(({ answer }) => answer === candidates[0]?.answer);

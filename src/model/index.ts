@@ -1,3 +1,4 @@
+export type { ForeignKeyAction } from "../expression/index.js";
 export { dependencyOrder, type Ordered } from "./dependency-order.js";
 export {
   type AnyDefinitions,
@@ -42,6 +43,7 @@ export {
   type PlainRowOf,
   resolve,
 } from "./model.js";
+export { objectName } from "./object-name.js";
 export {
   type AnyRelation,
   type ByKey,

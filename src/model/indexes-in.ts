@@ -26,10 +26,10 @@ export function indexesIn(entity: ResolvedEntity): readonly (readonly IndexPart[
     ...unique.map((column) => ascending([column])),
     ...entity.indexes.filter(({ conditions }) => conditions.length === 0).map(({ parts }) => parts),
   ];
-  const keys = heldKeys(entity).flatMap(({ isBacked, pairs }) => {
+  const keys = heldKeys(entity).flatMap(({ isBacked, isIndexed, pairs }) => {
     const columns = pairs.map(({ from }) => from);
     const isServed = named.some((parts) => columns.every((column, i) => parts[i]?.column === column));
-    return isBacked && !isServed ? [ascending(columns)] : [];
+    return isBacked && isIndexed && !isServed ? [ascending(columns)] : [];
   });
   return [...named, ...keys];
 }

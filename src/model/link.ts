@@ -51,7 +51,7 @@ const isHidden = ({ standing }: ResolvedEntity): boolean => standing.length > 0;
 function stepOf(linking: Linking, source: Draft, name: string, relation: Relation): Step {
   const target = draftOf(linking, relation.target);
   const pairs = pairsOf(linking, source, target, relation);
-  const { when = {}, order = {}, constraint = true } = relation.rules;
+  const { when = {}, order = {}, constraint = true, onDelete = "no action", onUpdate = "no action" } = relation.rules;
   const column = (property: string) => target.columns.get(property) as ResolvedColumn;
   return {
     name,
@@ -66,6 +66,9 @@ function stepOf(linking: Linking, source: Draft, name: string, relation: Relatio
     conditions: conditionsOf(when, target.columns),
     order: Object.entries(order).map(([property, way]) => ({ column: column(property), descending: way === "desc" })),
     isBacked: constraint !== false,
+    onDelete,
+    onUpdate,
+    isIndexed: relation.rules.index !== false,
     isTrusted: constraint === "trusted",
     isOwning: relation.rules.owns === true,
     isRequired: relation.isRequired || (relation.cardinality === "one" && !relation.isLoose && !isHidden(target)),

@@ -1,4 +1,4 @@
-import type { Cardinality, Holder, Strategy } from "../expression/index.js";
+import type { Cardinality, ForeignKeyAction, Holder, Strategy } from "../expression/index.js";
 
 /** Options of every relation. */
 interface WithStrategy<Self> {
@@ -36,6 +36,16 @@ export interface RelationRules {
   readonly owns?: boolean;
 }
 
+/** What the foreign key of a relation is in the tables made from the model. */
+export interface ForeignKeyRules {
+  /** What becomes of a row where the one that it leads to is deleted; "no action" by default: the deletion is refused. */
+  readonly onDelete?: ForeignKeyAction;
+  /** The same where the key that it leads to is changed. */
+  readonly onUpdate?: ForeignKeyAction;
+  /** Whether its key gets an index where none begins with it; true by default. */
+  readonly index?: boolean;
+}
+
 /** Further options of a to-one relation. */
 export interface OneRules extends RelationRules {
   /**
@@ -65,7 +75,7 @@ export interface Relation<
   readonly holder: H;
   readonly isLoose: L;
   readonly isRequired: M;
-  readonly rules: OneRules;
+  readonly rules: OneRules & ForeignKeyRules;
 }
 
 /** A relation reached through others. `S` are their names. */
@@ -93,7 +103,7 @@ export interface ByKey<B extends string> extends RelationRules {
 }
 
 /** The same of a to-one relation. */
-export interface OurKey<B extends string> extends OneRules {
+export interface OurKey<B extends string> extends OneRules, ForeignKeyRules {
   /** The column, or columns in the order of the key they refer to, that hold the key. */
   readonly by: B | readonly B[];
 }

@@ -1,5 +1,12 @@
 import type { Scalar, ValueType } from "../columns/index.js";
-import type { Node, ResolvedColumn, ResolvedEntity, ResolvedIndex, Step } from "../expression/index.js";
+import type {
+  ForeignKeyAction,
+  Node,
+  ResolvedColumn,
+  ResolvedEntity,
+  ResolvedIndex,
+  Step,
+} from "../expression/index.js";
 import { dependencyOrder } from "./dependency-order.js";
 import { heldKeys, type IndexPart } from "./indexes-in.js";
 import { objectName } from "./object-name.js";
@@ -22,11 +29,13 @@ export interface ColumnDescription {
   readonly collations: Readonly<Record<string, string>> | undefined;
 }
 
-/** Columns whose values are those of a key of another table, or of the same. */
+/** Columns whose values are those of a key of another table, or of the same, and what becomes of them with it. */
 export interface ForeignKeyDescription {
   readonly columns: readonly string[];
   readonly target: TableReference;
   readonly targetColumns: readonly string[];
+  readonly onDelete: ForeignKeyAction;
+  readonly onUpdate: ForeignKeyAction;
 }
 
 /** A table by its name. */
@@ -71,10 +80,12 @@ export interface TableInOrder {
 
 const namesOf = (columns: readonly ResolvedColumn[]): readonly string[] => columns.map(({ name }) => name);
 
-const keyOf = ({ pairs, target }: Step): ForeignKeyDescription => ({
+const keyOf = ({ pairs, target, onDelete, onUpdate }: Step): ForeignKeyDescription => ({
   columns: pairs.map(({ from }) => from.name),
   target: { schema: target.schema, table: target.table },
   targetColumns: pairs.map(({ to }) => to.name),
+  onDelete,
+  onUpdate,
 });
 
 function unknownOf(column: ResolvedColumn, { computations }: ResolvedEntity): ColumnDescription["unknown"] {
@@ -116,11 +127,12 @@ const ownIndex = ({ parts, isUnique, conditions }: ResolvedIndex): Unnamed => ({
 function keyIndexes(entity: ResolvedEntity): readonly Unnamed[] {
   const begins = [entity.key, ...entity.indexes.map(({ parts }) => parts.map(({ column }) => column))];
   const served = new Set<string>();
-  return heldKeys(entity).flatMap(({ pairs }) => {
+  return heldKeys(entity).flatMap(({ pairs, isIndexed }) => {
     const columns = pairs.map(({ from }) => from);
     const isServed = begins.some((begin) => columns.every((column, i) => begin[i] === column));
     const text = namesOf(columns).join();
-    if (isServed || served.has(text) || (columns.length === 1 && columns[0]?.isUnique === true)) return [];
+    if (!isIndexed || isServed || served.has(text) || (columns.length === 1 && columns[0]?.isUnique === true))
+      return [];
     served.add(text);
     return [
       { parts: columns.map(({ name }) => ({ column: name, descending: false })), isUnique: false, conditions: [] },

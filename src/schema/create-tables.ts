@@ -11,7 +11,7 @@ import {
   tableKey,
 } from "../model/index.js";
 import { connectionOf, controlOrigin, type Steps } from "../run/index.js";
-import { type DialectOption, dialectIn } from "../sql/index.js";
+import { createModelText, type DialectOption, dialectIn } from "../sql/index.js";
 
 /**
  * The tables of a model.
@@ -29,7 +29,7 @@ function tablesOf(model: unknown, call: string): readonly TableInOrder[] {
  */
 export function createTablesSql<D extends Definitions<D>>(model: Model<D>, options: DialectOption): readonly string[] {
   const dialect = dialectIn(options, "createTablesSql");
-  return dialect.definition.create(tablesOf(model, "createTablesSql"), dialect);
+  return createModelText(tablesOf(model, "createTablesSql"), dialect);
 }
 
 /**
@@ -39,7 +39,7 @@ export function createTablesSql<D extends Definitions<D>>(model: Model<D>, optio
 export async function createTables<D extends Definitions<D>>(db: AnyDatabase, model: Model<D>): Promise<void> {
   const { sender, dialect } = connectionOf(db, "createTables");
   const tables = tablesOf(model, "createTables");
-  const { tablesQuery, create } = dialect.definition;
+  const { tablesQuery } = dialect.definition;
   const steps = function* (): Steps<void> {
     const rows = yield { text: tablesQuery, parameters: [], origin: controlOrigin("the tables that are there") };
     const existing = new Set(
@@ -49,7 +49,7 @@ export async function createTables<D extends Definitions<D>>(db: AnyDatabase, mo
     );
     const missing = tables.filter(({ table }) => !existing.has(tableKey(table)));
     const origin = controlOrigin("tables of the model");
-    for (const text of create(missing, dialect)) yield { text, parameters: [], origin, once: true };
+    for (const text of createModelText(missing, dialect)) yield { text, parameters: [], origin, once: true };
   };
   await sender.run(steps, "always", { verb: "createTables", query: undefined, at: undefined });
 }

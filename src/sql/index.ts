@@ -1,4 +1,24 @@
 export { type CompiledStatement, compile, detailKey, detailOf, type StatementOrigin, writeDetail } from "./compile.js";
+export type {
+  CheckLayout,
+  ColumnLayout,
+  ForeignKeyLayout,
+  IndexLayout,
+  IndexPartLayout,
+  KeyLayout,
+  TableLayout,
+  TableRules,
+} from "./definition/layout.js";
+export { createIndexText, createModelText, layOutAll } from "./definition/of-model.js";
+export {
+  checkText,
+  columnText,
+  defaultText,
+  foreignKeyText,
+  indexText,
+  tableText,
+  uniqueText,
+} from "./definition/table-text.js";
 export { type Dialect, type DialectName, factsOf } from "./dialects/dialect.js";
 export { encodeParameter } from "./dialects/encode.js";
 export { mariadbDialect } from "./dialects/mariadb/mariadb-dialect.js";

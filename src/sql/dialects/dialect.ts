@@ -1,7 +1,7 @@
 import type { Scalar, ValueType } from "../../columns/index.js";
 import type { RowLock } from "../../expression/index.js";
-import type { IndexDescription, TableInOrder, TableReference } from "../../model/index.js";
 import type { Limits, NestRules, OwnerIndex, PortionRules, StatementPlan } from "../../plan/index.js";
+import type { TableRules } from "../definition/table-rules.js";
 import type { ExplainRules } from "../explain/execution-plan.js";
 import type { Calls } from "../print/calls.js";
 import type { NullPlace, PrintedAggregate } from "../print/parts.js";
@@ -138,10 +138,8 @@ export interface DefinitionRules {
    * without naming it.
    */
   readonly tablesQuery: string;
-  /** The statements that create tables where there are none, each after those that it refers to. */
-  readonly create: (tables: readonly TableInOrder[], dialect: Dialect) => readonly string[];
-  /** The statement that creates one index. */
-  readonly createIndex: (table: TableReference, index: IndexDescription, dialect: Dialect) => string;
+  /** What sets its definitions apart. */
+  readonly rules: TableRules;
 }
 
 /** What a dialect makes of parts of a statement that its engine cannot say, or gets wrong, right before they are printed. */

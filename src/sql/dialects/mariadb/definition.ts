@@ -1,9 +1,16 @@
 import { GemachError } from "../../../errors/index.js";
 import type { IndexDescription } from "../../../model/index.js";
-import { choiceCheck, createWithLateKeys, indexText, type TableRules } from "../../definition/table-text.js";
+import { choiceCheck, type TableRules } from "../../definition/table-rules.js";
 import type { DefinitionRules } from "../dialect.js";
 import { quotedText } from "./text.js";
 import { columnType } from "./types.js";
+
+/** An index cannot be of some rows only. One of all rows serves as well, unless it is to keep only some of them unique. */
+function ofAllRows(index: IndexDescription, entity: string): IndexDescription {
+  if (index.conditions.length === 0) return index;
+  if (index.isUnique) throw new GemachError("INDEX_UNABLE", { entity, engine: "MariaDB" });
+  return { ...index, conditions: [] };
+}
 
 const rules: TableRules = {
   identity: "int auto_increment primary key",
@@ -16,25 +23,12 @@ const rules: TableRules = {
     return kind === "list" ? `json_valid(${name})` : undefined;
   },
   isByItself: false,
+  index: ofAllRows,
   settings: " engine = InnoDB default character set utf8mb4 collate utf8mb4_nopad_bin",
 };
 
-/** An index cannot be of some rows only. One of all rows serves as well, unless it is to keep only some of them unique. */
-function ofAllRows(index: IndexDescription, entity: string): IndexDescription {
-  if (index.conditions.length === 0) return index;
-  if (index.isUnique) throw new GemachError("INDEX_UNABLE", { entity, engine: "MariaDB" });
-  return { ...index, conditions: [] };
-}
-
 /** How MariaDB defines tables. */
 export const mariadbDefinition: DefinitionRules = {
-  createIndex: (table, index, dialect) => indexText(table, index, rules, dialect),
+  rules,
   tablesQuery: "select nullif(table_schema, database()), table_name from information_schema.tables",
-  create: (tables, dialect) => {
-    const adapted = tables.map((created) => {
-      const { table } = created;
-      return { ...created, table: { ...table, indexes: table.indexes.map((one) => ofAllRows(one, table.entity)) } };
-    });
-    return createWithLateKeys(adapted, rules, dialect);
-  },
 };

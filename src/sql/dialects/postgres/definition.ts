@@ -1,4 +1,4 @@
-import { choiceCheck, createWithLateKeys, indexText, type TableRules } from "../../definition/table-text.js";
+import { choiceCheck, type TableRules } from "../../definition/table-rules.js";
 import { quotedText } from "../../print/parts.js";
 import type { DefinitionRules } from "../dialect.js";
 import { columnType } from "./types.js";
@@ -15,7 +15,6 @@ const rules: TableRules = {
 
 /** How PostgreSQL defines tables. */
 export const postgresDefinition: DefinitionRules = {
-  createIndex: (table, index, dialect) => indexText(table, index, rules, dialect),
+  rules,
   tablesQuery: "select nullif(table_schema, current_schema()), table_name from information_schema.tables",
-  create: (tables, dialect) => createWithLateKeys(tables, rules, dialect),
 };

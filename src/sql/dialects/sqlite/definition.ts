@@ -1,4 +1,4 @@
-import { choiceCheck, indexText, indexTexts, type TableRules, tableText } from "../../definition/table-text.js";
+import { choiceCheck, type TableRules } from "../../definition/table-rules.js";
 import { quotedText } from "../../print/parts.js";
 import type { DefinitionRules } from "../dialect.js";
 import { storedIn } from "../stored.js";
@@ -20,11 +20,6 @@ const rules: TableRules = {
 
 /** How SQLite defines tables. A schema is a file that the caller attached; a foreign key may lead to a table to come. */
 export const sqliteDefinition: DefinitionRules = {
-  createIndex: (table, index, dialect) => indexText(table, index, rules, dialect),
+  rules,
   tablesQuery: "select nullif(schema, 'main'), name from pragma_table_list",
-  create: (tables, dialect) =>
-    tables.flatMap(({ table }) => [
-      tableText(table, table.foreignKeys, rules, dialect),
-      ...indexTexts(table, rules, dialect),
-    ]),
 };

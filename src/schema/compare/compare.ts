@@ -1,0 +1,162 @@
+import { type TableReference, tableKey } from "../../model/index.js";
+import type { ColumnLayout, DialectName, ForeignKeyLayout, IndexLayout, TableLayout } from "../../sql/index.js";
+import { expressionForm } from "../text/expression-form.js";
+import type { Change, ColumnFact } from "./change.js";
+import { collationForm, indexForm, isForeign, standardForm, typeForm } from "./forms.js";
+
+/** What is in one list and not in the other, by what tells them apart. */
+function apart<T, U>(
+  found: readonly T[],
+  wanted: readonly U[],
+  ofFound: (one: T) => string,
+  ofWanted: (one: U) => string,
+): { readonly surplus: readonly T[]; readonly missing: readonly U[] } {
+  const there = new Set(found.map(ofFound));
+  const asked = new Set(wanted.map(ofWanted));
+  return {
+    surplus: found.filter((one) => !asked.has(ofFound(one))),
+    missing: wanted.filter((one) => !there.has(ofWanted(one))),
+  };
+}
+
+/** What of a column is not as it is to be. */
+function factsApart(
+  found: ColumnLayout,
+  wanted: ColumnLayout,
+  isKey: boolean,
+  dialect: DialectName,
+): readonly ColumnFact[] {
+  const facts: ColumnFact[] = [];
+  // SQLite hands out the numbers of every "integer primary key", whatever a model says of them.
+  const isAlike = found.isIdentity === wanted.isIdentity || (dialect === "sqlite" && isKey);
+  if (!isAlike) facts.push("identity");
+  if (typeForm(found.type, dialect) !== typeForm(wanted.type, dialect)) facts.push("type");
+  if (
+    found.isNullable !== wanted.isNullable &&
+    !isKey &&
+    wanted.computed === undefined &&
+    wanted.unknown !== "computation"
+  )
+    facts.push("null");
+  if (collationForm(found) !== collationForm(wanted)) facts.push("collation");
+  const isHandedOut = found.isIdentity && wanted.isIdentity;
+  if (!isHandedOut && wanted.unknown !== "default" && standardForm(found, dialect) !== standardForm(wanted, dialect))
+    facts.push("default");
+  const computed = ({ computed: one }: ColumnLayout) => (one === undefined ? "" : expressionForm(one.text, dialect));
+  const isKnown = wanted.unknown !== "computation" || found.computed === undefined;
+  if (isKnown && computed(found) !== computed(wanted)) facts.push("computation");
+  return facts;
+}
+
+function* columnChanges(found: TableLayout, wanted: TableLayout, dialect: DialectName): Generator<Change> {
+  const table = referenceOf(found);
+  const { surplus, missing } = apart(
+    found.columns,
+    wanted.columns,
+    ({ name }) => name,
+    ({ name }) => name,
+  );
+  for (const column of surplus) yield { kind: "drop column", table, column };
+  for (const column of missing) yield { kind: "add column", table, column };
+  for (const to of wanted.columns) {
+    const column = found.columns.find(({ name }) => name === to.name);
+    if (column === undefined) continue;
+    const isKey = found.primaryKey.columns.includes(to.name) && wanted.primaryKey.columns.includes(to.name);
+    const facts = factsApart(column, to, isKey, dialect);
+    if (facts.length > 0) yield { kind: "change column", table, column, to, facts };
+  }
+}
+
+/** What a foreign key does; on MariaDB to refuse is the same at once and at the end (InnoDB knows only the former). */
+const actionForm = (action: ForeignKeyLayout["onDelete"], dialect: DialectName): string =>
+  action === "restrict" && dialect === "mariadb" ? "no action" : action;
+
+const foreignKeyForm = (key: ForeignKeyLayout, dialect: DialectName): string =>
+  JSON.stringify([
+    ...[key.columns, tableKey(key.target), key.targetColumns],
+    ...[actionForm(key.onDelete, dialect), actionForm(key.onUpdate, dialect)],
+  ]);
+
+/** What is unique, be it by a constraint or by an index of whole rows. */
+const uniqueForm = (columns: readonly string[]): string => JSON.stringify(columns);
+
+const isPlainUnique = (index: IndexLayout): boolean =>
+  index.isUnique &&
+  index.condition === undefined &&
+  !isForeign(index) &&
+  !index.parts.some(({ descending }) => descending);
+
+const partColumns = ({ parts }: IndexLayout): readonly string[] => parts.map(({ column }) => column ?? "");
+
+/** MariaDB makes an index for a foreign key that has none; it goes with the key. */
+const isOfForeignKey = (index: IndexLayout, { foreignKeys }: TableLayout, dialect: DialectName): boolean =>
+  dialect === "mariadb" &&
+  !index.isUnique &&
+  foreignKeys.some(({ columns }) => JSON.stringify(columns) === JSON.stringify(partColumns(index)));
+
+function* indexChanges(found: TableLayout, wanted: TableLayout, dialect: DialectName): Generator<Change> {
+  const table = referenceOf(found);
+  const uniques = (layout: TableLayout) => [
+    ...layout.uniques.map((key) => ({ key, index: undefined })),
+    ...layout.indexes
+      .filter(isPlainUnique)
+      .map((index) => ({ key: { name: index.name, columns: partColumns(index) }, index })),
+  ];
+  const columnsOf = ({ key }: ReturnType<typeof uniques>[number]) => uniqueForm(key.columns);
+  const unique = apart(uniques(found), uniques(wanted), columnsOf, columnsOf);
+  for (const { key, index } of unique.surplus)
+    yield index === undefined ? { kind: "drop unique", table, key } : { kind: "drop index", table, index };
+  for (const { key, index } of unique.missing)
+    yield index === undefined ? { kind: "add unique", table, key } : { kind: "create index", table, index };
+  const form = (index: IndexLayout) => indexForm(index, dialect);
+  const plain = ({ indexes }: TableLayout) => indexes.filter((index) => !isForeign(index) && !isPlainUnique(index));
+  const others = apart(plain(found), plain(wanted), form, form);
+  for (const index of others.surplus)
+    if (!isOfForeignKey(index, found, dialect)) yield { kind: "drop index", table, index };
+  for (const index of others.missing) yield { kind: "create index", table, index };
+}
+
+function* constraintChanges(found: TableLayout, wanted: TableLayout, dialect: DialectName): Generator<Change> {
+  const table = referenceOf(found);
+  if (uniqueForm(found.primaryKey.columns) !== uniqueForm(wanted.primaryKey.columns)) {
+    if (found.primaryKey.columns.length > 0) yield { kind: "drop primary key", table, key: found.primaryKey };
+    if (wanted.primaryKey.columns.length > 0) yield { kind: "add primary key", table, key: wanted.primaryKey };
+  }
+  const keyForm = (key: ForeignKeyLayout) => foreignKeyForm(key, dialect);
+  const keys = apart(found.foreignKeys, wanted.foreignKeys, keyForm, keyForm);
+  for (const key of keys.surplus) yield { kind: "drop foreign key", table, key };
+  for (const key of keys.missing) yield { kind: "add foreign key", table, key };
+  const checkForm = ({ text }: { readonly text: string }) => expressionForm(text, dialect);
+  const checks = apart(found.checks, wanted.checks, checkForm, checkForm);
+  for (const check of checks.surplus) yield { kind: "drop check", table, check };
+  for (const check of checks.missing) yield { kind: "add check", table, check };
+}
+
+const referenceOf = ({ schema, table }: TableReference): TableReference => ({ schema, table });
+
+/**
+ * What leads from tables that there are to tables that there are to be: tables, columns and what holds of them. Names of
+ * constraints and indexes, comments, and what a model has no words for, such as an index of an expression, are no difference.
+ */
+export function changesBetween(
+  found: readonly TableLayout[],
+  wanted: readonly TableLayout[],
+  dialect: DialectName,
+): readonly Change[] {
+  const tables = found.filter(({ kind }) => kind === "table");
+  const { surplus, missing } = apart(tables, wanted, tableKey, tableKey);
+  const byKey = new Map(tables.map((table) => [tableKey(table), table]));
+  const both = wanted.flatMap((table) => {
+    const before = byKey.get(tableKey(table));
+    return before === undefined ? [] : [[before, table] as const];
+  });
+  return [
+    ...missing.map((table): Change => ({ kind: "create table", table })),
+    ...both.flatMap(([before, after]) => [
+      ...columnChanges(before, after, dialect),
+      ...constraintChanges(before, after, dialect),
+      ...indexChanges(before, after, dialect),
+    ]),
+    ...surplus.map((table): Change => ({ kind: "drop table", table })),
+  ];
+}

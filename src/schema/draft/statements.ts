@@ -1,0 +1,31 @@
+import type { Dialect, TableLayout } from "../../sql/index.js";
+import { changesBetween } from "../compare/compare.js";
+import { named, withFreeNames } from "./named.js";
+import type { Way } from "./plan.js";
+import { remakingColumns } from "./remade-columns.js";
+import { type Renames, renameIn } from "./renames.js";
+import { serverStatements } from "./servers.js";
+import { sqliteStatements } from "./sqlite.js";
+
+/** The way from tables that there are to those that there are to be, where some go on under other names. */
+export function wayBetween(
+  found: readonly TableLayout[],
+  wanted: readonly TableLayout[],
+  renames: Renames,
+  dialect: Dialect,
+): Way {
+  const renamed = renameIn(found, renames, dialect);
+  const target = named(wanted);
+  const { tables, changes } = renamed;
+  const way = { found: tables, wanted: target, changes: changesBetween(tables, target, dialect.name) };
+  const whole = remakingColumns(way, dialect);
+  return { ...whole, changes: [...changes, ...withFreeNames(tables, whole.changes)] };
+}
+
+/** The statements of a way, in the order in which they are to be run. */
+export const statementsOfWay = (way: Way, dialect: Dialect): readonly string[] =>
+  way.changes.length === 0
+    ? []
+    : dialect.name === "sqlite"
+      ? sqliteStatements(way, dialect)
+      : serverStatements(way, dialect);

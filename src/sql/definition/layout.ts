@@ -1,0 +1,175 @@
+import { kinds } from "../../columns/index.js";
+import { GemachError } from "../../errors/index.js";
+import type {
+  ColumnDescription,
+  ForeignKeyAction,
+  IndexDescription,
+  TableDescription,
+  TableReference,
+} from "../../model/index.js";
+import type { Dialect } from "../dialects/dialect.js";
+import { storedIn } from "../dialects/stored.js";
+import { ownExpression } from "./own-expression.js";
+import type { TableRules } from "./table-rules.js";
+
+/** A column as one engine's table has it. Types, defaults and expressions are texts in that engine's SQL. */
+export interface ColumnLayout {
+  readonly name: string;
+  readonly type: string;
+  /** Undefined where it is the table's own, or its type knows none. */
+  readonly collation: string | undefined;
+  readonly isNullable: boolean;
+  /** An expression of what rows get that leave it out. */
+  readonly standard: string | undefined;
+  /** Whether the database hands its values out, by a sequence of the column's own. */
+  readonly isIdentity: boolean;
+  readonly computed: { readonly text: string; readonly isStored: boolean } | undefined;
+  /** What the table alone knows: a model says only that it is there. */
+  readonly unknown: ColumnDescription["unknown"];
+  readonly comment: string | undefined;
+  /** What else its definition says, of which a model knows nothing. */
+  readonly further?: string | undefined;
+}
+
+/** Columns no two rows of which have the same values: of a constraint, which may have a name. */
+export interface KeyLayout {
+  readonly name: string | undefined;
+  readonly columns: readonly string[];
+}
+
+/** A foreign key; `onDelete`, `onUpdate`: what becomes of its rows with those that they lead to. */
+export interface ForeignKeyLayout extends KeyLayout {
+  readonly target: TableReference;
+  readonly targetColumns: readonly string[];
+  readonly onDelete: ForeignKeyAction;
+  readonly onUpdate: ForeignKeyAction;
+}
+
+/** A column or an expression in an index. */
+export interface IndexPartLayout {
+  readonly column: string | undefined;
+  readonly expression: string | undefined;
+  readonly descending: boolean;
+}
+
+/** An index. */
+export interface IndexLayout {
+  readonly name: string;
+  readonly parts: readonly IndexPartLayout[];
+  readonly isUnique: boolean;
+  /** The rows that are in it; undefined: all. */
+  readonly condition: string | undefined;
+  /** How it is kept, where that is no tree in an order. */
+  readonly method: string | undefined;
+  /** The statement that creates it, where a model has no words for it. */
+  readonly own?: string;
+}
+
+/** A rule that each row keeps; `column`: where it stands with a column, without a name. */
+export interface CheckLayout {
+  readonly name: string | undefined;
+  readonly text: string;
+  readonly column: string | undefined;
+}
+
+/** A table as one engine has it: what a model lays out, and what a catalogue tells. */
+export interface TableLayout extends TableReference {
+  readonly kind: "table" | "view";
+  /** The entity's name, where it is a model's. */
+  readonly entity: string | undefined;
+  readonly columns: readonly ColumnLayout[];
+  readonly primaryKey: KeyLayout;
+  readonly foreignKeys: readonly ForeignKeyLayout[];
+  readonly uniques: readonly KeyLayout[];
+  readonly indexes: readonly IndexLayout[];
+  readonly checks: readonly CheckLayout[];
+  readonly comment: string | undefined;
+  /** The statements of its triggers, where they go with a table that is made anew (SQLite). */
+  readonly triggers?: readonly string[];
+}
+
+/** Whether a column is part of a key or of an index. */
+const isIndexed = ({ primaryKey, uniques, indexes, foreignKeys }: TableDescription, name: string): boolean =>
+  primaryKey.includes(name) ||
+  uniques.some((columns) => columns.includes(name)) ||
+  indexes.some(({ parts }) => parts.some(({ column }) => column === name)) ||
+  foreignKeys.some(({ columns }) => columns.includes(name));
+
+function standardOf({ defaultValue, defaultExpression, type }: ColumnDescription, dialect: Dialect) {
+  if (defaultValue !== undefined) return dialect.text.literal(defaultValue, type);
+  return defaultExpression === undefined ? undefined : ownExpression(defaultExpression, dialect);
+}
+
+function columnLayout(table: TableDescription, column: ColumnDescription, rules: TableRules, dialect: Dialect) {
+  const { name, type, isNullable, isIdentity, computed, unknown, collations } = column;
+  const isOwn = storedIn(type, dialect.name) !== undefined;
+  const layout: ColumnLayout = {
+    name,
+    type: rules.columnType(type, isIndexed(table, name)),
+    collation: kinds[type.kind].hasCollation && !isOwn ? rules.collation(collations) : undefined,
+    isNullable,
+    standard: standardOf(column, dialect),
+    isIdentity,
+    computed: computed === undefined ? undefined : { text: ownExpression(computed, dialect), isStored: true },
+    unknown,
+    comment: undefined,
+  };
+  return layout;
+}
+
+/** The rows that an index holds. */
+function conditionText({ conditions }: IndexDescription, { text }: Dialect): string | undefined {
+  if (conditions.length === 0) return undefined;
+  const parts = conditions.map(({ column, type, value }) => {
+    const name = text.quote(column);
+    return value === null ? `${name} is null` : `${name} = ${text.literal(value, type)}`;
+  });
+  return parts.join(" and ");
+}
+
+/** An index of a model as an engine has it. */
+export function indexLayout(
+  given: IndexDescription,
+  entity: string,
+  { index: adapted }: TableRules,
+  dialect: Dialect,
+): IndexLayout {
+  const index = adapted?.(given, entity) ?? given;
+  return {
+    name: index.name,
+    parts: index.parts.map((part) => ({ ...part, expression: undefined })),
+    isUnique: index.isUnique,
+    condition: conditionText(index, dialect),
+    method: undefined,
+  };
+}
+
+function checksOf(table: TableDescription, rules: TableRules, dialect: Dialect): readonly CheckLayout[] {
+  const ofColumns = table.columns.flatMap((column): readonly CheckLayout[] => {
+    const text = column.isIdentity ? undefined : rules.check(column, dialect.text.quote(column.name));
+    return text === undefined ? [] : [{ name: undefined, text, column: column.name }];
+  });
+  const own = table.checks.map(({ name, rule }) => ({ name, text: ownExpression(rule, dialect), column: undefined }));
+  return [...ofColumns, ...own];
+}
+
+/** A model's table as an engine is to have it. */
+export const layOut = (table: TableDescription, rules: TableRules, dialect: Dialect): TableLayout => ({
+  ...{ kind: "table", schema: table.schema, table: table.table, entity: table.entity, comment: undefined },
+  columns: table.columns.map((column) => columnLayout(table, column, rules, dialect)),
+  primaryKey: { name: undefined, columns: table.primaryKey },
+  foreignKeys: table.foreignKeys.map((key) => ({ ...key, name: undefined })),
+  uniques: table.uniques.map((columns) => ({ name: undefined, columns })),
+  indexes: table.indexes.map((index) => indexLayout(index, table.entity, rules, dialect)),
+  checks: checksOf(table, rules, dialect),
+});
+
+/**
+ * Refuses a column of which only the table knows what it is to be.
+ * @throws GemachError `DEFINITION_MISSING`
+ */
+export function refuseUnknown({ entity, table, columns }: TableLayout): void {
+  for (const { name, unknown } of columns)
+    if (unknown !== undefined)
+      throw new GemachError("DEFINITION_MISSING", { column: `${entity ?? table}.${name}`, what: unknown });
+}

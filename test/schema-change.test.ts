@@ -1,0 +1,76 @@
+import fc from "fast-check";
+import { expect, test } from "vitest";
+import { from } from "../src/index.js";
+import { describeTables, entitiesOf } from "../src/model/index.js";
+import { changeLabel, changesBetween, readTables, statementsOfWay, wayBetween } from "../src/schema/life.js";
+import { layOutAll } from "../src/sql/index.js";
+import { type Engine, useEngines } from "./support/engines.js";
+import { canGoOn, type LayoutSpec, modelOf, pairs, rowsOf, sameColumns } from "./support/random-layouts.js";
+import { seed } from "./support/seed.js";
+
+const { all } = useEngines();
+const runs = Number(process.env.GEMACH_LAYOUTS ?? 20);
+// biome-ignore lint/suspicious/noExplicitAny: random models are put together without types
+type Untyped = any;
+
+const wantedOf = (model: object, dialect: Parameters<typeof layOutAll>[1]) =>
+  layOutAll(describeTables(entitiesOf(model as never)), dialect).map(({ table }) => table);
+
+const noRenames = { tables: {}, columns: {} };
+
+/** Leaves no table, whatever an earlier try left. */
+async function wipe(engine: Engine): Promise<void> {
+  const db = engine.connect();
+  const quoted = db.dialect.text.quote;
+  const tables = await readTables(db);
+  if (db.dialect.name === "sqlite") await engine.execute("pragma foreign_keys = off");
+  else
+    for (const { table, foreignKeys } of tables)
+      for (const { name } of foreignKeys)
+        await engine.execute(`alter table ${quoted(table)} drop ${db.dialect.name === "mariadb" ? "foreign key" : "constraint"} ${quoted(name ?? "")}`);
+  for (const { table } of tables) await engine.execute(`drop table ${quoted(table)}`);
+  if (db.dialect.name === "sqlite") await engine.execute("pragma foreign_keys = on");
+}
+
+async function bring(engine: Engine, model: object): Promise<readonly string[]> {
+  const db = engine.connect();
+  let statements: readonly string[] = [];
+  statements = statementsOfWay(wayBetween(await readTables(db), wantedOf(model, db.dialect), noRenames, db.dialect), db.dialect);
+  for (const text of statements)
+    await engine.execute(text).catch((error) => {
+      throw new Error(`${engine.name}: ${error.message}\nin\n${statements.join(";\n")}`);
+    });
+  const found = await readTables(db);
+  const left = changesBetween(found, wantedOf(model, db.dialect), db.dialect.name).map(changeLabel);
+  if (left.length > 0) throw new Error(`${engine.name} still differs:\n${left.join("\n")}\nafter\n${statements.join(";\n")}`);
+  return statements;
+}
+
+async function check(engine: Engine, [before, after]: readonly [LayoutSpec, LayoutSpec]): Promise<void> {
+  const [first, second] = [modelOf(before), modelOf(after)];
+  const db = engine.connect();
+  await wipe(engine);
+  await bring(engine, first);
+  // What goes on, there and back.
+  const kept = Object.entries(before).filter(([name, table]) => after[name] === undefined || canGoOn(table, after[name]));
+  for (const [name, table] of kept) await db.insert(first[name], rowsOf(table) as Untyped);
+  await bring(engine, second);
+  for (const [name, table] of kept) {
+    const now = after[name];
+    if (now === undefined) continue;
+    const columns = sameColumns(table, now);
+    const rows = await db.list(from(second[name]).columns(...columns));
+    expect(rows, `${engine.name}, ${name}`).toEqual(rowsOf(table).map((row) => Object.fromEntries(columns.map((column) => [column, row[column]]))));
+    if (!canGoOn(now, table)) await db.delete(from(second[name]), { all: true });
+  }
+  await bring(engine, first);
+}
+
+test("tables of a random model are brought along to another one, and back", async () => {
+  await fc.assert(
+    fc.asyncProperty(pairs, async (pair) => {
+      for (const engine of all()) await check(engine, pair);
+    }),
+    { numRuns: runs, seed, endOnFailure: process.env.GEMACH_SHRINK === undefined },
+  );
+}, 600_000);
