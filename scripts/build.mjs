@@ -22,6 +22,7 @@ const entries = {
   dialects: "drivers/dialects",
   readable: "cli/readable",
   config: "project/settings",
+  schema: "schema/life",
   testing: "testing/index",
   matchers: "testing/matchers",
   diagnostics: "telemetry/diagnostics",
@@ -48,9 +49,10 @@ const code = await rolldown({
 const names = { entryFileNames: "[name].js", chunkFileNames: "chunk-[name].js" };
 // What every program loads is one file, what the command line's projects load another; dialects and drivers stay apart.
 const core =
-  /\/src\/(errors|columns|expression|model|query|plan|run|work|findings|database|ledger|schema|sql(?!\/dialects\/\w+\/))\//;
+  /\/src\/(errors|columns|expression|model|query|plan|run|work|findings|database|ledger|schema(?!\/\w+\/|\/life)|sql(?!\/dialects\/\w+\/))\//;
 const groups = [
   { name: "core", test: (id) => core.test(id.replaceAll("\\", "/")) },
+  { name: "schema", test: (id) => /\/src\/schema\/(\w+\/|life)/.test(id.replaceAll("\\", "/")) },
   { name: "project", test: /[\\/]src[\\/](project(?![\\/]settings)|cli(?![\\/](main|demo|readable)))/ },
 ];
 await code.write({

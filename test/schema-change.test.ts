@@ -2,7 +2,7 @@ import fc from "fast-check";
 import { expect, test } from "vitest";
 import { from } from "../src/index.js";
 import { describeTables, entitiesOf } from "../src/model/index.js";
-import { changeLabel, changesBetween, readTables, statementsOfWay, wayBetween } from "../src/schema/life.js";
+import { applyMigrations, changeLabel, changesBetween, draftBetween, type Migration, migrationText, readTables, undoText } from "../src/schema/life.js";
 import { layOutAll } from "../src/sql/index.js";
 import { type Engine, useEngines } from "./support/engines.js";
 import { canGoOn, type LayoutSpec, modelOf, pairs, rowsOf, sameColumns } from "./support/random-layouts.js";
@@ -16,8 +16,6 @@ type Untyped = any;
 const wantedOf = (model: object, dialect: Parameters<typeof layOutAll>[1]) =>
   layOutAll(describeTables(entitiesOf(model as never)), dialect).map(({ table }) => table);
 
-const noRenames = { tables: {}, columns: {} };
-
 /** Leaves no table, whatever an earlier try left. */
 async function wipe(engine: Engine): Promise<void> {
   const db = engine.connect();
@@ -30,31 +28,38 @@ async function wipe(engine: Engine): Promise<void> {
         await engine.execute(`alter table ${quoted(table)} drop ${db.dialect.name === "mariadb" ? "foreign key" : "constraint"} ${quoted(name ?? "")}`);
   for (const { table } of tables) await engine.execute(`drop table ${quoted(table)}`);
   if (db.dialect.name === "sqlite") await engine.execute("pragma foreign_keys = on");
+  await engine.execute("drop table if exists gemach_journal");
 }
 
-async function bring(engine: Engine, model: object): Promise<readonly string[]> {
+const pathOf = (names: readonly string[]) => names.join(";\n");
+
+/** What a model asks for that is not there. */
+async function leftOf(engine: Engine, model: object): Promise<readonly string[]> {
   const db = engine.connect();
-  let statements: readonly string[] = [];
-  statements = statementsOfWay(wayBetween(await readTables(db), wantedOf(model, db.dialect), noRenames, db.dialect), db.dialect);
-  for (const text of statements)
-    await engine.execute(text).catch((error) => {
-      throw new Error(`${engine.name}: ${error.message}\nin\n${statements.join(";\n")}`);
-    });
-  const found = await readTables(db);
-  const left = changesBetween(found, wantedOf(model, db.dialect), db.dialect.name).map(changeLabel);
-  if (left.length > 0) throw new Error(`${engine.name} still differs:\n${left.join("\n")}\nafter\n${statements.join(";\n")}`);
-  return statements;
+  return changesBetween(await readTables(db), wantedOf(model, db.dialect), db.dialect.name).map(changeLabel);
+}
+
+/** A migration that is drafted and applied. */
+async function bring(engine: Engine, model: object, before: readonly Migration[]): Promise<Migration> {
+  const db = engine.connect();
+  const draft = draftBetween(await readTables(db), wantedOf(model, db.dialect), { tables: {}, columns: {} }, db.dialect);
+  const name = `step-${before.length + 1}`;
+  const migration = { number: before.length + 1, name, content: migrationText(draft, name, db.dialect), undo: undoText(draft, name, db.dialect) };
+  await applyMigrations(db, [...before, migration]);
+  const left = await leftOf(engine, model);
+  if (left.length > 0) throw new Error(`${engine.name} still differs:\n${pathOf(left)}\nafter\n${migration.content}`);
+  return migration;
 }
 
 async function check(engine: Engine, [before, after]: readonly [LayoutSpec, LayoutSpec]): Promise<void> {
   const [first, second] = [modelOf(before), modelOf(after)];
   const db = engine.connect();
   await wipe(engine);
-  await bring(engine, first);
+  const begin = await bring(engine, first, []);
   // What goes on, there and back.
   const kept = Object.entries(before).filter(([name, table]) => after[name] === undefined || canGoOn(table, after[name]));
   for (const [name, table] of kept) await db.insert(first[name], rowsOf(table) as Untyped);
-  await bring(engine, second);
+  const step = await bring(engine, second, [begin]);
   for (const [name, table] of kept) {
     const now = after[name];
     if (now === undefined) continue;
@@ -63,7 +68,9 @@ async function check(engine: Engine, [before, after]: readonly [LayoutSpec, Layo
     expect(rows, `${engine.name}, ${name}`).toEqual(rowsOf(table).map((row) => Object.fromEntries(columns.map((column) => [column, row[column]]))));
     if (!canGoOn(now, table)) await db.delete(from(second[name]), { all: true });
   }
-  await bring(engine, first);
+  await applyMigrations(db, [begin, step], { undo: true });
+  const left = await leftOf(engine, first);
+  if (left.length > 0) throw new Error(`${engine.name} differs when undone:\n${pathOf(left)}\nafter\n${step.undo}`);
 }
 
 test("tables of a random model are brought along to another one, and back", async () => {

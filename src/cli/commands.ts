@@ -1,9 +1,12 @@
 // What the commands of a project do: loaded together, once one of them is asked for.
 export { loadProject } from "../project/index.js";
+export { apply } from "./apply.js";
 export { audit } from "./audit.js";
 export { auditRun } from "./audit-run.js";
 export { compareQuery } from "./compare.js";
 export { completions } from "./completions.js";
+export { draft } from "./draft.js";
 export { explain } from "./explain.js";
 export { queries } from "./queries.js";
 export { sqlOf } from "./sql.js";
+export { verify } from "./verify.js";

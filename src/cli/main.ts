@@ -2,12 +2,15 @@
 import { createRequire } from "node:module";
 import { Argument, Command, CommanderError, InvalidArgumentError, Option } from "commander";
 import { strategies } from "../expression/index.js";
+import type { ApplyCommand } from "./apply.js";
 import type { AuditCommand } from "./audit.js";
 import type { CompareCommand } from "./compare.js";
+import type { DraftCommand } from "./draft.js";
 import type { ExplainCommand } from "./explain.js";
 import { ofProject, type ProjectOptions } from "./project-options.js";
 import type { SqlOptions } from "./sql.js";
 import { fail, misused, print, progress, progressEnds } from "./terminal.js";
+import type { VerifyCommand } from "./verify.js";
 
 const wholeFrom =
   (least: number, most: number) =>
@@ -26,6 +29,8 @@ const timeFrom = (given: string): number => {
 };
 
 const listFrom = (given: string, before: readonly string[]): readonly string[] => [...before, ...given.split(",")];
+
+const eachFrom = (given: string, before: readonly string[]): readonly string[] => [...before, given];
 
 // Lines of what is loaded from here on are named as they were written, not as they were built.
 process.setSourceMapsEnabled(true);
@@ -170,6 +175,59 @@ ofProject<[readonly string[]], ProjectOptions & AuditCommand>(
     await (await import("./commands.js")).auditRun(command as [string, ...string[]], options);
     return true;
   },
+);
+
+ofProject<[string], ProjectOptions & DraftCommand>(
+  program
+    .command("draft")
+    .description("Draft the migration that brings the databases to what the model says, as SQL to read and change.")
+    .argument("<name>", "what it is for, as its files are to be called: due-index")
+    .option("--database <names>", "databases of the settings, one of each engine; all by default", listFrom, [])
+    .addOption(
+      new Option(
+        "--from <what>",
+        "what the model is compared with; what the migrations make, if there are any",
+      ).choices(["migrations", "database"]),
+    )
+    .option("--rename <names>", "what goes on under another name: loan.due=due_on, member=person", listFrom, [])
+    .option(
+      "--allow <loss>",
+      "a loss of data that is meant, in its own words, or 'all'; may be given several times",
+      eachFrom,
+      [],
+    )
+    .option("--dry-run", "write nothing, and show the statements", false)
+    .addHelpText(
+      "after",
+      "\nExamples:\n  gemach draft due-index\n  gemach draft due-on --rename loan.due=due_on\n  gemach draft less --allow 'drop column loan.note'",
+    ),
+  async (project, [name], options) => (await import("./commands.js")).draft(project, name, options),
+);
+
+ofProject<[], ProjectOptions & ApplyCommand>(
+  program
+    .command("apply")
+    .description("Run the migrations that are pending on a database, in their order, each whole or not at all.")
+    .addOption(onDatabase)
+    .option("--to <migration>", "the last one to run, by its number or name")
+    .option("--undo", "undo the last one, or all that come after --to", false)
+    .option("--dry-run", "show what would run, and whether rows are in its way", false)
+    .option("--late", "run also those whose number is lower than that of one that has run", false)
+    .addHelpText(
+      "after",
+      "\nExamples:\n  gemach apply\n  gemach apply --database server --dry-run\n  gemach apply --undo",
+    ),
+  async (project, _, options) => (await import("./commands.js")).apply(project, options),
+);
+
+ofProject<[], ProjectOptions & VerifyCommand>(
+  program
+    .command("verify")
+    .description("Compare model, migrations and databases with each other; the exit code is 1 where they differ.")
+    .option("--database <names>", "databases of the settings; all by default", listFrom, [])
+    .option("--skip-migrations", "do not try the migrations on an empty database", false)
+    .addHelpText("after", "\nExamples:\n  gemach verify\n  gemach verify --database server --json"),
+  async (project, _, options) => (await import("./commands.js")).verify(project, options),
 );
 
 program

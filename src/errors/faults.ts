@@ -1,5 +1,6 @@
 import { commandFaults } from "./command-faults.js";
 import { define } from "./define.js";
+import { migrationFaults } from "./migration-faults.js";
 import { serverFaults } from "./server-faults.js";
 import { didYouMean, listed } from "./suggest.js";
 
@@ -382,6 +383,7 @@ export const faults = {
     "Check the path, that it is an SQLite file, and that this process may read and write it and its folder.",
   ),
   ...commandFaults,
+  ...migrationFaults,
   ...serverFaults,
   PACKAGE_MISSING: define(
     (n: { package: string; purpose: string }) =>

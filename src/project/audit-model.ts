@@ -1,8 +1,8 @@
 import { type ResolvedEntity, relationsRead, stateIn } from "../expression/index.js";
 import type { Severity } from "../findings/index.js";
-import { entitiesOf, isModel } from "../model/index.js";
 import { type FoundIndex, readIndexes, readStatements, readUnusedIndexes } from "../schema/index.js";
 import { preview } from "../sql/index.js";
+import { entitiesIn } from "./entities.js";
 import type { Project } from "./load.js";
 import { openDatabase } from "./open.js";
 
@@ -14,12 +14,6 @@ export interface ModelAdvice {
   readonly remedy: string;
   /** The database that it was seen on; undefined where the model alone tells. */
   readonly database: string | undefined;
-}
-
-/** Every entity that the project's module with the model exports. */
-function entitiesIn({ model = {} }: Project): readonly ResolvedEntity[] {
-  const exported = [model, ...Object.values(model)].filter(isModel).flatMap(entitiesOf);
-  return [...new Set(exported)];
 }
 
 const beginsWith = (columns: readonly string[], wanted: readonly string[]): boolean =>

@@ -1,8 +1,8 @@
 import { existsSync, readFileSync } from "node:fs";
 import { dirname, relative, resolve } from "node:path";
-import { createJiti } from "jiti";
 import { GemachError } from "../errors/index.js";
 import { type Query, stateIn } from "../expression/index.js";
+import { moduleAt } from "./load-module.js";
 import { type ProjectSettings, settingsIn } from "./settings.js";
 
 /** The settings file that is looked for where none is named. */
@@ -34,16 +34,7 @@ export interface Project {
   readonly model: Readonly<Record<string, unknown>> | undefined;
 }
 
-/** Modules that must be the very ones that this program runs with, or are not to be read as TypeScript. */
-const native = ["gemach", "better-sqlite3", "pg", "mysql2", "@electric-sql/pglite"];
-
 const messageOf = (error: unknown): string => (error instanceof Error ? error.message : String(error));
-
-/** Loads a module of the user's, in TypeScript too. */
-async function moduleAt(file: string): Promise<Readonly<Record<string, unknown>>> {
-  const jiti = createJiti(import.meta.url, { nativeModules: native, sourceMaps: true, fsCache: false });
-  return await jiti.import(file);
-}
 
 interface TemplateLike {
   with(values: unknown): Query;

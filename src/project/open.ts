@@ -14,7 +14,11 @@ import type { OpenedDatabase } from "./settings.js";
 // biome-ignore lint/suspicious/noExplicitAny: packages that may not be installed
 type Package = any;
 
-async function needed(name: string, purpose: string): Promise<Package> {
+/**
+ * A package that a command cannot do without.
+ * @throws GemachError `PACKAGE_MISSING`
+ */
+export async function needed(name: string, purpose: string): Promise<Package> {
   const found = await optional<Package>(name);
   if (found === undefined) throw new GemachError("PACKAGE_MISSING", { package: name, purpose });
   return found;
@@ -56,7 +60,7 @@ const openers: Readonly<Record<string, (url: string, folder: string) => Promise<
 const schemes: Readonly<Record<string, string>> = { postgresql: "postgres", mysql: "mariadb" };
 
 /** The scheme of a URL, as this program calls it. */
-function schemeOf(url: string): string {
+export function schemeOf(url: string): string {
   const [scheme = ""] = url.split(":");
   return schemes[scheme] ?? scheme;
 }

@@ -19,6 +19,8 @@ export interface ProjectSettings {
   readonly databases: Readonly<Record<string, string | (() => OpenedDatabase | Promise<OpenedDatabase>)>>;
   /** The module that exports the model. */
   readonly model?: string;
+  /** The folder of migrations; "migrations" where it is left out. */
+  readonly migrations?: string;
   /** The modules that export queries: queries, templates, and functions that give a query. */
   readonly queries?: string | readonly string[];
   /** What templates and functions are given where they are looked at, by the name of the query: an object of parameters, or a list of arguments. */
@@ -29,7 +31,15 @@ export interface ProjectSettings {
   readonly accepts?: readonly Accepted[];
 }
 
-const known: readonly (keyof ProjectSettings)[] = ["databases", "model", "queries", "samples", "thresholds", "accepts"];
+const known: readonly (keyof ProjectSettings)[] = [
+  "databases",
+  "model",
+  "migrations",
+  "queries",
+  "samples",
+  "thresholds",
+  "accepts",
+];
 
 const isObject = (value: unknown): value is Readonly<Record<string, unknown>> =>
   typeof value === "object" && value !== null && !Array.isArray(value);
@@ -44,13 +54,14 @@ export function settingsIn(value: unknown, file: string): ProjectSettings {
   if (!isObject(value)) throw invalid("it has no default export that is an object");
   const unknown = Object.keys(value).find((name) => !known.includes(name as keyof ProjectSettings));
   if (unknown !== undefined) throw invalid(`'${unknown}' is none of ${known.join(", ")}`);
-  const { databases, model, queries, samples = {}, accepts = [] } = value;
+  const { databases, model, migrations, queries, samples = {}, accepts = [] } = value;
   if (!isObject(databases) || Object.keys(databases).length === 0)
     throw invalid("'databases' names none, as in { local: 'sqlite:lending.sqlite' }");
   for (const [name, one] of Object.entries(databases))
     if (typeof one !== "string" && typeof one !== "function")
       throw invalid(`the database '${name}' is neither a URL nor a function`);
   if (model !== undefined && typeof model !== "string") throw invalid("'model' is no path");
+  if (migrations !== undefined && typeof migrations !== "string") throw invalid("'migrations' is no path");
   if (queries !== undefined && ![queries].flat().every((path) => typeof path === "string"))
     throw invalid("'queries' is no path, nor a list of such");
   if (!isObject(samples)) throw invalid("'samples' is no object");

@@ -7,12 +7,12 @@ export type {
   IndexPartLayout,
   KeyLayout,
   TableLayout,
-  TableRules,
 } from "./definition/layout.js";
 export { createIndexText, createModelText, layOutAll } from "./definition/of-model.js";
 export {
   checkText,
   columnText,
+  createText,
   defaultText,
   foreignKeyText,
   indexText,

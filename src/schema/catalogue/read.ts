@@ -13,7 +13,7 @@ const readers: Readonly<Record<DialectName, CatalogueReader>> = {
 };
 
 /**
- * The tables and views of a database, as its catalogue tells of them, in four statements at most for each schema on SQLite, and for all of
+ * The tables and views of a database but the library's own (`gemach_…`), as its catalogue tells of them, in four statements at most for each schema on SQLite, and for all of
  * them on servers.
  * @param schemas their schemas; undefined, as by default, is the one that the connection sees without naming it.
  * @throws GemachError `DATABASE_EXPECTED`, and what the database says
@@ -24,5 +24,6 @@ export async function readTables(
 ): Promise<readonly TableLayout[]> {
   const { sender, dialect } = connectionOf(db, "readTables");
   const read = readers[dialect.name];
-  return await read((text) => sendOwn(sender, text, "the tables that are there"), dialect, schemas);
+  const tables = await read((text) => sendOwn(sender, text, "the tables that are there"), dialect, schemas);
+  return tables.filter(({ table }) => !table.startsWith("gemach_"));
 }

@@ -10,6 +10,9 @@ const statements = (quoted: string, literal: string) => ({
   indexes: `select m.name, i.name, i."unique", i.origin, x.name, x."desc", x.coll from ${quoted}.sqlite_schema as m join pragma_index_list(m.name, ${literal}) as i join pragma_index_xinfo(i.name, ${literal}) as x where m.type = 'table' and x.key = 1 order by m.name, i.seq desc, x.seqno`,
 });
 
+/** SQLite gives these back in capital letters, however they were written. */
+const standardTypes = new Set(["INTEGER", "INT", "TEXT", "REAL", "BLOB", "ANY"]);
+
 /** The condition of an index, as its statement has it behind the last parenthesis of its columns. */
 function conditionIn(sql: string): string | undefined {
   const match = /\)\s*where\s+([\s\S]+)$/i.exec(sql);
@@ -62,7 +65,7 @@ function takeColumns(
     const said = words.get(String(table))?.columns.get(String(name));
     const kind = Number(hidden);
     draft.columns.push({
-      ...columnDraft(String(name), String(type)),
+      ...columnDraft(String(name), standardTypes.has(String(type)) ? String(type).toLowerCase() : String(type)),
       isNullable: !isTrue(notNull),
       collation: said?.collation === "binary" ? undefined : said?.collation,
       standard: textOr(standard),

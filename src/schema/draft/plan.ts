@@ -32,6 +32,9 @@ export function inOrder(tables: readonly TableLayout[], isLate: (key: ForeignKey
   }));
 }
 
+/** Tables in the order in which they can be dropped, each with those of its foreign keys that have to go before. */
+export const outOfOrder = (tables: readonly TableLayout[]) => [...inOrder(tables, () => false)].reverse();
+
 /**
  * Foreign keys that must not be there while others change: those whose columns change, here or there, and those that lead to a
  * key that goes. They come back at the end.

@@ -14,7 +14,7 @@ export interface Renames {
 const pathOf = ({ schema, table }: TableReference): string => (schema === undefined ? table : `${schema}.${table}`);
 
 /** A text of SQL with other names of columns in it. */
-function renamed(text: string, names: ReadonlyMap<string, string>, { name, text: { quote } }: Dialect): string {
+export function renamed(text: string, names: ReadonlyMap<string, string>, { name, text: { quote } }: Dialect): string {
   let made = "";
   let from = 0;
   for (const { kind, text: one, start, end } of tokensOf(text, name)) {

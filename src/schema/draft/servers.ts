@@ -15,7 +15,7 @@ import {
 import type { Change } from "../compare/change.js";
 import { typeForm } from "../compare/forms.js";
 import { familyOf } from "./conversion.js";
-import { inOrder, inTheWay, type Of, only, type Way } from "./plan.js";
+import { inOrder, inTheWay, type Of, only, outOfOrder, type Way } from "./plan.js";
 
 /** How a server changes a table. */
 interface Words {
@@ -179,7 +179,7 @@ export function serverStatements(given: Way, dialect: Dialect): readonly string[
   const byTable = new Map<string, Change[]>();
   for (const change of changes)
     byTable.set(tableKey(change.table), [...(byTable.get(tableKey(change.table)) ?? []), change]);
-  const gone = only(changes, "drop table").map(({ table }) => table);
+  const gone = outOfOrder(only(changes, "drop table").map(({ table }) => table));
   const dropKey = (table: TableReference, name: string | undefined) =>
     `alter table ${qualifiedTable(table, dialect)} ${words.dropForeignKey} ${quote(name ?? "")}`;
   const addKey = (table: TableReference, key: Of<"add foreign key">["key"]) =>
@@ -187,7 +187,7 @@ export function serverStatements(given: Way, dialect: Dialect): readonly string[
   const dropped = [
     ...only(changes, "drop foreign key").map(({ table, key }) => ({ table, name: key.name })),
     ...waiting.map(({ table, drop }) => ({ table, name: drop.name })),
-    ...gone.flatMap((table) => table.foreignKeys.map(({ name }) => ({ table, name }))),
+    ...gone.flatMap(({ table, lateKeys }) => lateKeys.map(({ name }) => ({ table, name }))),
   ];
   const schemas = new Set(
     created.flatMap(({ schema }) =>
@@ -218,7 +218,7 @@ export function serverStatements(given: Way, dialect: Dialect): readonly string[
     ...ordered.flatMap(({ table, lateKeys }) => lateKeys.map((key) => addKey(table, key))),
     ...only(changes, "add foreign key").map(({ table, key }) => addKey(table, key)),
     ...waiting.map(({ table, add }) => addKey(table, add)),
-    ...gone.map((table) => `drop table ${qualifiedTable(table, dialect)}`),
+    ...gone.map(({ table }) => `drop table ${qualifiedTable(table, dialect)}`),
   ];
 }
 

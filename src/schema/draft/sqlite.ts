@@ -3,7 +3,7 @@ import { columnText, type Dialect, indexText, qualifiedTable, type TableLayout, 
 import type { Change } from "../compare/change.js";
 import { isForeign } from "../compare/forms.js";
 import { speaksOf } from "../text/tokens.js";
-import { inOrder, only, type Way } from "./plan.js";
+import { inOrder, only, outOfOrder, type Way } from "./plan.js";
 import { renameStatements } from "./servers.js";
 
 /** What a constant default is to SQLite, which alone an added column may have that is not null. */
@@ -55,14 +55,6 @@ function remade(found: TableLayout, wanted: TableLayout, dialect: Dialect): read
     ({ name, computed }) =>
       computed === undefined && found.columns.some((other) => other.name === name && other.computed === undefined),
   );
-  // An added column that must have a value takes its default where rows are left out: the same as for a row to come.
-  const source = kept.map((column) => {
-    const before = found.columns.find(({ name }) => name === column.name);
-    const name = quote(column.name);
-    return before?.isNullable === true && !column.isNullable && column.standard !== undefined
-      ? `coalesce(${name}, ${column.standard})`
-      : name;
-  });
   const names = kept.map(({ name }) => quote(name)).join(", ");
   const others = found.indexes.filter((index) => isForeign(index));
   return [
@@ -70,7 +62,7 @@ function remade(found: TableLayout, wanted: TableLayout, dialect: Dialect): read
     ...(kept.length === 0
       ? []
       : [
-          `insert into ${qualifiedTable(to, dialect)} (${names})\nselect ${source.join(", ")} from ${qualifiedTable(wanted, dialect)}`,
+          `insert into ${qualifiedTable(to, dialect)} (${names})\nselect ${names} from ${qualifiedTable(wanted, dialect)}`,
         ]),
     `drop table ${qualifiedTable(wanted, dialect)}`,
     `alter table ${qualifiedTable(to, dialect)} rename to ${quote(wanted.table)}`,
@@ -79,8 +71,9 @@ function remade(found: TableLayout, wanted: TableLayout, dialect: Dialect): read
   ];
 }
 
-/** Before and after tables are made anew: keys that lead to them are not looked at meanwhile, nor are names in triggers and views. */
-const aside = ["pragma foreign_keys = off", "pragma legacy_alter_table = on"];
+/** Around tables that are made anew: keys that lead to them are not looked at meanwhile, nor are names in triggers and views. */
+const withoutKeys = "pragma foreign_keys = off";
+const withoutNames = "pragma legacy_alter_table = on";
 const back = ["pragma legacy_alter_table = off", "pragma foreign_keys = on"];
 
 /** The statements by which SQLite brings tables along. */
@@ -92,7 +85,8 @@ export function sqliteStatements({ found, wanted, changes }: Way, dialect: Diale
     only(changes, "create table").map(({ table }) => table),
     () => false,
   );
-  let isRemade = only(changes, "drop table").length > 0;
+  const gone = outOfOrder(only(changes, "drop table").map(({ table }) => table));
+  let isRemade = gone.some(({ lateKeys }) => lateKeys.length > 0);
   const altered = found.flatMap((table) => {
     const own = changes.filter(
       (change) =>
@@ -114,14 +108,14 @@ export function sqliteStatements({ found, wanted, changes }: Way, dialect: Diale
       ...only(own, "create index").map(({ index }) => indexText(table, index, rules, dialect)),
     ];
   });
+  const renames = renameStatements(changes, dialect);
   const statements = [
-    ...renameStatements(changes, dialect),
     ...created.flatMap(({ table }) => [
       tableText(table, table.foreignKeys, rules, dialect),
       ...table.indexes.map((index) => indexText(table, index, rules, dialect)),
     ]),
     ...altered,
-    ...only(changes, "drop table").map(({ table }) => `drop table ${qualifiedTable(table, dialect)}`),
+    ...gone.map(({ table }) => `drop table ${qualifiedTable(table, dialect)}`),
   ];
-  return isRemade ? [...aside, ...statements, ...back] : statements;
+  return isRemade ? [withoutKeys, ...renames, withoutNames, ...statements, ...back] : [...renames, ...statements];
 }

@@ -1,0 +1,104 @@
+import type { Dialect, TableLayout } from "../../sql/index.js";
+import { type Change, changeLabel } from "../compare/change.js";
+import { type Precondition, remarks } from "../migrations/migration.js";
+import { lossesIn } from "./losses.js";
+import type { Way } from "./plan.js";
+import { preconditionsOf } from "./preconditions.js";
+import type { Renames } from "./renames.js";
+import { statementsOfWay, wayBetween } from "./statements.js";
+
+/** A migration as it is drafted for one engine. */
+export interface Draft {
+  readonly changes: readonly Change[];
+  readonly statements: readonly string[];
+  /** What loses data or narrows a type, in words by which it can be allowed. */
+  readonly losses: readonly string[];
+  readonly preconditions: readonly Precondition[];
+  /** What undoes it, and what it cannot bring back. */
+  readonly undo: { readonly statements: readonly string[]; readonly preconditions: readonly Precondition[] };
+}
+
+const reversed = ({ tables, columns }: Renames): Renames => {
+  const newName = (path: string): string => {
+    const [, table = path, column] = /^(.*)\.([^.]*)$/.exec(path) ?? [];
+    return `${tables[table] ?? table}.${column}`;
+  };
+  return {
+    tables: Object.fromEntries(
+      Object.entries(tables).map(([from, to]) => [
+        `${from.slice(0, from.lastIndexOf(".") + 1)}${to}`,
+        from.slice(from.lastIndexOf(".") + 1),
+      ]),
+    ),
+    columns: Object.fromEntries(
+      Object.entries(columns).map(([path, to]) => {
+        const renamed = newName(path);
+        return [`${renamed.slice(0, renamed.lastIndexOf("."))}.${to}`, path.slice(path.lastIndexOf(".") + 1)];
+      }),
+    ),
+  };
+};
+
+/** Drafts what leads from tables that there are to those that there are to be, and back. */
+export function draftBetween(
+  found: readonly TableLayout[],
+  wanted: readonly TableLayout[],
+  renames: Renames,
+  dialect: Dialect,
+): Draft {
+  const way: Way = wayBetween(found, wanted, renames, dialect);
+  const back = wayBetween(
+    way.wanted,
+    found.filter(({ kind }) => kind === "table"),
+    reversed(renames),
+    dialect,
+  );
+  return {
+    changes: way.changes,
+    statements: statementsOfWay(way, dialect),
+    losses: lossesIn(way.changes, dialect.name),
+    preconditions: preconditionsOf(way, dialect),
+    undo: { statements: statementsOfWay(back, dialect), preconditions: preconditionsOf(back, dialect) },
+  };
+}
+
+const engines: Readonly<Record<string, string>> = { sqlite: "SQLite", postgres: "PostgreSQL", mariadb: "MariaDB" };
+
+const preconditionLines = (preconditions: readonly Precondition[]): readonly string[] =>
+  preconditions.flatMap(({ meaning, query }) => [
+    `${remarks.precondition} ${meaning.replaceAll(/\s+/g, " ")}`,
+    ...query.split("\n").map((line) => `--   ${line}`),
+  ]);
+
+const body = (statements: readonly string[]): string =>
+  statements.length === 0 ? "" : `\n${statements.map((one) => `${one};\n`).join("\n")}`;
+
+/** The text of a migration's file. */
+export function migrationText(
+  draft: Pick<Draft, "changes" | "losses" | "preconditions" | "statements">,
+  name: string,
+  { name: dialect }: Dialect,
+  further: readonly string[] = [],
+): string {
+  const head = [
+    `-- ${name}, for ${engines[dialect]}.`,
+    ...draft.changes.map((change) => `-- ${changeLabel(change).replaceAll(/\s+/g, " ")}`),
+    ...draft.losses.map((loss) => `-- loses or narrows: ${loss.replaceAll(/\s+/g, " ")}`),
+    ...further,
+    ...preconditionLines(draft.preconditions),
+  ];
+  return `${head.join("\n")}\n${body(draft.statements)}`;
+}
+
+/** The text of the file that undoes it. */
+export function undoText(
+  { undo, losses }: Pick<Draft, "undo" | "losses">,
+  name: string,
+  { name: dialect }: Dialect,
+): string {
+  const gone = losses
+    .filter((loss) => loss.startsWith("drop"))
+    .map((loss) => `-- the values of this are gone: ${loss}`);
+  const head = [`-- Undoes ${name}, for ${engines[dialect]}.`, ...gone, ...preconditionLines(undo.preconditions)];
+  return `${head.join("\n")}\n${body(undo.statements)}`;
+}

@@ -1,0 +1,30 @@
+import { createText, type Dialect, type TableLayout } from "../../sql/index.js";
+import { tableLabel } from "../compare/change.js";
+import { isForeign } from "../compare/forms.js";
+import { remarks } from "../migrations/migration.js";
+import { inOrder } from "./plan.js";
+
+/**
+ * The text of a migration that makes the tables which a database has already, for machines that begin with nothing; where they are
+ * there, it is only written down. Views, and what tables do not say of themselves, are not in it.
+ */
+export function startText(tables: readonly TableLayout[], dialect: Dialect): string {
+  const own = tables.filter(({ kind }) => kind === "table");
+  const ordered = inOrder(own, () => false);
+  const statements = createText(
+    ordered.map(({ table, lateKeys }) => ({
+      // An index that a key has of its own comes with the key.
+      table: { ...table, indexes: table.indexes.filter((index) => !(isForeign(index) && index.own === undefined)) },
+      lateKeys,
+    })),
+    dialect.definition.rules,
+    dialect,
+  );
+  const views = tables.filter(({ kind }) => kind === "view").map(tableLabel);
+  const head = [
+    "-- What was there before the first migration.",
+    `${remarks.start} ${JSON.stringify(own.map(tableLabel))}`,
+    ...(views.length === 0 ? [] : [`-- views that are not in it: ${views.join(", ")}`]),
+  ];
+  return `${head.join("\n")}\n\n${statements.map((one) => `${one};\n`).join("\n")}`;
+}

@@ -1,0 +1,90 @@
+import type { Transaction } from "../../database/index.js";
+import { GemachError } from "../../errors/index.js";
+import type { DialectName } from "../../sql/index.js";
+import { statementsOf } from "../text/statements.js";
+
+/** A step in the life of a schema, as its files have it, for one engine. */
+export interface Migration {
+  readonly number: number;
+  /** By which a database knows whether it ran: no two have the same. */
+  readonly name: string;
+  /** Its text of SQL, or of code. */
+  readonly content: string;
+  /** What undoes it; undefined where nothing says. */
+  readonly undo?: string | undefined;
+  /** Code instead of SQL. */
+  readonly code?: MigrationCode | undefined;
+}
+
+/** A migration that is code: each of its functions gets the transaction that it is to work in. */
+export interface MigrationCode {
+  readonly forward: (tx: Transaction) => unknown;
+  readonly undo?: (tx: Transaction) => unknown;
+}
+
+/** A query that must find nothing before a migration begins, and what it would mean if it did. */
+export interface Precondition {
+  readonly meaning: string;
+  readonly query: string;
+}
+
+/** What a text of SQL says: statements, and remarks that the library reads. */
+export interface Script {
+  readonly statements: readonly string[];
+  readonly preconditions: readonly Precondition[];
+  /** Whether its statements cannot be one transaction. */
+  readonly isApart: boolean;
+  /** Tables that are there already where a database existed before its first migration. */
+  readonly startsWith: readonly string[];
+}
+
+/** Remarks that the library reads, each at the beginning of a line. */
+export const remarks = {
+  precondition: "-- must find nothing:",
+  apart: "-- not in one transaction",
+  start: "-- starting point:",
+} as const;
+
+/** Reads a text of a migration. */
+export function scriptOf(text: string, dialect: DialectName): Script {
+  const preconditions: Precondition[] = [];
+  const startsWith: string[] = [];
+  let isApart = false;
+  const lines = text.split(/\r?\n/);
+  for (const [i, line] of lines.entries()) {
+    if (line.startsWith(remarks.precondition)) {
+      const query: string[] = [];
+      for (let next = i + 1; lines[next]?.startsWith("--   "); next++) query.push((lines[next] as string).slice(5));
+      preconditions.push({ meaning: line.slice(remarks.precondition.length).trim(), query: query.join("\n") });
+    }
+    if (line.startsWith(remarks.apart)) isApart = true;
+    if (line.startsWith(remarks.start)) startsWith.push(...(JSON.parse(line.slice(remarks.start.length)) as string[]));
+  }
+  return { statements: statementsOf(text, dialect), preconditions, isApart, startsWith };
+}
+
+/** "003-rename-price" */
+export const labelOf = ({ number, name }: Pick<Migration, "number" | "name">): string =>
+  `${String(number).padStart(3, "0")}-${name}`;
+
+/** What tells whether a text is the one that ran: its SHA-256, whatever ends its lines. */
+export async function checksumOf(text: string): Promise<string> {
+  const bytes = new TextEncoder().encode(text.replaceAll("\r\n", "\n").trimEnd());
+  const digest = new Uint8Array(await crypto.subtle.digest("SHA-256", bytes));
+  return [...digest].map((byte) => byte.toString(16).padStart(2, "0")).join("");
+}
+
+/**
+ * The migration of a number, a name, or both.
+ * @throws GemachError `MIGRATION_UNKNOWN`
+ */
+export function migrationNamed<M extends Pick<Migration, "number" | "name">>(
+  migrations: readonly M[],
+  name: string,
+): M {
+  const found = migrations.find(
+    (one) => one.name === name || labelOf(one) === name || (/^\d+$/.test(name) && Number(name) === one.number),
+  );
+  if (found !== undefined) return found;
+  throw new GemachError("MIGRATION_UNKNOWN", { name, known: migrations.map(labelOf) });
+}
