@@ -7,6 +7,7 @@ import { layOutAll } from "../src/sql/index.js";
 import { type Engine, useEngines } from "./support/engines.js";
 import { canGoOn, type LayoutSpec, modelOf, pairs, rowsOf, sameColumns } from "./support/random-layouts.js";
 import { seed } from "./support/seed.js";
+import { wipe } from "./support/wipe.js";
 
 const { all } = useEngines();
 const runs = Number(process.env.GEMACH_LAYOUTS ?? 20);
@@ -15,21 +16,6 @@ type Untyped = any;
 
 const wantedOf = (model: object, dialect: Parameters<typeof layOutAll>[1]) =>
   layOutAll(describeTables(entitiesOf(model as never)), dialect).map(({ table }) => table);
-
-/** Leaves no table, whatever an earlier try left. */
-async function wipe(engine: Engine): Promise<void> {
-  const db = engine.connect();
-  const quoted = db.dialect.text.quote;
-  const tables = await readTables(db);
-  if (db.dialect.name === "sqlite") await engine.execute("pragma foreign_keys = off");
-  else
-    for (const { table, foreignKeys } of tables)
-      for (const { name } of foreignKeys)
-        await engine.execute(`alter table ${quoted(table)} drop ${db.dialect.name === "mariadb" ? "foreign key" : "constraint"} ${quoted(name ?? "")}`);
-  for (const { table } of tables) await engine.execute(`drop table ${quoted(table)}`);
-  if (db.dialect.name === "sqlite") await engine.execute("pragma foreign_keys = on");
-  await engine.execute("drop table if exists gemach_journal");
-}
 
 const pathOf = (names: readonly string[]) => names.join(";\n");
 

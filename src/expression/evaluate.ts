@@ -211,6 +211,9 @@ export function evaluate(node: Node, read: ReadColumn): Scalar {
       return read(node.column);
     case "value":
       return node.value;
+    case "raw":
+      // Only the database knows; a rule that has such a part is not looked at here.
+      return null;
     case "call": {
       const values = node.operands.map((operand) => evaluate(operand, read));
       if (node.call === "coalesce") return values.find((value) => value !== null) ?? null;
@@ -257,6 +260,8 @@ function isTrue(node: Node, read: ReadColumn, unknown: boolean, isNegated = fals
     }
     case "not":
       return isTrue(node.item, read, unknown, !isNegated);
+    case "raw":
+      return unknown;
     case "isNull":
       return (evaluate(node.operand, read) === null) !== isNegated;
     case "column":

@@ -18,7 +18,7 @@ const ownByKind = {
   exists: false,
   group: false,
   window: false,
-  raw: false,
+  raw: true,
   inRows: false,
   inQuery: false,
   existsQuery: false,

@@ -6,6 +6,7 @@ import {
   factsKey,
   flatColumns,
   isValueObject,
+  kinds,
   type NameConvention,
   type StandardSchema,
   sameName,
@@ -69,6 +70,11 @@ export type NewRowOf<X> = X extends Entity<infer D, infer E> ? NewRow<D, E> : ne
 export interface ModelOptions {
   /** Derives the column names that are not given with `named`; the default takes the property's name as it is. */
   readonly columnNames?: NameConvention;
+  /**
+   * How the database compares and sorts texts whose column does not say it by `collated`, by the name of the dialect; by code point where
+   * it is left out. `{ postgres: "default" }` for tables that others made with their database's own collation.
+   */
+  readonly collations?: { readonly sqlite?: string; readonly postgres?: string; readonly mariadb?: string };
 }
 
 /** Makes instances of a user's class: by its own function, or without its constructor. */
@@ -121,7 +127,17 @@ const standingIn = (
     return { name, column, value, removed: one.removed };
   });
 
-function draft(name: string, { table, columns, options }: EntityDefinition, columnNames: NameConvention): Draft {
+/** A type of the engine's own has its own collation, unless the column says one. */
+const collationsOf = ({ type, collations }: ColumnFacts, usual: Readonly<Record<string, string>>) =>
+  Object.keys(collations).length > 0 || !kinds[type.kind].hasCollation || type.stored !== undefined
+    ? collations
+    : usual;
+
+function draft(
+  name: string,
+  { table, columns, options }: EntityDefinition,
+  { columnNames = sameName, collations = {} }: ModelOptions,
+): Draft {
   const resolved = new Map(
     flatColumns(columns).map(
       ({ path: property, steps, column: { [factsKey]: facts }, mayBeMissing }): [string, ResolvedColumn] => [
@@ -144,7 +160,7 @@ function draft(name: string, { table, columns, options }: EntityDefinition, colu
           ...defaultOf(facts),
           initial: facts.initial,
           schema: facts.schema,
-          collations: facts.collations,
+          collations: collationsOf(facts, collations),
         },
       ],
     ),
@@ -242,7 +258,7 @@ export function model(definitions: object, options: ModelOptions = {}): object {
   const flat = flatDefinitions(given, columnNames);
   const mistakes = [...pathMistakes(given), ...mistakesOf(flat)];
   if (mistakes.length > 0) throw new GemachError("MODEL_INVALID", { mistakes });
-  const drafts = new Map(Object.entries(given).map(([name, one]) => [name, draft(name, one, columnNames)]));
+  const drafts = new Map(Object.entries(given).map(([name, one]) => [name, draft(name, one, options)]));
   link(flat, drafts);
   const unruly = [...drafts.values()].flatMap((made) =>
     settleRules(made, (given[made.name] as EntityDefinition).options),

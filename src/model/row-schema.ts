@@ -10,6 +10,8 @@ import { didYouMean } from "../errors/index.js";
 import {
   columnsIn,
   keepsRule,
+  type Node,
+  partsOf,
   type ResolvedColumn,
   type ResolvedEntity,
   type ResolvedMember,
@@ -88,9 +90,13 @@ function valueIn(row: unknown, column: ResolvedColumn, isPartial: boolean): Scal
   return column.hasDefault ? column.defaultValue : null;
 }
 
+/** Whether only the database can tell what a rule says. */
+const hasRaw = (node: Node): boolean => node.kind === "raw" || partsOf(node).some(hasRaw);
+
 /** The rules that a row breaks, as far as it says enough to tell. */
 function brokenRules({ checks }: ResolvedEntity, row: unknown, isPartial: boolean): readonly StandardIssue[] {
   return [...checks].flatMap(([name, rule]) => {
+    if (hasRaw(rule)) return [];
     const values = new Map(columnsIn(rule).map((column) => [column, valueIn(row, column, isPartial)]));
     if ([...values.values()].includes(undefined)) return [];
     return keepsRule(rule, (column) => values.get(column) ?? null) ? [] : [{ message: `breaks the rule '${name}'` }];

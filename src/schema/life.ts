@@ -1,3 +1,7 @@
+export { type Adoption, adoptTables } from "./adopt/adopt.js";
+export { evidenceIn } from "./adopt/evidence.js";
+export { type Guess, guessRelations } from "./adopt/guess.js";
+export { columnLines, entityLines, relationLine } from "./adopt/source.js";
 export { readTables } from "./catalogue/read.js";
 export { readSizes } from "./catalogue/sizes.js";
 export { type Change, changeLabel, tableLabel } from "./compare/change.js";
@@ -19,3 +23,4 @@ export {
 } from "./migrations/migration.js";
 export { type Obstacle, obstaclesIn, obstacleText } from "./migrations/preconditions.js";
 export { type MigrationState, type MigrationStatus, statusOf } from "./migrations/status.js";
+export { statementsOf } from "./text/statements.js";

@@ -16,6 +16,7 @@ export {
   defaultText,
   foreignKeyText,
   indexText,
+  isEnclosed,
   tableText,
   uniqueText,
 } from "./definition/table-text.js";

@@ -5,7 +5,7 @@ import { actionOf, columnDraft, type IndexDraft, inMap, isTrue, type TableDraft,
 const schemaOf = "nullif(n.nspname, current_schema())::text";
 
 const statements = (schemas: string) => ({
-  columns: `select ${schemaOf}, c.relname::text, c.relkind::text, obj_description(c.oid, 'pg_class'), a.attname::text, format_type(a.atttypid, a.atttypmod), a.attnotnull::int::text, pg_get_expr(d.adbin, d.adrelid), a.attidentity::text, a.attgenerated::text, l.collname::text, col_description(c.oid, a.attnum)
+  columns: `select ${schemaOf}, c.relname::text, c.relkind::text, obj_description(c.oid, 'pg_class'), a.attname::text, format_type(a.atttypid, a.atttypmod) || repeat('[]', greatest(a.attndims - 1, 0)), a.attnotnull::int::text, pg_get_expr(d.adbin, d.adrelid), a.attidentity::text, a.attgenerated::text, l.collname::text, col_description(c.oid, a.attnum), (select json_agg(e.enumlabel order by e.enumsortorder)::text from pg_enum as e where e.enumtypid = a.atttypid)
 from pg_class as c join pg_namespace as n on n.oid = c.relnamespace join pg_attribute as a on a.attrelid = c.oid and a.attnum > 0 and not a.attisdropped
 left join pg_attrdef as d on d.adrelid = c.oid and d.adnum = a.attnum left join pg_collation as l on l.oid = a.attcollation and right(format_type(a.atttypid, null), 2) <> '[]'
 where c.relkind in ('r', 'p', 'v', 'm', 'f') and not c.relispartition and n.nspname in (${schemas}) order by 1, 2, a.attnum`,
@@ -38,7 +38,21 @@ export const readPostgresCatalogue: CatalogueReader = async (ask, { text: { lite
   const keyOf = (schema: unknown, table: unknown): string => tableKey({ schema: textOr(schema), table: String(table) });
 
   for (const row of await ask(asked.columns)) {
-    const [schema, table, kind, comment, name, type, notNull, standard, identity, generated, collation, remark] = row;
+    const [
+      schema,
+      table,
+      kind,
+      comment,
+      name,
+      type,
+      notNull,
+      standard,
+      identity,
+      generated,
+      collation,
+      remark,
+      choices,
+    ] = row;
     const draft = inMap(tables, keyOf(schema, table), () => ({
       ...tableDraft(textOr(schema), String(table), kind === "v" || kind === "m" ? "view" : "table"),
       comment: textOr(comment),
@@ -53,6 +67,7 @@ export const readPostgresCatalogue: CatalogueReader = async (ask, { text: { lite
       isIdentity: textOr(identity) !== undefined || text?.startsWith("nextval(") === true,
       computed: textOr(generated) === undefined ? undefined : { text: text ?? "", isStored: generated === "s" },
       comment: textOr(remark),
+      choices: choices === null ? undefined : listIn(choices),
     });
   }
   for (const row of await ask(asked.constraints)) {

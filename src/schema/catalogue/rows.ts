@@ -18,7 +18,7 @@ export const tableDraft = (schema: string | undefined, table: string, kind: Tabl
 
 /** A column of which only the name is known yet. */
 export const columnDraft = (name: string, type: string): ColumnLayout => ({
-  ...{ name, type, collation: undefined, isNullable: true, standard: undefined, isIdentity: false },
+  ...{ name, type, collation: undefined, isCollated: true, isNullable: true, standard: undefined, isIdentity: false },
   ...{ computed: undefined, unknown: undefined, comment: undefined },
 });
 

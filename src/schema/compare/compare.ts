@@ -1,5 +1,12 @@
 import { type TableReference, tableKey } from "../../model/index.js";
-import type { ColumnLayout, DialectName, ForeignKeyLayout, IndexLayout, TableLayout } from "../../sql/index.js";
+import type {
+  CheckLayout,
+  ColumnLayout,
+  DialectName,
+  ForeignKeyLayout,
+  IndexLayout,
+  TableLayout,
+} from "../../sql/index.js";
 import { expressionForm } from "../text/expression-form.js";
 import type { Change, ColumnFact } from "./change.js";
 import { collationForm, indexForm, isForeign, standardForm, typeForm } from "./forms.js";
@@ -28,7 +35,10 @@ function factsApart(
 ): readonly ColumnFact[] {
   const facts: ColumnFact[] = [];
   // SQLite hands out the numbers of every "integer primary key", whatever a model says of them.
-  const isAlike = found.isIdentity === wanted.isIdentity || (dialect === "sqlite" && isKey);
+  const isAlike =
+    found.isIdentity === wanted.isIdentity ||
+    (dialect === "sqlite" && isKey) ||
+    (found.isIdentity && wanted.unknown === "default");
   if (!isAlike) facts.push("identity");
   if (typeForm(found.type, dialect) !== typeForm(wanted.type, dialect)) facts.push("type");
   if (
@@ -38,7 +48,7 @@ function factsApart(
     wanted.unknown !== "computation"
   )
     facts.push("null");
-  if (collationForm(found) !== collationForm(wanted)) facts.push("collation");
+  if (wanted.isCollated && collationForm(found) !== collationForm(wanted)) facts.push("collation");
   const isHandedOut = found.isIdentity && wanted.isIdentity;
   if (!isHandedOut && wanted.unknown !== "default" && standardForm(found, dialect) !== standardForm(wanted, dialect))
     facts.push("default");
@@ -71,19 +81,20 @@ function* columnChanges(found: TableLayout, wanted: TableLayout, dialect: Dialec
 const actionForm = (action: ForeignKeyLayout["onDelete"], dialect: DialectName): string =>
   action === "restrict" && dialect === "mariadb" ? "no action" : action;
 
+/** A foreign key in a form by which two are alike, in whatever order their pairs of columns stand. */
 const foreignKeyForm = (key: ForeignKeyLayout, dialect: DialectName): string =>
   JSON.stringify([
-    ...[key.columns, tableKey(key.target), key.targetColumns],
+    ...[key.columns.map((column, i) => [column, key.targetColumns[i]]).sort(), tableKey(key.target)],
     ...[actionForm(key.onDelete, dialect), actionForm(key.onUpdate, dialect)],
   ]);
 
 /** What is unique, be it by a constraint or by an index of whole rows. */
 const uniqueForm = (columns: readonly string[]): string => JSON.stringify(columns);
 
-const isPlainUnique = (index: IndexLayout): boolean =>
+const isPlainUnique = (index: IndexLayout, dialect: DialectName): boolean =>
   index.isUnique &&
   index.condition === undefined &&
-  !isForeign(index) &&
+  !isForeign(index, dialect) &&
   !index.parts.some(({ descending }) => descending);
 
 const partColumns = ({ parts }: IndexLayout): readonly string[] => parts.map(({ column }) => column ?? "");
@@ -99,7 +110,7 @@ function* indexChanges(found: TableLayout, wanted: TableLayout, dialect: Dialect
   const uniques = (layout: TableLayout) => [
     ...layout.uniques.map((key) => ({ key, index: undefined })),
     ...layout.indexes
-      .filter(isPlainUnique)
+      .filter((index) => isPlainUnique(index, dialect))
       .map((index) => ({ key: { name: index.name, columns: partColumns(index) }, index })),
   ];
   const columnsOf = ({ key }: ReturnType<typeof uniques>[number]) => uniqueForm(key.columns);
@@ -109,26 +120,36 @@ function* indexChanges(found: TableLayout, wanted: TableLayout, dialect: Dialect
   for (const { key, index } of unique.missing)
     yield index === undefined ? { kind: "add unique", table, key } : { kind: "create index", table, index };
   const form = (index: IndexLayout) => indexForm(index, dialect);
-  const plain = ({ indexes }: TableLayout) => indexes.filter((index) => !isForeign(index) && !isPlainUnique(index));
+  const plain = ({ indexes }: TableLayout) =>
+    indexes.filter((index) => !isForeign(index, dialect) && !isPlainUnique(index, dialect));
   const others = apart(plain(found), plain(wanted), form, form);
   for (const index of others.surplus)
     if (!isOfForeignKey(index, found, dialect)) yield { kind: "drop index", table, index };
   for (const index of others.missing) yield { kind: "create index", table, index };
 }
 
+/** MariaDB's type JSON is a text with a rule. */
+const isOfType = ({ text }: CheckLayout, { columns }: TableLayout, dialect: DialectName): boolean =>
+  dialect === "mariadb" &&
+  columns.some(({ name }) => expressionForm(text, dialect) === `json_valid("${name.toLowerCase()}")`);
+
 function* constraintChanges(found: TableLayout, wanted: TableLayout, dialect: DialectName): Generator<Change> {
   const table = referenceOf(found);
-  if (uniqueForm(found.primaryKey.columns) !== uniqueForm(wanted.primaryKey.columns)) {
+  // A model without a key says nothing of the table's.
+  const hasKey = wanted.primaryKey.columns.length > 0;
+  // Its columns stand in the model's order there, and in another one here.
+  const keyForm = ({ primaryKey }: TableLayout) => uniqueForm([...primaryKey.columns].sort());
+  if (hasKey && keyForm(found) !== keyForm(wanted)) {
     if (found.primaryKey.columns.length > 0) yield { kind: "drop primary key", table, key: found.primaryKey };
-    if (wanted.primaryKey.columns.length > 0) yield { kind: "add primary key", table, key: wanted.primaryKey };
+    yield { kind: "add primary key", table, key: wanted.primaryKey };
   }
-  const keyForm = (key: ForeignKeyLayout) => foreignKeyForm(key, dialect);
-  const keys = apart(found.foreignKeys, wanted.foreignKeys, keyForm, keyForm);
+  const ofForeignKey = (key: ForeignKeyLayout) => foreignKeyForm(key, dialect);
+  const keys = apart(found.foreignKeys, wanted.foreignKeys, ofForeignKey, ofForeignKey);
   for (const key of keys.surplus) yield { kind: "drop foreign key", table, key };
   for (const key of keys.missing) yield { kind: "add foreign key", table, key };
   const checkForm = ({ text }: { readonly text: string }) => expressionForm(text, dialect);
   const checks = apart(found.checks, wanted.checks, checkForm, checkForm);
-  for (const check of checks.surplus) yield { kind: "drop check", table, check };
+  for (const check of checks.surplus) if (!isOfType(check, found, dialect)) yield { kind: "drop check", table, check };
   for (const check of checks.missing) yield { kind: "add check", table, check };
 }
 

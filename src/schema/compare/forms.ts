@@ -47,7 +47,8 @@ export function typeForm(type: string, dialect: DialectName): string {
       .replace(/^integer\b/, "int")
       .replace(/^json$/, "longtext")
       .replace(displayWidth, (width, name) => (width === "tinyint(1)" ? width : name));
-  const [element, ...lists] = plain.split("[]");
+  // How many dimensions a list has is declared, and not looked at (PostgreSQL's manual, 8.15.1).
+  const [element, ...lists] = plain.replace(/(?:\[\])+$/, "[]").split("[]");
   const found = postgresNames.find(([pattern]) => pattern.test(element as string));
   return [found === undefined ? element : (element as string).replace(...found), ...lists].join("[]");
 }
@@ -86,9 +87,17 @@ export function standardForm({ standard, type }: ColumnLayout, dialect: DialectN
   return /^(?:integer|bigint|smallint|int|numeric|decimal|real|double|mediumint|tinyint)/.test(kind) ? bare : form;
 }
 
-/** Whether a model has words for an index. */
-export const isForeign = ({ own, parts, method }: IndexLayout): boolean =>
-  own !== undefined || method !== undefined || parts.some(({ column }) => column === undefined);
+/** Conditions of indexes that a model has words for: values of columns, or none. */
+const plainCondition = /^(?:is|=)\("[^"]*", (?:null|true|false|-?[\d.]+|'[^']*')\)$/;
+
+/** Whether a model has no words for an index: one of an expression, of another method, of other rows than those with some values. */
+export function isForeign({ own, parts, method, condition }: IndexLayout, dialect: DialectName): boolean {
+  if (own !== undefined || method !== undefined || parts.some(({ column }) => column === undefined)) return true;
+  if (condition === undefined) return false;
+  const form = expressionForm(condition, dialect);
+  const conditions = form.startsWith("and(") ? form.slice(4, -1).split(/, (?=is\(|=\()/) : [form];
+  return !conditions.every((one) => plainCondition.test(one));
+}
 
 /** An index in a form by which two of the same are alike, whatever their names. */
 export const indexForm = ({ parts, isUnique, condition }: IndexLayout, dialect: DialectName): string =>

@@ -7,7 +7,8 @@ import { isWider } from "./conversion.js";
 function isLoss(change: Change, dialect: DialectName): boolean {
   if (change.kind === "drop table") return true;
   if (change.kind === "drop column") return change.column.computed === undefined;
-  if (change.kind !== "change column" || !change.facts.includes("type")) return false;
+  if (change.kind !== "change column" || !change.facts.includes("type") || change.to.computed !== undefined)
+    return false;
   return !isWider(typeForm(change.column.type, dialect), typeForm(change.to.type, dialect));
 }
 

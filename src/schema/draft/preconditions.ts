@@ -29,7 +29,7 @@ const unlike: Readonly<Record<string, (name: string, pattern: string) => string>
 function unfit(name: string, { column, to }: Of<"change column">, dialect: Dialect): string | undefined {
   const [before, after] = [typeForm(column.type, dialect.name), typeForm(to.type, dialect.name)];
   const [left, right] = [familyOf(before), familyOf(after)];
-  if (isWider(before, after)) return undefined;
+  if (isWider(before, after) || to.computed !== undefined) return undefined;
   if (dialect.name === "sqlite")
     return after === "integer" || after === "real" || after === "numeric"
       ? `cast(cast(${name} as numeric) as text) <> cast(${name} as text)`
@@ -68,6 +68,14 @@ export function preconditionsOf({ found, changes }: Way, dialect: Dialect): read
   const before = namesBefore(changes, dialect);
   const tables = new Map(found.map((table) => [tableKey(table), table]));
   const created = new Set(only(changes, "create table").map(({ table }) => tableKey(table)));
+  /** Columns of which nobody can say beforehand what they will hold. */
+  const coming = (of: TableReference): ReadonlySet<string> =>
+    new Set([
+      ...added(of),
+      ...only(changes, "change column")
+        .filter(({ table, facts }) => tableKey(table) === tableKey(of) && facts.includes("type"))
+        .map(({ to }) => to.name),
+    ]);
   const added = (of: TableReference): ReadonlySet<string> =>
     new Set(
       only(changes, "add column")
@@ -139,7 +147,7 @@ export function preconditionsOf({ found, changes }: Way, dialect: Dialect): read
         break;
       case "add check": {
         const { table, check } = change;
-        if (speaksOf(check.text, added(table), dialect.name)) break;
+        if (speaksOf(check.text, coming(table), dialect.name)) break;
         must(
           `${tableLabel(before.table(table))}: rows that break the rule ${check.text}`,
           `select ${keyOf(table)} from ${from(table)} where not (${before.text(table, check.text)})`,
@@ -148,7 +156,9 @@ export function preconditionsOf({ found, changes }: Way, dialect: Dialect): read
       }
       case "add foreign key": {
         const { table, key } = change;
-        if (key.columns.some((column) => added(table).has(column))) break;
+        const isComing = (of: TableReference, names: readonly string[]) =>
+          names.some((column) => coming(of).has(column));
+        if (isComing(table, key.columns) || isComing(key.target, key.targetColumns)) break;
         const names = key.columns.map((column) => nameOf(table, column));
         const present = names.map((name) => `held.${name} is not null`).join(" and ");
         const pairs = key.targetColumns

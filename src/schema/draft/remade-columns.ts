@@ -70,7 +70,7 @@ function* withRemade(
     yield { kind: "add unique", table, key: again };
   }
   for (const index of found.indexes) {
-    if (isGone.has(index) || isForeign(index)) continue;
+    if (isGone.has(index) || isForeign(index, dialect.name)) continue;
     if (!has(index.parts.map(({ column }) => column)) && !speaksOf(index.condition, names, dialect.name)) continue;
     const form = indexForm(index, dialect.name);
     const again = wanted.indexes.find((one) => indexForm(one, dialect.name) === form);

@@ -56,7 +56,7 @@ function remade(found: TableLayout, wanted: TableLayout, dialect: Dialect): read
       computed === undefined && found.columns.some((other) => other.name === name && other.computed === undefined),
   );
   const names = kept.map(({ name }) => quote(name)).join(", ");
-  const others = found.indexes.filter((index) => isForeign(index));
+  const others = found.indexes.filter((index) => isForeign(index, dialect.name));
   return [
     tableText({ ...wanted, ...to }, wanted.foreignKeys, rules, dialect),
     ...(kept.length === 0

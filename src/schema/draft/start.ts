@@ -14,7 +14,10 @@ export function startText(tables: readonly TableLayout[], dialect: Dialect): str
   const statements = createText(
     ordered.map(({ table, lateKeys }) => ({
       // An index that a key has of its own comes with the key.
-      table: { ...table, indexes: table.indexes.filter((index) => !(isForeign(index) && index.own === undefined)) },
+      table: {
+        ...table,
+        indexes: table.indexes.filter((index) => !(isForeign(index, dialect.name) && index.own === undefined)),
+      },
       lateKeys,
     })),
     dialect.definition.rules,

@@ -18,6 +18,8 @@ export interface ColumnLayout {
   readonly type: string;
   /** Undefined where it is the table's own, or its type knows none. */
   readonly collation: string | undefined;
+  /** Whether it is to be that one; else it is the database's matter. */
+  readonly isCollated: boolean;
   readonly isNullable: boolean;
   /** An expression of what rows get that leave it out. */
   readonly standard: string | undefined;
@@ -27,6 +29,8 @@ export interface ColumnLayout {
   /** What the table alone knows: a model says only that it is there. */
   readonly unknown: ColumnDescription["unknown"];
   readonly comment: string | undefined;
+  /** The texts of which it holds one, where its type is a list of such (PostgreSQL). */
+  readonly choices?: readonly string[] | undefined;
   /** What else its definition says, of which a model knows nothing. */
   readonly further?: string | undefined;
 }
@@ -103,10 +107,13 @@ function standardOf({ defaultValue, defaultExpression, type }: ColumnDescription
 function columnLayout(table: TableDescription, column: ColumnDescription, rules: TableRules, dialect: Dialect) {
   const { name, type, isNullable, isIdentity, computed, unknown, collations } = column;
   const isOwn = storedIn(type, dialect.name) !== undefined;
+  // A type of the engine's own has a collation where it is said.
+  const isCollated = kinds[type.kind].hasCollation && (!isOwn || collations?.[dialect.name] !== undefined);
   const layout: ColumnLayout = {
     name,
     type: rules.columnType(type, isIndexed(table, name)),
-    collation: kinds[type.kind].hasCollation && !isOwn ? rules.collation(collations) : undefined,
+    collation: isCollated ? rules.collation(collations) : undefined,
+    isCollated,
     isNullable,
     standard: standardOf(column, dialect),
     isIdentity,
@@ -144,9 +151,20 @@ export function indexLayout(
   };
 }
 
+/** Types that hold any text; another one in which a choice is stored has its texts of its own. */
+const textType =
+  /^(?:text|varchar|character varying|char|character|bpchar|citext|name|tinytext|mediumtext|longtext)(?![\w])/i;
+
+/** Whether a column's own type says what it holds. */
+const isOfOwnType = ({ type }: ColumnDescription, dialect: Dialect): boolean => {
+  const stored = storedIn(type, dialect.name);
+  return stored !== undefined && type.choices !== undefined && !textType.test(stored.type);
+};
+
 function checksOf(table: TableDescription, rules: TableRules, dialect: Dialect): readonly CheckLayout[] {
   const ofColumns = table.columns.flatMap((column): readonly CheckLayout[] => {
-    const text = column.isIdentity ? undefined : rules.check(column, dialect.text.quote(column.name));
+    const isSaid = column.isIdentity || isOfOwnType(column, dialect);
+    const text = isSaid ? undefined : rules.check(column, dialect.text.quote(column.name));
     return text === undefined ? [] : [{ name: undefined, text, column: column.name }];
   });
   const own = table.checks.map(({ name, rule }) => ({ name, text: ownExpression(rule, dialect), column: undefined }));

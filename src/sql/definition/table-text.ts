@@ -17,7 +17,7 @@ const listed = (columns: readonly string[], { text }: Dialect): string => column
 const plainDefault = /^(?:-?[\d.]+|'(?:[^'\\]|'')*'|null|true|false|current_timestamp)$/i;
 
 /** Whether a text stands in parentheses as a whole; those of its literals are never the first sign of it. */
-function isEnclosed(text: string): boolean {
+export function isEnclosed(text: string): boolean {
   if (!text.startsWith("(") || !text.endsWith(")")) return false;
   let depth = 0;
   for (let i = 0; i < text.length - 1; i++) {
