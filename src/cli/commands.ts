@@ -1,5 +1,6 @@
 // What the commands of a project do: loaded together, once one of them is asked for.
 export { loadProject } from "../project/index.js";
+export { adopt, projectOf } from "./adopt.js";
 export { apply } from "./apply.js";
 export { audit } from "./audit.js";
 export { auditRun } from "./audit-run.js";

@@ -2,6 +2,7 @@
 import { createRequire } from "node:module";
 import { Argument, Command, CommanderError, InvalidArgumentError, Option } from "commander";
 import { strategies } from "../expression/index.js";
+import type { AdoptCommand } from "./adopt.js";
 import type { ApplyCommand } from "./apply.js";
 import type { AuditCommand } from "./audit.js";
 import type { CompareCommand } from "./compare.js";
@@ -173,6 +174,33 @@ ofProject<[readonly string[]], ProjectOptions & AuditCommand>(
   async (options) => {
     if (command.length === 0) return false;
     await (await import("./commands.js")).auditRun(command as [string, ...string[]], options);
+    return true;
+  },
+);
+
+ofProject<[], ProjectOptions & AdoptCommand>(
+  program
+    .command("adopt")
+    .description(
+      "Make a model of a database that exists; where there is one, show what the database has and it has not.",
+    )
+    .addOption(onDatabase)
+    .option("--url <url>", "a database that no settings name: postgres://…, mariadb://…, sqlite:file")
+    .option("--schemas <names>", "further schemas than the connection's own", listFrom, [])
+    .option("--out <file>", "the module to write; that of the settings, or model.ts")
+    .option("--name <name>", "the name of the model's class", "Tables")
+    .option("--guess", "propose relations that no constraint backs, by names and rows", false)
+    .option("--no-start", "write no migration that says what was there")
+    .option("--dry-run", "write nothing, and show the module", false)
+    .addHelpText(
+      "after",
+      "\nExamples:\n  gemach adopt --url postgres://lending@127.0.0.1/lending --out src/model.ts --name Lending\n  gemach adopt --guess\n  gemach adopt --schemas shop,archive",
+    ),
+  async (project, _, options) => (await import("./commands.js")).adopt(project, options),
+  async (options) => {
+    if (options.url === undefined) return false;
+    const { adopt, projectOf } = await import("./commands.js");
+    await adopt(projectOf(options.url), options);
     return true;
   },
 );

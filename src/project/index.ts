@@ -1,3 +1,4 @@
+export { type AdoptOptions, adoptDatabase, type ProjectAdoption } from "./adopt.js";
 export { type AuditFailure, auditProject, type ProjectAudit, type ProjectFinding } from "./audit.js";
 export { auditModel, type ModelAdvice } from "./audit-model.js";
 export { newSince, saveBaseline } from "./baseline.js";

@@ -151,6 +151,14 @@ const statementByStatement: RunningWay = (db, migration, direction, { statements
     try {
       const before = await entryOf(tx, migration);
       if (isDoneIn(before, direction)) return false;
+      const code = codeOf(migration, direction);
+      if (code !== undefined) {
+        await whole(tx, async () => {
+          await code(tx);
+          await record(tx, migration, direction, 0);
+        });
+        return true;
+      }
       const sign = direction === "undo" ? -1 : 1;
       let done = reached(before, direction);
       const note = (mark: string | null) =>
@@ -165,8 +173,6 @@ const statementByStatement: RunningWay = (db, migration, direction, { statements
         done++;
       // An index that was being made beside other work may be there, and be of no use: what drops it comes before it.
       else if (!isMariadb && /^drop index concurrently if exists/i.test(statements[done - 1] ?? "")) done--;
-      const code = codeOf(migration, direction);
-      if (code !== undefined) await whole(tx, async () => code(tx));
       while (done < statements.length)
         if (defines.test(statement())) {
           const mark = isMariadb ? await markOf(tx, statement()) : null;
