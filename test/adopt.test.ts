@@ -2,9 +2,8 @@ import { readFileSync } from "node:fs";
 import { expect } from "vitest";
 import { lending } from "../src/demo/index.js";
 import { createTables, type Database, from } from "../src/index.js";
-import { describeTables, entitiesOf } from "../src/model/index.js";
-import { adoptTables, changeLabel, changesBetween, evidenceIn, readTables, statementsOf } from "../src/schema/life.js";
-import { layOutAll, qualifiedTable, type TableLayout } from "../src/sql/index.js";
+import { adoptTables, changeLabel, changesBetween, evidenceIn, readTables, statementsOf, tablesOf } from "../src/schema/life.js";
+import { qualifiedTable, type TableLayout } from "../src/sql/index.js";
 import { type Engine, eachEngine, useEngines } from "./support/engines.js";
 import { wipe } from "./support/wipe.js";
 
@@ -16,7 +15,7 @@ type Untyped = any;
 async function lawsOf(db: Database, { execute }: Engine, schemas?: readonly (string | undefined)[]) {
   const tables = await readTables(db, schemas);
   const adoption = adoptTables(tables, db.dialect, { evidence: await evidenceIn(db, tables) });
-  const wanted = layOutAll(describeTables(entitiesOf(adoption.model as never)), db.dialect).map(({ table }) => table);
+  const wanted = tablesOf(adoption.model, db.dialect);
   expect(changesBetween(tables, wanted, db.dialect.name).map(changeLabel), adoption.source).toEqual([]);
   const unread: string[] = [];
   for (const [name, entity] of Object.entries(adoption.model as Record<string, Untyped>))

@@ -1,9 +1,17 @@
 import fc from "fast-check";
 import { expect, test } from "vitest";
 import { from } from "../src/index.js";
-import { describeTables, entitiesOf } from "../src/model/index.js";
-import { applyMigrations, changeLabel, changesBetween, draftBetween, type Migration, migrationText, readTables, undoText } from "../src/schema/life.js";
-import { layOutAll } from "../src/sql/index.js";
+import {
+  applyMigrations,
+  changeLabel,
+  changesBetween,
+  draftBetween,
+  type Migration,
+  migrationText,
+  readTables,
+  tablesOf,
+  undoText,
+} from "../src/schema/life.js";
 import { type Engine, useEngines } from "./support/engines.js";
 import { canGoOn, type LayoutSpec, modelOf, pairs, rowsOf, sameColumns } from "./support/random-layouts.js";
 import { seed } from "./support/seed.js";
@@ -14,21 +22,18 @@ const runs = Number(process.env.GEMACH_LAYOUTS ?? 20);
 // biome-ignore lint/suspicious/noExplicitAny: random models are put together without types
 type Untyped = any;
 
-const wantedOf = (model: object, dialect: Parameters<typeof layOutAll>[1]) =>
-  layOutAll(describeTables(entitiesOf(model as never)), dialect).map(({ table }) => table);
-
 const pathOf = (names: readonly string[]) => names.join(";\n");
 
 /** What a model asks for that is not there. */
 async function leftOf(engine: Engine, model: object): Promise<readonly string[]> {
   const db = engine.connect();
-  return changesBetween(await readTables(db), wantedOf(model, db.dialect), db.dialect.name).map(changeLabel);
+  return changesBetween(await readTables(db), tablesOf(model, db.dialect), db.dialect.name).map(changeLabel);
 }
 
 /** A migration that is drafted and applied. */
 async function bring(engine: Engine, model: object, before: readonly Migration[]): Promise<Migration> {
   const db = engine.connect();
-  const draft = draftBetween(await readTables(db), wantedOf(model, db.dialect), { tables: {}, columns: {} }, db.dialect);
+  const draft = draftBetween(await readTables(db), tablesOf(model, db.dialect), { tables: {}, columns: {} }, db.dialect);
   const name = `step-${before.length + 1}`;
   const migration = { number: before.length + 1, name, content: migrationText(draft, name, db.dialect), undo: undoText(draft, name, db.dialect) };
   await applyMigrations(db, [...before, migration]);

@@ -8,6 +8,7 @@ export { compareQuery } from "./compare.js";
 export { completions } from "./completions.js";
 export { draft } from "./draft.js";
 export { explain } from "./explain.js";
+export { map } from "./map.js";
 export { queries } from "./queries.js";
 export { sqlOf } from "./sql.js";
 export { verify } from "./verify.js";

@@ -39,6 +39,8 @@ async function asked({ what, from, to }: RenameQuestion): Promise<boolean> {
   }
 }
 
+const engineName = { sqlite: "SQLite", postgres: "PostgreSQL", mariadb: "MariaDB" } as const;
+
 /** Tables of fewer rows are changed in no time. */
 const fewRows = 10_000;
 
@@ -47,7 +49,7 @@ const signOf = (label: string): string =>
   /^(?:create|add)/.test(label) ? pc.green("+") : label.startsWith("drop") ? pc.red("-") : pc.yellow("~");
 
 function draftText({ engine, changes, losses, obstacles, blocks, undo }: EngineDraft): string {
-  const lines = [pc.bold(`For ${engine}: ${plural(changes.length, "change")}`)];
+  const lines = [pc.bold(`For ${engineName[engine]}: ${plural(changes.length, "change")}`)];
   for (const change of changes) lines.push(wrapped(`${signOf(changeLabel(change))} ${changeLabel(change)}`, "  "));
   for (const loss of losses) lines.push(wrapped(pc.red(`loses or narrows, as you allow: ${loss}`), "  "));
   for (const { meaning, rows, query } of obstacles) {

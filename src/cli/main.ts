@@ -8,6 +8,7 @@ import type { AuditCommand } from "./audit.js";
 import type { CompareCommand } from "./compare.js";
 import type { DraftCommand } from "./draft.js";
 import type { ExplainCommand } from "./explain.js";
+import type { MapCommand } from "./map.js";
 import { ofProject, type ProjectOptions } from "./project-options.js";
 import type { SqlOptions } from "./sql.js";
 import { fail, misused, print, progress, progressEnds } from "./terminal.js";
@@ -256,6 +257,21 @@ ofProject<[], ProjectOptions & VerifyCommand>(
     .option("--skip-migrations", "do not try the migrations on an empty database", false)
     .addHelpText("after", "\nExamples:\n  gemach verify\n  gemach verify --database server --json"),
   async (project, _, options) => (await import("./commands.js")).verify(project, options),
+);
+
+ofProject<[], ProjectOptions & MapCommand>(
+  program
+    .command("map")
+    .description("Draw the model: entities, their columns, and the keys between them.")
+    .option("--around <entity>", "only what is near to this entity")
+    .option("--steps <number>", "how near: how many keys away", wholeFrom(0, 100), 1)
+    .addOption(new Option("--format <format>", "by the ending of --out, else SVG").choices(["svg", "mermaid"]))
+    .option("--out <file>", "the file to write: map.svg, model.mmd; Mermaid is printed where it is left out")
+    .addHelpText(
+      "after",
+      "\nExamples:\n  gemach map\n  gemach map --around Loan --steps 2 --out loan.svg\n  gemach map --format mermaid",
+    ),
+  async (project, _, options) => (await import("./commands.js")).map(project, options),
 );
 
 program

@@ -21,6 +21,11 @@ export const commandFaults = {
       `The project exports no query '${n.name}'.${didYouMean(n.name, n.known)}`,
     "`gemach queries` lists those there are.",
   ),
+  ENTITY_UNKNOWN: define(
+    (n: { name: string; known: readonly string[] }) =>
+      `The model has no entity '${n.name}'.${didYouMean(n.name, n.known)}`,
+    (n: { known: readonly string[] }) => `It has ${listed(n.known)}.`,
+  ),
   DATABASE_UNKNOWN: define(
     (n: { name: string; known: readonly string[] }) =>
       `The settings have no database '${n.name}'; they have ${listed(n.known) || "none"}.${didYouMean(n.name, n.known)}`,

@@ -72,8 +72,13 @@ export const migrationFaults = {
     'Name it in the settings: model: "src/model.ts", and export from it what model() gave.',
   ),
   LOSS_REFUSED: define(
-    (n: { losses: readonly string[] }) =>
+    (n: { losses: readonly string[]; renames: readonly string[] }) =>
       `The model asks for what loses data, or may not hold what is there:\n${n.losses.map((loss) => `  ${loss}`).join("\n")}`,
-    'Allow each by name, as --allow "drop column loan.note", or all with --allow all. If a column or a table has another name now, say so: --rename loan.note=remark.',
+    (n: { losses: readonly string[]; renames: readonly string[] }) => {
+      const allow = `Allow each by its words, --allow "${n.losses[0]}", or all with --allow all.`;
+      return n.renames.length === 0
+        ? allow
+        : `If it goes on under another name, say so: ${n.renames.map((one) => `--rename ${one}`).join(" or ")}. Else: ${allow}`;
+    },
   ),
 } as const;

@@ -245,7 +245,22 @@ export async function draftMigration(
     const losses = [...new Set(drafts.flatMap((draft) => draft.losses))].filter(
       (loss) => !allow.includes("all") && !allow.includes(loss),
     );
-    if (losses.length > 0) throw new GemachError("LOSS_REFUSED", { losses });
+    if (losses.length > 0) {
+      const maybe = new Set<string>();
+      const note = async ({ from, to }: RenameQuestion) => {
+        maybe.add(`${from}=${to}`);
+        return false;
+      };
+      for (const { db } of opened)
+        await renamesAsked(
+          bases.get(db.dialect.name) ?? [],
+          tablesOfModel(project, db.dialect),
+          db.dialect,
+          settled,
+          note,
+        );
+      throw new GemachError("LOSS_REFUSED", { losses, renames: [...maybe] });
+    }
     const isNothing = drafts.every(({ changes }) => changes.length === 0);
     const label = isNothing ? undefined : labelOf({ number: start === undefined ? number : number + 1, name: chosen });
     const files: string[] = [];

@@ -12,6 +12,7 @@ export {
 export { loadProject, type Project, type ProjectQuery, queryNamed } from "./load.js";
 export { markdownOf } from "./markdown.js";
 export { migrationsOf } from "./migration-folder.js";
+export { type MapColumn, type MapEntity, type MapRelation, type ModelMap, modelMap } from "./model-map.js";
 export { openDatabase, schemesOf } from "./open.js";
 export { type OpenedSqlite, openSqlite } from "./open-sqlite.js";
 export { type RunAudit, type RunFinding, runUnderLedger } from "./run-command.js";

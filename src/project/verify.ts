@@ -103,7 +103,7 @@ async function journalDifferences(
     const statuses = await statusOf(migrations, entries);
     const double = statuses.flatMap(({ migration }, i) => {
       const other = statuses[i + 1]?.migration;
-      return other?.number === migration.number && statuses[i + 1]?.state === "pending"
+      return other?.number === migration.number && [statuses[i]?.state, statuses[i + 1]?.state].includes("pending")
         ? [
             of(
               "journal",
@@ -144,14 +144,17 @@ async function migrationDifferences(
     }));
   } catch (error) {
     if (!(error instanceof GemachError)) throw error;
-    return [
-      {
-        kind: "unchecked",
-        database: name,
-        what: `the migrations were not tried: ${error.message.split("\n")[0]}`,
-        remedy: error.message.split("\n").at(-1) ?? "",
-      },
-    ];
+    const [first = "", ...rest] = error.message.split("\n");
+    return error.code === "SCRATCH_UNABLE"
+      ? [
+          {
+            kind: "unchecked",
+            database: name,
+            what: `the migrations were not tried: ${first}`,
+            remedy: rest.at(-1) ?? "",
+          },
+        ]
+      : [{ kind: "migrations", database: name, what: `on an empty database: ${first}`, remedy: rest.at(-1) ?? "" }];
   }
 }
 

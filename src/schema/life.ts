@@ -23,4 +23,5 @@ export {
 } from "./migrations/migration.js";
 export { type Obstacle, obstaclesIn, obstacleText } from "./migrations/preconditions.js";
 export { type MigrationState, type MigrationStatus, statusOf } from "./migrations/status.js";
+export { tablesOf } from "./tables-of.js";
 export { statementsOf } from "./text/statements.js";

@@ -2,7 +2,7 @@ import type { AnyColumn } from "../../columns/index.js";
 import { factsKey, kinds, snakeCase } from "../../columns/index.js";
 import { type Dialect, type IndexLayout, isEnclosed, type TableLayout } from "../../sql/index.js";
 import { isForeign, typeForm } from "../compare/forms.js";
-import { expressionForm } from "../text/expression-form.js";
+import { expressionForm, nameForm } from "../text/expression-form.js";
 import { type ColumnCode, callCode, calling, having, kindCode, remarking } from "./code.js";
 import { defaultIn } from "./defaults.js";
 import { type ColumnEvidence, noEvidence } from "./evidence.js";
@@ -50,8 +50,8 @@ function choicesIn(
 ): { readonly choices: readonly string[]; readonly check: unknown } | undefined {
   for (const check of table.checks) {
     const form = expressionForm(check.text, dialect.name);
-    const match = /^in\("([^"]*)", ('(?:[^']|'(?!, '|\)$))*'(?:, '(?:[^']|'(?!, '|\)$))*')*)\)$/.exec(form);
-    if (match === null || match[1] !== column.toLowerCase()) continue;
+    const match = /^in\(("(?:[^"]|"")*"), ('(?:[^']|'(?!, '|\)$))*'(?:, '(?:[^']|'(?!, '|\)$))*')*)\)$/.exec(form);
+    if (match === null || match[1] !== nameForm(column)) continue;
     const choices = [...(match[2] as string).matchAll(/'(.*?)'(?=, '|$)/gs)].map(([, text]) => text as string);
     if (choices.length > 0 && new Set(choices).size === choices.length && !choices.includes(""))
       return { choices, check };
@@ -65,7 +65,7 @@ const isIndexedIn = ({ primaryKey, uniques, indexes, foreignKeys }: TableLayout,
 
 /** A rule that says no more than that a text is JSON: MariaDB's type of this name has it. */
 const isJsonRule = (text: string, column: string): boolean =>
-  expressionForm(text, "mariadb") === `json_valid("${column.toLowerCase()}")`;
+  expressionForm(text, "mariadb") === `json_valid(${nameForm(column)})`;
 
 /** The texts of a choice in a column of its own type: a text of any length, or of another form. */
 function choiceCode(choices: readonly string[], type: string, dialect: Dialect): ColumnCode {
@@ -138,9 +138,8 @@ function indexIn(
   const form = expressionForm(index.condition, dialect.name);
   const parts = form.startsWith("and(") ? form.slice(4, -1).split(/, (?=is\(|=\()/) : [form];
   for (const part of parts) {
-    const match = /^(?:is|=)\("([^"]*)", (null|true|false|-?[\d.]+|'[^']*')\)$/.exec(part);
-    const column =
-      match === null ? undefined : [...columns.values()].find((one) => one.column.toLowerCase() === match[1]);
+    const match = /^(?:is|=)\(("(?:[^"]|"")*"), (null|true|false|-?[\d.]+|'[^']*')\)$/.exec(part);
+    const column = match === null ? undefined : [...columns.values()].find((one) => nameForm(one.column) === match[1]);
     const value = match?.[2] as string;
     if (column === undefined) return undefined;
     const given = value === "null" ? null : defaultIn(value, column.code.column);
@@ -153,13 +152,11 @@ function indexIn(
 /** What a rule of SQLite's says of a text: that it is JSON, or how long it may be. */
 function ruledCode({ checks }: TableLayout, column: string, code: ColumnCode) {
   if (code.text !== "text") return undefined;
-  const name = column.toLowerCase();
   for (const check of checks) {
     const form = expressionForm(check.text, "sqlite");
-    if (form === `json_valid("${name}")`) return { code: callCode("json"), check };
-    const length = new RegExp(`^<=\\(length\\("${name.replaceAll(/[^a-z0-9_ ]/g, ".")}"\\), (\\d+)\\)$`).exec(
-      form,
-    )?.[1];
+    if (form === `json_valid(${nameForm(column)})`) return { code: callCode("json"), check };
+    const start = `<=(length(${nameForm(column)}), `;
+    const length = form.startsWith(start) ? /^\d+(?=\)$)/.exec(form.slice(start.length))?.[0] : undefined;
     if (length !== undefined && Number(length) > 0) return { code: callCode("varchar", Number(length)), check };
   }
   return undefined;

@@ -21,10 +21,22 @@ const capital = (word: string): string => word.charAt(0).toUpperCase() + word.sl
 
 const startingWell = (name: string): string => (/^[\p{L}_$]/u.test(name) ? name : `_${name}`);
 
-/** "loan_item" → "LoanItem": the name of an entity. */
+/** Words that end like several, and are one. */
+const singular = /(?:ss|us|is|series|species|news|aliases)$/i;
+
+/** "loans" → "loan": what one row of a table is called. */
+function singularOf(word: string): string {
+  if (word.length < 4 || singular.test(word)) return word;
+  if (/ies$/i.test(word)) return `${word.slice(0, -3)}y`;
+  if (/(?:ch|sh|x|ss)es$/i.test(word)) return word.slice(0, -2);
+  return /s$/i.test(word) ? word.slice(0, -1) : word;
+}
+
+/** "loan_items" → "LoanItem": the name of an entity. */
 export const entityName = (table: string): string =>
   startingWell(
     wordsOf(table)
+      .map((word, i, words) => (i === words.length - 1 ? singularOf(word) : word))
       .map((word) => capital(word === word.toUpperCase() ? word.toLowerCase() : word))
       .join("") || "Table",
   );

@@ -7,7 +7,7 @@ import type {
   IndexLayout,
   TableLayout,
 } from "../../sql/index.js";
-import { expressionForm } from "../text/expression-form.js";
+import { expressionForm, nameForm } from "../text/expression-form.js";
 import type { Change, ColumnFact } from "./change.js";
 import { collationForm, indexForm, isForeign, standardForm, typeForm } from "./forms.js";
 
@@ -131,7 +131,7 @@ function* indexChanges(found: TableLayout, wanted: TableLayout, dialect: Dialect
 /** MariaDB's type JSON is a text with a rule. */
 const isOfType = ({ text }: CheckLayout, { columns }: TableLayout, dialect: DialectName): boolean =>
   dialect === "mariadb" &&
-  columns.some(({ name }) => expressionForm(text, dialect) === `json_valid("${name.toLowerCase()}")`);
+  columns.some(({ name }) => expressionForm(text, dialect) === `json_valid(${nameForm(name)})`);
 
 function* constraintChanges(found: TableLayout, wanted: TableLayout, dialect: DialectName): Generator<Change> {
   const table = referenceOf(found);

@@ -88,7 +88,7 @@ export function standardForm({ standard, type }: ColumnLayout, dialect: DialectN
 }
 
 /** Conditions of indexes that a model has words for: values of columns, or none. */
-const plainCondition = /^(?:is|=)\("[^"]*", (?:null|true|false|-?[\d.]+|'[^']*')\)$/;
+const plainCondition = /^(?:is|=)\("(?:[^"]|"")*", (?:null|true|false|-?[\d.]+|'[^']*')\)$/;
 
 /** Whether a model has no words for an index: one of an expression, of another method, of other rows than those with some values. */
 export function isForeign({ own, parts, method, condition }: IndexLayout, dialect: DialectName): boolean {

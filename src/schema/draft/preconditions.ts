@@ -84,10 +84,11 @@ export function preconditionsOf({ found, changes }: Way, dialect: Dialect): read
     );
   const nameOf = (of: TableReference, column: string) => quote(before.column(of, column));
   const from = (of: TableReference) => qualifiedTable(before.table(of), dialect);
-  const keyOf = (of: TableReference, further: readonly string[] = []): string => {
-    const { primaryKey, columns } = tables.get(tableKey(of)) as TableLayout;
-    const key = primaryKey.columns.length > 0 ? primaryKey.columns : columns.slice(0, 3).map(({ name }) => name);
-    return [...new Set([...key, ...further])].map((column) => nameOf(of, column)).join(", ");
+  /** Rows are told by their keys alone: what else they hold may be somebody's secret. */
+  const keyOf = (of: TableReference, as = ""): string => {
+    const { primaryKey } = tables.get(tableKey(of)) as TableLayout;
+    if (primaryKey.columns.length === 0) return "'a row without a key' as found";
+    return primaryKey.columns.map((column) => `${as}${nameOf(of, column)}`).join(", ");
   };
   const preconditions: Precondition[] = [];
   const must = (meaning: string, query: string): void => void preconditions.push({ meaning, query });
@@ -100,9 +101,11 @@ export function preconditionsOf({ found, changes }: Way, dialect: Dialect): read
       ...names.map((name) => `${name} is not null`),
       ...(condition === undefined ? [] : [`(${before.text(of, condition)})`]),
     ];
+    const { primaryKey } = tables.get(tableKey(of)) as TableLayout;
+    const keys = primaryKey.columns.map((column) => `min(${nameOf(of, column)}), `).join("");
     must(
-      `${tableLabel(before.table(of))}: values of (${columns.join(", ")}) that stand several times, and are to be unique`,
-      `select ${names.join(", ")}, count(*) as times from ${from(of)}\nwhere ${conditions.join(" and ")}\ngroup by ${names.join(", ")} having count(*) > 1`,
+      `${tableLabel(before.table(of))}: (${columns.join(", ")}) is to be unique, and several rows have the same`,
+      `select ${keys}count(*) as times from ${from(of)}\nwhere ${conditions.join(" and ")}\ngroup by ${names.join(", ")} having count(*) > 1`,
     );
   };
   for (const change of changes)
@@ -129,7 +132,7 @@ export function preconditionsOf({ found, changes }: Way, dialect: Dialect): read
         if (condition !== undefined)
           must(
             `${label(table, to.name)}: values that do not fit ${to.type}`,
-            `select ${keyOf(table, [to.name])} from ${from(table)} where ${condition}`,
+            `select ${keyOf(table)} from ${from(table)} where ${condition}`,
           );
         break;
       }
@@ -167,10 +170,9 @@ export function preconditionsOf({ found, changes }: Way, dialect: Dialect): read
         const none = created.has(tableKey(key.target))
           ? ""
           : ` and not exists (select 1 from ${from(key.target)} as target where ${pairs})`;
-        const columns = [...new Set([...keyOf(table).split(", "), ...names])].map((name) => `held.${name}`).join(", ");
         must(
           `${tableLabel(before.table(table))}: (${key.columns.join(", ")}) leads to no row of ${tableLabel(key.target)}`,
-          `select ${columns} from ${from(table)} as held\nwhere ${present}${none}`,
+          `select ${keyOf(table, "held.")} from ${from(table)} as held\nwhere ${present}${none}`,
         );
         break;
       }

@@ -326,11 +326,14 @@ function printed(form: Form): string {
     case "string":
       return `'${form.text}'`;
     case "name":
-      return `"${form.text.toLowerCase()}"`;
+      return nameForm(form.text);
     default:
       return form.text;
   }
 }
+
+/** A name in the form of an expression. */
+export const nameForm = (name: string): string => `"${name.toLowerCase().replaceAll('"', '""')}"`;
 
 /**
  * An expression of a table's definition in a form by which two texts are compared, whoever wrote them: engines give
