@@ -2,10 +2,12 @@ import fc from "fast-check";
 import { expect, test } from "vitest";
 import { from } from "../src/index.js";
 import {
+  adoptTables,
   applyMigrations,
   changeLabel,
   changesBetween,
   draftBetween,
+  evidenceIn,
   type Migration,
   migrationText,
   readTables,
@@ -13,7 +15,7 @@ import {
   undoText,
 } from "../src/schema/life.js";
 import { type Engine, useEngines } from "./support/engines.js";
-import { canGoOn, type LayoutSpec, modelOf, pairs, rowsOf, sameColumns } from "./support/random-layouts.js";
+import { canGoOn, modelOf, type Pair, pairs, renamedSpec, rowsOf, sameColumns } from "./support/random-layouts.js";
 import { seed } from "./support/seed.js";
 import { wipe } from "./support/wipe.js";
 
@@ -31,9 +33,9 @@ async function leftOf(engine: Engine, model: object): Promise<readonly string[]>
 }
 
 /** A migration that is drafted and applied. */
-async function bring(engine: Engine, model: object, before: readonly Migration[]): Promise<Migration> {
+async function bring(engine: Engine, model: object, before: readonly Migration[], columns: Pair["renames"] = {}): Promise<Migration> {
   const db = engine.connect();
-  const draft = draftBetween(await readTables(db), tablesOf(model, db.dialect), { tables: {}, columns: {} }, db.dialect);
+  const draft = draftBetween(await readTables(db), tablesOf(model, db.dialect), { tables: {}, columns }, db.dialect);
   const name = `step-${before.length + 1}`;
   const migration = { number: before.length + 1, name, content: migrationText(draft, name, db.dialect), undo: undoText(draft, name, db.dialect) };
   await applyMigrations(db, [...before, migration]);
@@ -42,16 +44,17 @@ async function bring(engine: Engine, model: object, before: readonly Migration[]
   return migration;
 }
 
-async function check(engine: Engine, [before, after]: readonly [LayoutSpec, LayoutSpec]): Promise<void> {
+async function check(engine: Engine, { before, after, renames }: Pair): Promise<void> {
   const [first, second] = [modelOf(before), modelOf(after)];
   const db = engine.connect();
   await wipe(engine);
   const begin = await bring(engine, first, []);
   // What goes on, there and back.
-  const kept = Object.entries(before).filter(([name, table]) => after[name] === undefined || canGoOn(table, after[name]));
+  const known = Object.entries(before).map(([name, table]) => [name, table, renamedSpec(name, table, renames)] as const);
+  const kept = known.filter(([name, , table]) => after[name] === undefined || canGoOn(table, after[name]));
   for (const [name, table] of kept) await db.insert(first[name], rowsOf(table) as Untyped);
-  const step = await bring(engine, second, [begin]);
-  for (const [name, table] of kept) {
+  const step = await bring(engine, second, [begin], renames);
+  for (const [name, , table] of kept) {
     const now = after[name];
     if (now === undefined) continue;
     const columns = sameColumns(table, now);
@@ -59,6 +62,12 @@ async function check(engine: Engine, [before, after]: readonly [LayoutSpec, Layo
     expect(rows, `${engine.name}, ${name}`).toEqual(rowsOf(table).map((row) => Object.fromEntries(columns.map((column) => [column, row[column]]))));
     if (!canGoOn(now, table)) await db.delete(from(second[name]), { all: true });
   }
+  // A model that is made of these tables differs in nothing from them, and reads their rows.
+  const found = await readTables(db);
+  const { model: adopted, source } = adoptTables(found, db.dialect, { evidence: await evidenceIn(db, found) });
+  const unlike = changesBetween(found, tablesOf(adopted, db.dialect), db.dialect.name).map(changeLabel);
+  if (unlike.length > 0) throw new Error(`${engine.name}, adopted, differs:\n${pathOf(unlike)}\n${source}`);
+  for (const entity of Object.values(adopted)) await db.list(from(entity as Untyped));
   await applyMigrations(db, [begin, step], { undo: true });
   const left = await leftOf(engine, first);
   if (left.length > 0) throw new Error(`${engine.name} differs when undone:\n${pathOf(left)}\nafter\n${step.undo}`);

@@ -87,39 +87,61 @@ export const layouts: fc.Arbitrary<LayoutSpec> = fc.dictionary(fc.constantFrom(.
 /** A part replaced by another, for as many parts as there are numbers. */
 const mutation = fc.record({
   table: fc.nat(),
-  what: fc.constantFrom("columns", "columns", "column", "rules", "computed", "indexes", "ups", "table"),
+  what: fc.constantFrom("columns", "columns", "column", "rename", "rename", "rules", "computed", "indexes", "ups", "table"),
   other: tableSpec,
 });
 
-/** A layout a few changes away from another. */
-export const pairs: fc.Arbitrary<readonly [LayoutSpec, LayoutSpec]> = fc
-  .tuple(layouts, fc.array(mutation, { minLength: 1, maxLength: 4 }), layouts)
-  .map(([before, mutations, others]) => {
-    let after: LayoutSpec = before;
-    for (const { table, what, other } of mutations) {
-      const names = Object.keys(after);
-      const name = names[table % names.length] as string;
-      const spec = after[name] as TableSpec;
-      if (what === "table") {
-        const { [name]: _, ...rest } = after;
-        after = {
-          ...rest,
-          ...Object.fromEntries(
-            Object.entries(others)
-              .slice(0, 1)
-              .filter(([one]) => before[one] === undefined),
-          ),
-        };
-        if (Object.keys(after).length === 0) after = before;
-      } else if (what === "column") {
-        const [first, ...rest] = Object.keys(spec.columns);
-        const { [first as string]: _, ...kept } = spec.columns;
-        after = { ...after, [name]: { ...spec, columns: rest.length === 0 ? spec.columns : kept } };
-      } else if (what === "columns") after = { ...after, [name]: { ...spec, columns: { ...spec.columns, ...other.columns } } };
-      else after = { ...after, [name]: { ...spec, [what]: other[what] } };
-    }
-    return [before, after];
-  });
+/** A layout, another one a few changes away, and the columns that have another name there. */
+export interface Pair {
+  readonly before: LayoutSpec;
+  readonly after: LayoutSpec;
+  /** "loan.due" → "due_on" */
+  readonly renames: Readonly<Record<string, string>>;
+}
+
+/** A table in which a column has another name. */
+function withRenamed(spec: TableSpec, from: string, to: string): TableSpec {
+  const name = (one: string) => (one === from ? to : one);
+  return {
+    ...spec,
+    columns: Object.fromEntries(Object.entries(spec.columns).map(([one, column]) => [name(one), column])),
+    rules: spec.rules.map((rule) => ({ ...rule, column: name(rule.column) })),
+    computed: spec.computed === undefined ? undefined : name(spec.computed),
+    indexes: spec.indexes.map((index) => ({ ...index, on: index.on.map(name) })),
+  };
+}
+
+export const pairs: fc.Arbitrary<Pair> = fc.tuple(layouts, fc.array(mutation, { minLength: 1, maxLength: 4 }), layouts).map(([before, mutations, others]) => {
+  let after: LayoutSpec = before;
+  const renames: Record<string, string> = {};
+  for (const { table, what, other } of mutations) {
+    const names = Object.keys(after);
+    const name = names[table % names.length] as string;
+    const spec = after[name] as TableSpec;
+    const isRenamed = Object.keys(renames).some((path) => path.startsWith(`${name}.`));
+    if (what === "table") {
+      const { [name]: _, ...rest } = after;
+      const further = Object.entries(others).filter(([one]) => before[one] === undefined);
+      const next = { ...rest, ...Object.fromEntries(further.slice(0, 1)) };
+      if (Object.keys(next).length > 0 && !isRenamed) after = next;
+    } else if (what === "rename") {
+      const from = Object.keys(spec.columns).find((one) => before[name]?.columns[one] === spec.columns[one]);
+      const to = columnNames.find((one) => spec.columns[one] === undefined && before[name]?.columns[one] === undefined);
+      // What speaks of the new name already would speak of another column.
+      const speaks = [spec.computed, ...spec.rules.map(({ column }) => column), ...spec.indexes.flatMap(({ on }) => on)];
+      if (from === undefined || to === undefined || isRenamed || speaks.includes(to) || before[name] === undefined) continue;
+      renames[`${name}.${from}`] = to;
+      after = { ...after, [name]: withRenamed(spec, from, to) };
+    } else if (what === "column") {
+      const [first, ...rest] = Object.keys(spec.columns);
+      const { [first as string]: _, ...kept } = spec.columns;
+      if (rest.length > 0 && !isRenamed) after = { ...after, [name]: { ...spec, columns: kept } };
+    } else if (what === "columns") {
+      if (!isRenamed) after = { ...after, [name]: { ...spec, columns: { ...spec.columns, ...other.columns } } };
+    } else after = { ...after, [name]: { ...spec, [what]: other[what] } };
+  }
+  return { before, after, renames };
+});
 
 const isNumber = (kind: Kind): boolean => ["integer", "bigint", "numeric", "wide"].includes(kind);
 const isText = (kind: Kind): boolean => ["varchar", "short"].includes(kind);
@@ -191,6 +213,13 @@ export function canGoOn(before: TableSpec, after: TableSpec): boolean {
     return (old.kind === kind || wider[old.kind]?.includes(kind) === true) && (isNullable || !old.isNullable);
   });
 }
+
+/** A table before some of its columns got other names, under these. */
+export const renamedSpec = (table: string, spec: TableSpec, renames: Pair["renames"]): TableSpec =>
+  Object.entries(renames).reduce((made, [path, to]) => {
+    const from = path.slice(table.length + 1);
+    return path === `${table}.${from}` ? withRenamed(made, from, to) : made;
+  }, spec);
 
 /** Columns that are the same in two forms of a table. */
 export const sameColumns = (before: TableSpec, after: TableSpec): readonly string[] => [
