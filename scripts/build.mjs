@@ -22,7 +22,7 @@ const entries = {
   dialects: "drivers/dialects",
   readable: "cli/readable",
   config: "project/settings",
-  schema: "schema/life",
+  schema: "schema/index",
   testing: "testing/index",
   matchers: "testing/matchers",
   diagnostics: "telemetry/diagnostics",
@@ -49,10 +49,10 @@ const code = await rolldown({
 const names = { entryFileNames: "[name].js", chunkFileNames: "chunk-[name].js" };
 // What every program loads is one file, what the command line's projects load another; dialects and drivers stay apart.
 const core =
-  /\/src\/(errors|columns|expression|model|query|plan|run|work|findings|database|ledger|schema(?!\/\w+\/|\/life)|sql(?!\/dialects\/\w+\/))\//;
+  /\/src\/(errors|columns|expression|model|query|plan|run|work|findings|database|ledger|tables|sql(?!\/dialects\/\w+\/))\//;
 const groups = [
   { name: "core", test: (id) => core.test(id.replaceAll("\\", "/")) },
-  { name: "schema", test: (id) => /\/src\/schema\/(\w+\/|life)/.test(id.replaceAll("\\", "/")) },
+  { name: "schema", test: (id) => /\/src\/schema\//.test(id.replaceAll("\\", "/")) },
   { name: "project", test: /[\\/]src[\\/](project(?![\\/]settings)|cli(?![\\/](main|demo|readable)))/ },
 ];
 await code.write({

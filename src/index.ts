@@ -274,7 +274,6 @@ export type {
   Signal,
   TransactionSettings,
 } from "./run/index.js";
-export { createTables, createTablesSql } from "./schema/index.js";
 export {
   type Dialect,
   type DialectName,
@@ -288,6 +287,7 @@ export {
   type PreviewWriteOptions,
   preview,
 } from "./sql/index.js";
+export { createTables, createTablesSql } from "./tables/index.js";
 export {
   type AddedRow,
   type Hooks,

@@ -2,7 +2,7 @@ import { readFileSync } from "node:fs";
 import { expect } from "vitest";
 import { lending } from "../src/demo/index.js";
 import { createTables, type Database, from } from "../src/index.js";
-import { adoptTables, changeLabel, changesBetween, evidenceIn, readTables, statementsOf, tablesOf } from "../src/schema/life.js";
+import { adoptTables, changeLabel, changesBetween, evidenceIn, readTables, statementsOf, tablesOf } from "../src/schema/index.js";
 import { qualifiedTable, type TableLayout } from "../src/sql/index.js";
 import { type Engine, eachEngine, useEngines } from "./support/engines.js";
 import { wipe } from "./support/wipe.js";

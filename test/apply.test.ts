@@ -1,6 +1,6 @@
 import { expect } from "vitest";
 import { type Database, database, sql } from "../src/index.js";
-import { applyMigrations, journalOf, type Migration } from "../src/schema/life.js";
+import { applyMigrations, journalOf, type Migration } from "../src/schema/index.js";
 import { type Engine, eachEngine, useEngines } from "./support/engines.js";
 import { mortal } from "./support/mortal.js";
 import { wipe } from "./support/wipe.js";

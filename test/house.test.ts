@@ -19,7 +19,8 @@ const flow = [
   ["run"],
   ["work", "findings"],
   ["database"],
-  ["drivers", "ledger", "schema"],
+  ["drivers", "ledger", "tables"],
+  ["schema"],
   ["demo", "testing", "project", "telemetry"],
   ["cli"],
 ];

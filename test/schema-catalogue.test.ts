@@ -1,7 +1,7 @@
 import { expect } from "vitest";
 import { lending } from "../src/demo/index.js";
 import { createTables } from "../src/index.js";
-import { changeLabel, changesBetween, readTables, tablesOf } from "../src/schema/life.js";
+import { changeLabel, changesBetween, readTables, tablesOf } from "../src/schema/index.js";
 import { eachEngine, useEngines } from "./support/engines.js";
 
 const { all } = useEngines();

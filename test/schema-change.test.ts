@@ -13,7 +13,7 @@ import {
   readTables,
   tablesOf,
   undoText,
-} from "../src/schema/life.js";
+} from "../src/schema/index.js";
 import { type Engine, useEngines } from "./support/engines.js";
 import { canGoOn, modelOf, type Pair, pairs, renamedSpec, rowsOf, sameColumns } from "./support/random-layouts.js";
 import { seed } from "./support/seed.js";

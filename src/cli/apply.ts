@@ -1,6 +1,6 @@
 import pc from "picocolors";
 import { migrationsOf, openDatabase, type Project } from "../project/index.js";
-import { type AppliedMigration, applyMigrations } from "../schema/life.js";
+import { type AppliedMigration, applyMigrations } from "../schema/index.js";
 import { milliseconds, plural, print, printJson, progress, progressEnds } from "./terminal.js";
 
 /** How migrations are applied. */

@@ -5,7 +5,7 @@ import pc from "picocolors";
 import { database } from "../database/index.js";
 import { fill, generate, lending, runStory, type ShownChapter } from "../demo/index.js";
 import { sqlite } from "../drivers/sqlite.js";
-import { createTables } from "../schema/index.js";
+import { createTables } from "../tables/index.js";
 import { openDemoFile, removeDemoFile } from "./demo-file.js";
 import { auditText, chapterText, filledText, summaryText } from "./demo-text.js";
 import { whereInterrupted, wrapped } from "./terminal.js";

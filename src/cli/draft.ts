@@ -1,7 +1,7 @@
 import { createInterface } from "node:readline/promises";
 import pc from "picocolors";
 import { draftMigration, type EngineDraft, type Project, type RenameQuestion } from "../project/index.js";
-import { changeLabel, type Renames, tableLabel } from "../schema/life.js";
+import { changeLabel, type Renames, tableLabel } from "../schema/index.js";
 import { plural, print, printJson, progress, progressEnds, wrapped } from "./terminal.js";
 
 /** How a migration is drafted. */

@@ -17,7 +17,7 @@ import {
   readTables,
   relationLine,
   startText,
-} from "../schema/life.js";
+} from "../schema/index.js";
 import type { TableLayout } from "../sql/index.js";
 import { tablesOfModel } from "./entities.js";
 import type { Project } from "./load.js";

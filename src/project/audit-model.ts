@@ -1,7 +1,7 @@
 import { type ResolvedEntity, relationsRead, stateIn } from "../expression/index.js";
 import type { Severity } from "../findings/index.js";
-import { type FoundIndex, readIndexes, readStatements, readUnusedIndexes } from "../schema/index.js";
 import { preview } from "../sql/index.js";
+import { type FoundIndex, readIndexes, readStatements, readUnusedIndexes } from "../tables/index.js";
 import { entitiesIn } from "./entities.js";
 import type { Project } from "./load.js";
 import { openDatabase } from "./open.js";

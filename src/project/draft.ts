@@ -18,7 +18,7 @@ import {
   startText,
   tableLabel,
   undoText,
-} from "../schema/life.js";
+} from "../schema/index.js";
 import type { Dialect, DialectName, TableLayout } from "../sql/index.js";
 import { schemasOf, tablesOfModel } from "./entities.js";
 import type { Project } from "./load.js";

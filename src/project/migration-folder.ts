@@ -1,7 +1,7 @@
 import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join, relative, resolve } from "node:path";
 import { GemachError } from "../errors/index.js";
-import { labelOf, type Migration, type MigrationCode } from "../schema/life.js";
+import { labelOf, type Migration, type MigrationCode } from "../schema/index.js";
 import type { DialectName } from "../sql/index.js";
 import type { Project } from "./load.js";
 import { moduleAt } from "./load-module.js";

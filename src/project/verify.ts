@@ -12,7 +12,7 @@ import {
   readTables,
   statusOf,
   tableLabel,
-} from "../schema/life.js";
+} from "../schema/index.js";
 import { type Dialect, qualifiedTable, type TableLayout } from "../sql/index.js";
 import { tablesOfMigrations } from "./draft.js";
 import { entitiesIn, schemasOf, tablesOfModel } from "./entities.js";

@@ -1,8 +1,27 @@
-export { createTables, createTablesSql } from "./create-tables.js";
+export { type Adoption, adoptTables } from "./adopt/adopt.js";
+export { evidenceIn } from "./adopt/evidence.js";
+export { type Guess, guessRelations } from "./adopt/guess.js";
+export { columnLines, entityLines, relationLine } from "./adopt/source.js";
+export { readTables } from "./catalogue/read.js";
+export { readSizes } from "./catalogue/sizes.js";
+export { type Change, changeLabel, tableLabel } from "./compare/change.js";
+export { changesBetween } from "./compare/compare.js";
+export { type Draft, draftBetween, migrationText, undoText } from "./draft/draft.js";
+export { type Block, blocksOf } from "./draft/locks.js";
+export type { Renames } from "./draft/renames.js";
+export { startText } from "./draft/start.js";
+export { statementsOfWay, wayBetween } from "./draft/statements.js";
+export { type AppliedMigration, type ApplyOptions, applyMigrations } from "./migrations/apply.js";
+export { type JournalEntry, journalIn, journalOf } from "./migrations/journal.js";
 export {
-  type FoundIndex,
-  readIndexes,
-  readStatements,
-  readUnusedIndexes,
-  type ServerStatement,
-} from "./read-catalogue.js";
+  checksumOf,
+  labelOf,
+  type Migration,
+  type MigrationCode,
+  type Precondition,
+  scriptOf,
+} from "./migrations/migration.js";
+export { type Obstacle, obstaclesIn, obstacleText } from "./migrations/preconditions.js";
+export { type MigrationState, type MigrationStatus, statusOf } from "./migrations/status.js";
+export { tablesOf } from "./tables-of.js";
+export { statementsOf } from "./text/statements.js";

@@ -1,4 +1,4 @@
-import { readTables } from "../../src/schema/life.js";
+import { readTables } from "../../src/schema/index.js";
 import type { Engine } from "./engines.js";
 
 /** Leaves no table, whatever an earlier try left. */

@@ -3,7 +3,7 @@ import type { AnyDatabase } from "../../database/index.js";
 import { GemachError } from "../../errors/index.js";
 import { entity, model } from "../../model/index.js";
 import { from } from "../../query/index.js";
-import { createTables } from "../create-tables.js";
+import { createTables } from "../../tables/index.js";
 import { checksumOf, type Migration } from "./migration.js";
 
 /** What a database remembers of the migrations that ran on it. */

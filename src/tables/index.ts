@@ -1,0 +1,8 @@
+export { createTables, createTablesSql } from "./create-tables.js";
+export {
+  type FoundIndex,
+  readIndexes,
+  readStatements,
+  readUnusedIndexes,
+  type ServerStatement,
+} from "./read-catalogue.js";
