@@ -141,7 +141,7 @@ export async function svgOf({ entities, relations }: ModelMap): Promise<string> 
 <rect width="100%" height="100%" class="paper"/>
 ${lines.join("\n")}
 ${boxes.join("\n")}
-<text x="12" y="${height + 22}" class="label">◆ primary key   → key of another entity   ? may be null   a fork: many rows   a ring: may be none   names: the relation to one row (joined) / the one back (batched where it is to many)</text>
+<text x="12" y="${height + 22}" class="label">◆ primary key · → key of another entity · ? may be null · a fork: many rows · a ring: may be none · names: the relation to one row (joined) / the one back (batched where it is to many)</text>
 </svg>
 `;
 }

@@ -6,8 +6,8 @@ import { GemachError } from "../errors/index.js";
 export const failed = 1;
 export const misused = 2;
 
-/** How wide what is printed may be: as wide as the terminal, at most 100 characters. */
-export const width = (): number => Math.min(100, process.stdout.columns ?? 100);
+/** How wide what is printed may be: as wide as the terminal, at most 100 characters. A terminal that does not know says 0. */
+export const width = (): number => Math.min(100, process.stdout.columns || 100);
 
 export const print = (text: string): void => void process.stdout.write(`${text}\n`);
 

@@ -29,9 +29,10 @@ export async function verify(project: Project, { database, skipMigrations, json 
       `${pc.bold(name)} ${pc.dim(`· ${plural(tables, "table")} of the model, ${plural(migrations, "migration")}`)}`,
     );
     if (own.length === 0) print(`  ${pc.green("as the model says")}`);
-    for (const { what, remedy, kind } of own) {
+    for (const [i, { what, remedy, kind }] of own.entries()) {
       print(wrapped(`${kind === "unchecked" ? pc.yellow("?") : pc.red("≠")} ${what}`, "  "));
-      print(wrapped(pc.dim(remedy), "      "));
+      // What is done about several is said once, below the last of them.
+      if (own[i + 1]?.remedy !== remedy) print(wrapped(pc.dim(remedy), "      "));
     }
   }
 }

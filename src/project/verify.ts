@@ -42,9 +42,12 @@ export interface VerifyOptions {
   readonly progress?: (what: string) => void;
 }
 
+/** What the migrations do not do. */
+const lackOf = (change: Change): string => `the migrations do not lead to the model: ${changeLabel(change)}`;
+
 /** What a remedy for a difference is. */
 const remedyOf = (change: Change): string =>
-  change.kind === "drop table" || change.kind.startsWith("drop")
+  change.kind.startsWith("drop")
     ? "take it into the model, or let `gemach draft` drop it"
     : "`gemach draft <name>`, then `gemach apply`; or say in the model what the table has";
 
@@ -139,7 +142,7 @@ async function migrationDifferences(
     const made = await tablesOfMigrations(project, name, dialect.name, schemasOf(wanted));
     return changesBetween(made, wanted, dialect.name).map((change) => ({
       ...({ kind: "migrations", database: name } as const),
-      what: `the migrations do not lead to the model: ${changeLabel(change)}`,
+      what: lackOf(change),
       remedy: "`gemach draft <name>`",
     }));
   } catch (error) {
@@ -184,8 +187,11 @@ export async function verifyProject(project: Project, options: VerifyOptions = {
       const isClosing = journal.some(({ kind }) => kind === "pending") && tried.get(dialect.name)?.length === 0;
       // Tables that the model does not have are somebody else's.
       const own = found.filter((table) => known.has(tableKey(table)));
+      // What the migrations lack, the database lacks as well.
+      const isKnown = new Set(tried.get(dialect.name)?.map(({ what }) => what));
       for (const change of isClosing ? [] : changesBetween(own, wanted, dialect.name))
-        differences.push({ kind: "database", database: name, what: changeLabel(change), remedy: remedyOf(change) });
+        if (!isKnown.has(lackOf(change)))
+          differences.push({ kind: "database", database: name, what: changeLabel(change), remedy: remedyOf(change) });
       differences.push(...(await untrue(project, db, name, found)));
     } finally {
       await close();

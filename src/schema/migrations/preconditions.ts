@@ -33,4 +33,4 @@ export async function obstaclesIn(
 
 /** An obstacle for people: what it is, how many, a few keys, and the query that shows them all. */
 export const obstacleText = ({ meaning, rows, examples, query }: Obstacle): string =>
-  `  ${meaning}: ${rows} ${rows === 1 ? "row" : "rows"}, such as ${examples.map((row) => row.join(" / ")).join(", ")}\n    ${query.replaceAll("\n", "\n    ")}`;
+  `  ${meaning}: ${rows.toLocaleString("en")} ${rows === 1 ? "row" : "rows"}, such as ${examples.map((row) => row.join(" / ")).join(", ")}\n    ${query.replaceAll("\n", "\n    ")}`;
