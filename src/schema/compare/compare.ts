@@ -9,7 +9,7 @@ import type {
 } from "../../sql/index.js";
 import { expressionForm, nameForm } from "../text/expression-form.js";
 import type { Change, ColumnFact } from "./change.js";
-import { collationForm, indexForm, isForeign, standardForm, typeForm } from "./forms.js";
+import { collationForm, foreignKeyForm, indexForm, isForeign, standardForm, typeForm } from "./forms.js";
 
 /** What is in one list and not in the other, by what tells them apart. */
 function apart<T, U>(
@@ -76,17 +76,6 @@ function* columnChanges(found: TableLayout, wanted: TableLayout, dialect: Dialec
     if (facts.length > 0) yield { kind: "change column", table, column, to, facts };
   }
 }
-
-/** What a foreign key does; on MariaDB to refuse is the same at once and at the end (InnoDB knows only the former). */
-const actionForm = (action: ForeignKeyLayout["onDelete"], dialect: DialectName): string =>
-  action === "restrict" && dialect === "mariadb" ? "no action" : action;
-
-/** A foreign key in a form by which two are alike, in whatever order their pairs of columns stand. */
-const foreignKeyForm = (key: ForeignKeyLayout, dialect: DialectName): string =>
-  JSON.stringify([
-    ...[key.columns.map((column, i) => [column, key.targetColumns[i]]).sort(), tableKey(key.target)],
-    ...[actionForm(key.onDelete, dialect), actionForm(key.onUpdate, dialect)],
-  ]);
 
 /** What is unique, be it by a constraint or by an index of whole rows. */
 const uniqueForm = (columns: readonly string[]): string => JSON.stringify(columns);

@@ -1,4 +1,5 @@
-import type { ColumnLayout, DialectName, IndexLayout } from "../../sql/index.js";
+import { tableKey } from "../../model/index.js";
+import type { ColumnLayout, DialectName, ForeignKeyLayout, IndexLayout } from "../../sql/index.js";
 import { expressionForm } from "../text/expression-form.js";
 
 /** Display widths that say nothing of what a column holds (MariaDB), by the type. */
@@ -105,4 +106,15 @@ export const indexForm = ({ parts, isUnique, condition }: IndexLayout, dialect: 
     parts.map(({ column, descending }) => [column, descending]),
     isUnique,
     condition === undefined ? "" : expressionForm(condition, dialect),
+  ]);
+
+/** What a foreign key does; on MariaDB to refuse is the same at once and at the end (InnoDB knows only the former). */
+const actionForm = (action: ForeignKeyLayout["onDelete"], dialect: DialectName): string =>
+  action === "restrict" && dialect === "mariadb" ? "no action" : action;
+
+/** A foreign key in a form by which two are alike, in whatever order their pairs of columns stand. */
+export const foreignKeyForm = (key: ForeignKeyLayout, dialect: DialectName): string =>
+  JSON.stringify([
+    ...[key.columns.map((column, i) => [column, key.targetColumns[i]]).sort(), tableKey(key.target)],
+    ...[actionForm(key.onDelete, dialect), actionForm(key.onUpdate, dialect)],
   ]);

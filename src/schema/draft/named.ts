@@ -1,83 +1,90 @@
-import { objectName } from "../../model/index.js";
-import type { KeyLayout, TableLayout } from "../../sql/index.js";
-import type { Change } from "../compare/change.js";
+import { objectName, tableKey } from "../../model/index.js";
+import type { CheckLayout, Dialect, ForeignKeyLayout, IndexLayout, KeyLayout, TableLayout } from "../../sql/index.js";
+import { foreignKeyForm, indexForm } from "../compare/forms.js";
+import { expressionForm } from "../text/expression-form.js";
 
-/**
- * Tables whose constraints all have names, so that a later step, or what undoes this one, can call them by these: what a
- * constraint is of in words, as engines name them themselves. Only a primary key keeps what the engine calls it.
- */
-export const named = (tables: readonly TableLayout[]): readonly TableLayout[] => {
-  // MariaDB wants names of foreign keys that no other of the database has.
-  const takenKeys = new Set<string>();
-  return tables.map((layout) => {
-    const { table, foreignKeys, uniques, checks, indexes } = layout;
-    const taken = new Set(indexes.map(({ name }) => name.toLowerCase()));
-    const own = <K extends KeyLayout>(key: K, end: string, among: Set<string>): K =>
-      key.name === undefined
-        ? { ...key, name: objectName([table, ...key.columns, end].join("_"), undefined, among) }
-        : key;
-    return {
-      ...layout,
-      foreignKeys: foreignKeys.map((key) => own(key, "fkey", takenKeys)),
-      uniques: uniques.map((key) => own(key, "key", taken)),
-      checks: checks.map((check) => ({
-        ...check,
-        name: check.name ?? objectName(`${table}_${check.column}_check`, undefined, taken),
-        column: undefined,
-      })),
-    };
-  });
-};
+/** What has a name in a table. */
+type Named = { readonly name: string | undefined };
 
-/** The names in use in tables, but for what changes drop: one set for all, since some engines want them to differ among tables. */
-function namesLeft(found: readonly TableLayout[], changes: readonly Change[]): Set<string> {
-  const gone = new Set<unknown>(
-    changes
-      .filter(({ kind }) => kind.startsWith("drop"))
-      .flatMap((change) =>
-        change.kind === "drop table"
-          ? [...change.table.indexes, ...change.table.foreignKeys, ...change.table.uniques, ...change.table.checks]
-          : Object.values(change),
-      ),
-  );
-  const all = found.flatMap(({ indexes, foreignKeys, uniques, checks }) => [
-    ...indexes,
-    ...foreignKeys,
-    ...uniques,
-    ...checks,
-  ]);
-  return new Set(all.flatMap((one) => (gone.has(one) || one.name === undefined ? [] : [one.name.toLowerCase()])));
+/** What tells things with names apart, whatever these are. */
+interface Forms {
+  readonly check: (check: CheckLayout) => string;
+  readonly unique: (key: KeyLayout) => string;
+  readonly foreignKey: (key: ForeignKeyLayout) => string;
+  readonly index: (index: IndexLayout) => string;
 }
 
-/** Changes in which what is added has no name that something has which stays. */
-export function withFreeNames(found: readonly TableLayout[], changes: readonly Change[]): readonly Change[] {
-  const taken = namesLeft(found, changes);
-  const free = <T extends { readonly name: string | undefined }>(one: T): T =>
-    one.name === undefined || !taken.has(one.name.toLowerCase())
-      ? one
-      : { ...one, name: objectName(one.name, JSON.stringify(one), taken) };
-  return changes.map((change): Change => {
-    switch (change.kind) {
-      case "create table": {
-        const { indexes, foreignKeys, uniques, checks } = change.table;
-        const own = {
-          indexes: indexes.map(free),
-          foreignKeys: foreignKeys.map(free),
-          uniques: uniques.map(free),
-          checks: checks.map(free),
-        };
-        return { ...change, table: { ...change.table, ...own } };
-      }
-      case "create index":
-        return { ...change, index: free(change.index) };
-      case "add unique":
-        return { ...change, key: free(change.key) };
-      case "add foreign key":
-        return { ...change, key: free(change.key) };
-      case "add check":
-        return { ...change, check: free(change.check) };
-      default:
-        return change;
-    }
+const formsOf = ({ name }: Dialect): Forms => ({
+  check: ({ text }) => expressionForm(text, name),
+  unique: ({ columns }) => JSON.stringify(columns),
+  foreignKey: (key) => foreignKeyForm(key, name),
+  index: (index) => indexForm(index, name),
+});
+
+/** Those that are there, by their form. */
+const byForm = <T>(there: readonly T[], formOf: (one: T) => string): ReadonlyMap<string, T> =>
+  new Map(there.map((one) => [formOf(one), one]));
+
+const allOf = ({ indexes, foreignKeys, uniques, checks }: TableLayout): readonly Named[] => [
+  ...indexes,
+  ...foreignKeys,
+  ...uniques,
+  ...checks,
+];
+
+/**
+ * Tables whose constraints and indexes all have names, so that a later step, or what undoes this one, can call them by these: what
+ * stays keeps the name that it has, and what comes gets one that nothing has which stays: what it is of in words, as engines name
+ * it themselves. Only a primary key keeps what the engine calls it.
+ */
+export function named(
+  wanted: readonly TableLayout[],
+  found: readonly TableLayout[],
+  dialect: Dialect,
+): readonly TableLayout[] {
+  const forms = formsOf(dialect);
+  const before = new Map(found.map((table) => [tableKey(table), table]));
+  const asked = new Set(wanted.map(tableKey));
+  // One set for all, since some engines want names to differ among tables; tables that go do so last.
+  const taken = new Set<string>();
+  const take = ({ name }: Named): void => {
+    if (name !== undefined) taken.add(name.toLowerCase());
+  };
+  for (const table of found) if (!asked.has(tableKey(table))) allOf(table).forEach(take);
+  const staying = wanted.map((table): TableLayout => {
+    const there = before.get(tableKey(table));
+    const checks = byForm(there?.checks ?? [], forms.check);
+    const uniques = byForm(there?.uniques ?? [], forms.unique);
+    const foreignKeys = byForm(there?.foreignKeys ?? [], forms.foreignKey);
+    const indexes = byForm(there?.indexes ?? [], forms.index);
+    // What stays is as it is there, with its name or without.
+    const kept = {
+      ...table,
+      checks: table.checks.map((one) => checks.get(forms.check(one)) ?? { ...one, isNew: true }),
+      uniques: table.uniques.map((one) => uniques.get(forms.unique(one)) ?? { ...one, isNew: true }),
+      foreignKeys: table.foreignKeys.map((one) => foreignKeys.get(forms.foreignKey(one)) ?? { ...one, isNew: true }),
+      indexes: table.indexes.map((one) => indexes.get(forms.index(one)) ?? { ...one, isNew: true }),
+    };
+    for (const one of allOf(kept)) if (!("isNew" in one)) take(one);
+    return kept;
+  });
+  const fresh = <T extends Named>(one: T, words: string): T & { readonly name: string } => {
+    const { isNew: _, ...rest } = one as T & { readonly isNew?: boolean };
+    const wish = one.name ?? words;
+    const name = objectName(wish, taken.has(wish.toLowerCase()) ? JSON.stringify(rest) : undefined, taken);
+    return { ...(rest as unknown as T), name };
+  };
+  return staying.map((layout): TableLayout => {
+    const { table, foreignKeys, uniques, checks, indexes } = layout;
+    const settled = <T extends Named>(one: T, words: string): T => ("isNew" in one ? fresh(one, words) : one);
+    return {
+      ...layout,
+      foreignKeys: foreignKeys.map((key) => settled(key, [table, ...key.columns, "fkey"].join("_"))),
+      uniques: uniques.map((key) => settled(key, [table, ...key.columns, "key"].join("_"))),
+      indexes: indexes.map((index) => settled(index, index.name)),
+      checks: checks.map((check) =>
+        "isNew" in check ? { ...fresh(check, `${table}_${check.column}_check`), column: undefined } : check,
+      ),
+    };
   });
 }

@@ -1,6 +1,6 @@
 import type { Dialect, TableLayout } from "../../sql/index.js";
 import { changesBetween } from "../compare/compare.js";
-import { named, withFreeNames } from "./named.js";
+import { named } from "./named.js";
 import type { Way } from "./plan.js";
 import { remakingColumns } from "./remade-columns.js";
 import { type Renames, renameIn } from "./renames.js";
@@ -14,12 +14,11 @@ export function wayBetween(
   renames: Renames,
   dialect: Dialect,
 ): Way {
-  const renamed = renameIn(found, renames, dialect);
-  const target = named(wanted);
-  const { tables, changes } = renamed;
+  const { tables, changes } = renameIn(found, renames, dialect);
+  const target = named(wanted, tables, dialect);
   const way = { found: tables, wanted: target, changes: changesBetween(tables, target, dialect.name) };
   const whole = remakingColumns(way, dialect);
-  return { ...whole, changes: [...changes, ...withFreeNames(tables, whole.changes)] };
+  return { ...whole, changes: [...changes, ...whole.changes] };
 }
 
 /** The statements of a way, in the order in which they are to be run. */
