@@ -79,7 +79,7 @@ for (const isAfter of [false, true])
     expect((await engine.rows("select * from loan order by id")).length).toBe(2);
   });
 
-eachEngine(all, "two that apply at once run each migration once", async (db, engine) => {
+eachEngine(all, "those that apply at once to an empty database run each migration once", async (db, engine) => {
   await wipe(engine);
   const migrations = [forEngine(first, db), forEngine(second, db)];
   const runs = await Promise.all([1, 2, 3].map(() => applyMigrations(engine.connect(), migrations)));

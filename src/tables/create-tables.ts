@@ -39,8 +39,10 @@ export function createTablesSql<D extends Definitions<D>>(model: Model<D>, optio
 export async function createTables<D extends Definitions<D>>(db: AnyDatabase, model: Model<D>): Promise<void> {
   const { sender, dialect } = connectionOf(db, "createTables");
   const tables = tablesOf(model, "createTables");
-  const { tablesQuery } = dialect.definition;
+  const { tablesQuery, turnText } = dialect.definition;
   const steps = function* (): Steps<void> {
+    if (turnText !== undefined)
+      yield { text: turnText, parameters: [], origin: controlOrigin("its turn to create tables"), once: true };
     const rows = yield { text: tablesQuery, parameters: [], origin: controlOrigin("the tables that are there") };
     const existing = new Set(
       rows.map(([schema, table]) =>

@@ -138,6 +138,11 @@ export interface DefinitionRules {
    * without naming it.
    */
   readonly tablesQuery: string;
+  /**
+   * What has others wait who create tables, to the end of the transaction, where two that create one table at once would be a fault
+   * although each says "if not exists".
+   */
+  readonly turnText?: string;
   /** What sets its definitions apart. */
   readonly rules: TableRules;
 }

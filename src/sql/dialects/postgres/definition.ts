@@ -15,6 +15,8 @@ const rules: TableRules = {
 
 /** How PostgreSQL defines tables. */
 export const postgresDefinition: DefinitionRules = {
+  // A number that nothing else locks by.
+  turnText: "select pg_advisory_xact_lock(70513137)",
   rules,
   tablesQuery: "select nullif(table_schema, current_schema()), table_name from information_schema.tables",
 };
