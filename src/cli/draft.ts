@@ -11,6 +11,7 @@ export interface DraftCommand {
   /** "loan.due=due_on", "member=person" */
   readonly rename: readonly string[];
   readonly allow: readonly string[];
+  readonly online: boolean;
   readonly dryRun: boolean;
   readonly json: boolean;
 }
@@ -70,22 +71,23 @@ function draftText({ engine, changes, losses, obstacles, blocks, undo }: EngineD
 
 /** Drafts a migration, and shows what it does. */
 export async function draft(project: Project, name: string, options: DraftCommand): Promise<void> {
-  const { database, from, rename, allow, dryRun, json } = options;
+  const { database, from, rename, allow, online, dryRun, json } = options;
   const isAsked = process.stdin.isTTY === true && !json;
   const drafted = await draftMigration(project, name, {
     ...(database.length === 0 ? {} : { databases: database }),
     ...(from === undefined ? {} : { from }),
     renames: renamesIn(rename),
     allow,
+    isOnline: online,
     isDry: dryRun,
     progress,
     ...(isAsked ? { ask: asked } : {}),
   });
   progressEnds();
-  const { label, drafts, files, start } = drafted;
+  const { label, labels, drafts, files, start } = drafted;
   if (json) {
     const told = drafts.map(({ changes, ...one }) => ({ ...one, changes: changes.map(changeLabel) }));
-    printJson({ label: label ?? null, start: start ?? null, files, drafts: told });
+    printJson({ label: label ?? null, labels, start: start ?? null, files, drafts: told });
     return;
   }
   if (start !== undefined) print(`${pc.bold(start)} says what was there before the first migration.`);
@@ -93,6 +95,10 @@ export async function draft(project: Project, name: string, options: DraftComman
     print("The model asks for nothing that is not there: no migration is needed.");
   } else {
     print(pc.bold(label));
+    if (labels.length > 1)
+      print(
+        `  in ${plural(labels.length, "step")}: ${labels.join(", ")}; what comes from -after on runs once the new code is out`,
+      );
     for (const one of drafts) print(draftText(one));
   }
   if (dryRun) for (const one of drafts) for (const statement of one.statements) print(`\n${statement};`);

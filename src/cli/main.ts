@@ -225,6 +225,11 @@ ofProject<[string], ProjectOptions & DraftCommand>(
       eachFrom,
       [],
     )
+    .option(
+      "--online",
+      "write it in steps that keep nobody waiting: before the new code is out, beside it, after it",
+      false,
+    )
     .option("--dry-run", "write nothing, and show the statements", false)
     .addHelpText(
       "after",

@@ -3,26 +3,22 @@ import { GemachError } from "../errors/index.js";
 import { type TableReference, tableKey } from "../model/index.js";
 import {
   applyMigrations,
-  type Block,
   blocksOf,
   type Change,
-  type Draft,
   draftBetween,
   labelOf,
-  migrationText,
   type Obstacle,
   obstaclesIn,
   type Renames,
   readSizes,
   readTables,
-  startText,
   tableLabel,
-  undoText,
 } from "../schema/index.js";
 import type { Dialect, DialectName, TableLayout } from "../sql/index.js";
+import { type EngineDraft, writeDraft, writeStart } from "./draft-files.js";
 import { schemasOf, tablesOfModel } from "./entities.js";
 import type { Project } from "./load.js";
-import { fileName, migrationsOf, nextMigration, writeMigration } from "./migration-folder.js";
+import { fileName, migrationsOf, nextMigration } from "./migration-folder.js";
 import { openDatabase } from "./open.js";
 import { openScratch } from "./scratch.js";
 
@@ -35,6 +31,8 @@ export interface DraftOptions {
   readonly renames?: Renames;
   /** The losses that are meant, by their words; "all" for any. */
   readonly allow?: readonly string[];
+  /** Whether it is to be written in steps that keep nobody waiting. */
+  readonly isOnline?: boolean;
   /** Whether nothing is to be written. */
   readonly isDry?: boolean;
   /** Is asked of what may be a rename: a column that goes, and one that comes. */
@@ -50,19 +48,12 @@ export interface RenameQuestion {
   readonly to: string;
 }
 
-/** A draft for one engine. */
-export interface EngineDraft extends Draft {
-  readonly engine: DialectName;
-  readonly database: string;
-  readonly blocks: readonly (Block & { readonly rows: number | undefined })[];
-  /** What of its preconditions does not hold on the database now. */
-  readonly obstacles: readonly Obstacle[];
-}
-
 /** A migration as it was drafted. */
 export interface ProjectDraft {
   /** "003-due-index"; undefined where there is nothing to do. */
   readonly label: string | undefined;
+  /** The same, and those of its further steps. */
+  readonly labels: readonly string[];
   readonly drafts: readonly EngineDraft[];
   readonly files: readonly string[];
   /** The migration that says what was there before the first one, where this is the first. */
@@ -201,7 +192,7 @@ export async function draftMigration(
   name: string,
   options: DraftOptions = {},
 ): Promise<ProjectDraft> {
-  const { renames = none, allow = [], isDry = false, ask, progress } = options;
+  const { renames = none, allow = [], isDry = false, isOnline = false, ask, progress } = options;
   const { number, names } = nextMigration(project);
   const chosen = fileName(name);
   if (chosen === "" || names.includes(chosen)) throw new GemachError("DRAFT_NAME", { name });
@@ -262,42 +253,14 @@ export async function draftMigration(
       throw new GemachError("LOSS_REFUSED", { losses, renames: [...maybe] });
     }
     const isNothing = drafts.every(({ changes }) => changes.length === 0);
-    const label = isNothing ? undefined : labelOf({ number: start === undefined ? number : number + 1, name: chosen });
-    const files: string[] = [];
-    if (!isDry) {
-      const dialects = new Map(opened.map(({ db }) => [db.dialect.name, db.dialect]));
-      if (start !== undefined)
-        files.push(
-          ...writeMigration(
-            project,
-            start,
-            Object.fromEntries(
-              [...dialects].map(([engine, dialect]) => [
-                engine,
-                { forward: startText(bases.get(engine) ?? [], dialect), undo: undefined },
-              ]),
-            ),
-          ),
-        );
-      if (label !== undefined)
-        files.push(
-          ...writeMigration(
-            project,
-            label,
-            Object.fromEntries(
-              drafts.map((draft) => {
-                const dialect = dialects.get(draft.engine) as Dialect;
-                const remarks = draft.blocks.map(({ table, effect }) => `-- blocks: ${tableLabel(table)}: ${effect}`);
-                return [
-                  draft.engine,
-                  { forward: migrationText(draft, label, dialect, remarks), undo: undoText(draft, label, dialect) },
-                ];
-              }),
-            ),
-          ),
-        );
-    }
-    return { label, drafts, files, start };
+    const own = start === undefined ? number : number + 1;
+    const label = isNothing ? undefined : labelOf({ number: own, name: chosen });
+    if (isDry) return { label, labels: label === undefined ? [] : [label], drafts, files: [], start };
+    const dialects = new Map(opened.map(({ db }) => [db.dialect.name, db.dialect]));
+    const before = start === undefined ? [] : writeStart(project, start, dialects, bases);
+    if (isNothing) return { label, labels: [], drafts, files: before, start };
+    const written = writeDraft(project, { number: own, name: chosen, drafts, dialects, isOnline });
+    return { label, labels: written.labels, drafts, files: [...before, ...written.files], start };
   } finally {
     for (const { close } of opened) await close();
   }

@@ -5,10 +5,10 @@ export { newSince, saveBaseline } from "./baseline.js";
 export {
   type DraftOptions,
   draftMigration,
-  type EngineDraft,
   type ProjectDraft,
   type RenameQuestion,
 } from "./draft.js";
+export type { EngineDraft } from "./draft-files.js";
 export { loadProject, type Project, type ProjectQuery, queryNamed } from "./load.js";
 export { markdownOf } from "./markdown.js";
 export { migrationsOf } from "./migration-folder.js";

@@ -8,6 +8,7 @@ export { type Change, changeLabel, tableLabel } from "./compare/change.js";
 export { changesBetween } from "./compare/compare.js";
 export { type Draft, draftBetween, migrationText, undoText } from "./draft/draft.js";
 export { type Block, blocksOf } from "./draft/locks.js";
+export { type OnlineStep, onlineSteps } from "./draft/online.js";
 export type { Renames } from "./draft/renames.js";
 export { startText } from "./draft/start.js";
 export { statementsOfWay, wayBetween } from "./draft/statements.js";

@@ -97,6 +97,8 @@ export interface Pair {
   readonly after: LayoutSpec;
   /** "loan.due" → "due_on" */
   readonly renames: Readonly<Record<string, string>>;
+  /** Whether it is gone in steps that keep nobody waiting, where the engine has such. */
+  readonly isOnline: boolean;
 }
 
 /** A table in which a column has another name. */
@@ -111,37 +113,39 @@ function withRenamed(spec: TableSpec, from: string, to: string): TableSpec {
   };
 }
 
-export const pairs: fc.Arbitrary<Pair> = fc.tuple(layouts, fc.array(mutation, { minLength: 1, maxLength: 4 }), layouts).map(([before, mutations, others]) => {
-  let after: LayoutSpec = before;
-  const renames: Record<string, string> = {};
-  for (const { table, what, other } of mutations) {
-    const names = Object.keys(after);
-    const name = names[table % names.length] as string;
-    const spec = after[name] as TableSpec;
-    const isRenamed = Object.keys(renames).some((path) => path.startsWith(`${name}.`));
-    if (what === "table") {
-      const { [name]: _, ...rest } = after;
-      const further = Object.entries(others).filter(([one]) => before[one] === undefined);
-      const next = { ...rest, ...Object.fromEntries(further.slice(0, 1)) };
-      if (Object.keys(next).length > 0 && !isRenamed) after = next;
-    } else if (what === "rename") {
-      const from = Object.keys(spec.columns).find((one) => before[name]?.columns[one] === spec.columns[one]);
-      const to = columnNames.find((one) => spec.columns[one] === undefined && before[name]?.columns[one] === undefined);
-      // What speaks of the new name already would speak of another column.
-      const speaks = [spec.computed, ...spec.rules.map(({ column }) => column), ...spec.indexes.flatMap(({ on }) => on)];
-      if (from === undefined || to === undefined || isRenamed || speaks.includes(to) || before[name] === undefined) continue;
-      renames[`${name}.${from}`] = to;
-      after = { ...after, [name]: withRenamed(spec, from, to) };
-    } else if (what === "column") {
-      const [first, ...rest] = Object.keys(spec.columns);
-      const { [first as string]: _, ...kept } = spec.columns;
-      if (rest.length > 0 && !isRenamed) after = { ...after, [name]: { ...spec, columns: kept } };
-    } else if (what === "columns") {
-      if (!isRenamed) after = { ...after, [name]: { ...spec, columns: { ...spec.columns, ...other.columns } } };
-    } else after = { ...after, [name]: { ...spec, [what]: other[what] } };
-  }
-  return { before, after, renames };
-});
+export const pairs: fc.Arbitrary<Pair> = fc
+  .tuple(layouts, fc.array(mutation, { minLength: 1, maxLength: 4 }), layouts, fc.boolean())
+  .map(([before, mutations, others, isOnline]) => {
+    let after: LayoutSpec = before;
+    const renames: Record<string, string> = {};
+    for (const { table, what, other } of mutations) {
+      const names = Object.keys(after);
+      const name = names[table % names.length] as string;
+      const spec = after[name] as TableSpec;
+      const isRenamed = Object.keys(renames).some((path) => path.startsWith(`${name}.`));
+      if (what === "table") {
+        const { [name]: _, ...rest } = after;
+        const further = Object.entries(others).filter(([one]) => before[one] === undefined);
+        const next = { ...rest, ...Object.fromEntries(further.slice(0, 1)) };
+        if (Object.keys(next).length > 0 && !isRenamed) after = next;
+      } else if (what === "rename") {
+        const from = Object.keys(spec.columns).find((one) => before[name]?.columns[one] === spec.columns[one]);
+        const to = columnNames.find((one) => spec.columns[one] === undefined && before[name]?.columns[one] === undefined);
+        // What speaks of the new name already would speak of another column.
+        const speaks = [spec.computed, ...spec.rules.map(({ column }) => column), ...spec.indexes.flatMap(({ on }) => on)];
+        if (from === undefined || to === undefined || isRenamed || speaks.includes(to) || before[name] === undefined) continue;
+        renames[`${name}.${from}`] = to;
+        after = { ...after, [name]: withRenamed(spec, from, to) };
+      } else if (what === "column") {
+        const [first, ...rest] = Object.keys(spec.columns);
+        const { [first as string]: _, ...kept } = spec.columns;
+        if (rest.length > 0 && !isRenamed) after = { ...after, [name]: { ...spec, columns: kept } };
+      } else if (what === "columns") {
+        if (!isRenamed) after = { ...after, [name]: { ...spec, columns: { ...spec.columns, ...other.columns } } };
+      } else after = { ...after, [name]: { ...spec, [what]: other[what] } };
+    }
+    return { before, after, renames, isOnline };
+  });
 
 const isNumber = (kind: Kind): boolean => ["integer", "bigint", "numeric", "wide"].includes(kind);
 const isText = (kind: Kind): boolean => ["varchar", "short"].includes(kind);

@@ -9,6 +9,7 @@ import { statementsOfWay, wayBetween } from "./statements.js";
 
 /** A migration as it is drafted for one engine. */
 export interface Draft {
+  readonly way: Way;
   readonly changes: readonly Change[];
   readonly statements: readonly string[];
   /** What loses data or narrows a type, in words by which it can be allowed. */
@@ -54,6 +55,7 @@ export function draftBetween(
     dialect,
   );
   return {
+    way,
     changes: way.changes,
     statements: statementsOfWay(way, dialect),
     losses: lossesIn(way.changes, dialect.name),
@@ -73,15 +75,19 @@ const preconditionLines = (preconditions: readonly Precondition[]): readonly str
 const body = (statements: readonly string[]): string =>
   statements.length === 0 ? "" : `\n${statements.map((one) => `${one};\n`).join("\n")}`;
 
+/** What the text of a migration is made of. */
+type Told = Pick<Draft, "changes" | "losses" | "preconditions" | "statements"> & { readonly isApart?: boolean };
+
 /** The text of a migration's file. */
 export function migrationText(
-  draft: Pick<Draft, "changes" | "losses" | "preconditions" | "statements">,
+  draft: Told,
   name: string,
   { name: dialect }: Dialect,
   further: readonly string[] = [],
 ): string {
   const head = [
     `-- ${name}, for ${engines[dialect]}.`,
+    ...(draft.isApart === true ? [`${remarks.apart}: what runs here keeps nobody waiting`] : []),
     ...draft.changes.map((change) => `-- ${changeLabel(change).replaceAll(/\s+/g, " ")}`),
     ...draft.losses.map((loss) => `-- loses or narrows: ${loss.replaceAll(/\s+/g, " ")}`),
     ...further,
@@ -92,13 +98,18 @@ export function migrationText(
 
 /** The text of the file that undoes it. */
 export function undoText(
-  { undo, losses }: Pick<Draft, "undo" | "losses">,
+  { undo, losses, isApart = false }: Pick<Draft, "undo" | "losses"> & { readonly isApart?: boolean },
   name: string,
   { name: dialect }: Dialect,
 ): string {
   const gone = losses
     .filter((loss) => loss.startsWith("drop"))
     .map((loss) => `-- the values of this are gone: ${loss}`);
-  const head = [`-- Undoes ${name}, for ${engines[dialect]}.`, ...gone, ...preconditionLines(undo.preconditions)];
+  const head = [
+    `-- Undoes ${name}, for ${engines[dialect]}.`,
+    ...(isApart ? [remarks.apart] : []),
+    ...gone,
+    ...preconditionLines(undo.preconditions),
+  ];
   return `${head.join("\n")}\n${body(undo.statements)}`;
 }

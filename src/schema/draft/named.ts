@@ -21,9 +21,12 @@ const formsOf = ({ name }: Dialect): Forms => ({
   index: (index) => indexForm(index, name),
 });
 
-/** Those that are there, by their form. */
-const byForm = <T>(there: readonly T[], formOf: (one: T) => string): ReadonlyMap<string, T> =>
-  new Map(there.map((one) => [formOf(one), one]));
+/** Gives for each one what is there of the same form, each thing once: a table may have two indexes that are alike. */
+function takingFrom<T>(there: readonly T[], formOf: (one: T) => string): (one: T) => T | undefined {
+  const left = new Map<string, T[]>();
+  for (const one of there) left.set(formOf(one), [...(left.get(formOf(one)) ?? []), one]);
+  return (one) => left.get(formOf(one))?.shift();
+}
 
 const allOf = ({ indexes, foreignKeys, uniques, checks }: TableLayout): readonly Named[] => [
   ...indexes,
@@ -53,17 +56,17 @@ export function named(
   for (const table of found) if (!asked.has(tableKey(table))) allOf(table).forEach(take);
   const staying = wanted.map((table): TableLayout => {
     const there = before.get(tableKey(table));
-    const checks = byForm(there?.checks ?? [], forms.check);
-    const uniques = byForm(there?.uniques ?? [], forms.unique);
-    const foreignKeys = byForm(there?.foreignKeys ?? [], forms.foreignKey);
-    const indexes = byForm(there?.indexes ?? [], forms.index);
+    const checks = takingFrom(there?.checks ?? [], forms.check);
+    const uniques = takingFrom(there?.uniques ?? [], forms.unique);
+    const foreignKeys = takingFrom(there?.foreignKeys ?? [], forms.foreignKey);
+    const indexes = takingFrom(there?.indexes ?? [], forms.index);
     // What stays is as it is there, with its name or without.
     const kept = {
       ...table,
-      checks: table.checks.map((one) => checks.get(forms.check(one)) ?? { ...one, isNew: true }),
-      uniques: table.uniques.map((one) => uniques.get(forms.unique(one)) ?? { ...one, isNew: true }),
-      foreignKeys: table.foreignKeys.map((one) => foreignKeys.get(forms.foreignKey(one)) ?? { ...one, isNew: true }),
-      indexes: table.indexes.map((one) => indexes.get(forms.index(one)) ?? { ...one, isNew: true }),
+      checks: table.checks.map((one) => checks(one) ?? { ...one, isNew: true }),
+      uniques: table.uniques.map((one) => uniques(one) ?? { ...one, isNew: true }),
+      foreignKeys: table.foreignKeys.map((one) => foreignKeys(one) ?? { ...one, isNew: true }),
+      indexes: table.indexes.map((one) => indexes(one) ?? { ...one, isNew: true }),
     };
     for (const one of allOf(kept)) if (!("isNew" in one)) take(one);
     return kept;
