@@ -15,6 +15,7 @@ import { loadFigures } from "./load.js";
 import { overhead } from "./overhead.js";
 import { reportFigures, writeTexts } from "./reports/compare.js";
 import { reportSuites } from "./reports/suites.js";
+import { schemaFigures, withManyTables } from "./schema.js";
 import { sharesOf } from "./shares.js";
 import { workFigures } from "./work.js";
 import { writeFigures } from "./writes.js";
@@ -24,7 +25,7 @@ pg.types.setTypeParser(pg.types.builtins.DATE, (value) => value);
 
 /** Only the jobs whose names have this text in them, and nothing else; or one of the groups. */
 const only = process.env.GEMACH_JOBS;
-const groups = ["cold", "load", "large", "writes", "work", "inspecting", "grid", "reports"];
+const groups = ["cold", "load", "large", "writes", "work", "inspecting", "grid", "reports", "schema"];
 const isGroup = only !== undefined && groups.includes(only);
 const wanted = isGroup ? [] : jobs.filter(({ name }) => only === undefined || name.includes(only));
 const rounds = Number(process.env.GEMACH_ROUNDS ?? 7);
@@ -96,6 +97,17 @@ async function work(): Promise<void> {
     console.log(gridText(await takeGrid(benches, Number(process.env.GEMACH_DISTANCE ?? 0))));
     console.log(`drawn: ${(await drawGrid()).join(", ")}`);
   }
+  for (const bench of benches) await bench.close();
+}
+
+/** Comparing and drafting, on many tables. */
+async function schema(): Promise<void> {
+  const benches: Bench[] = [];
+  for (const open of opens) {
+    const bench = await open(withManyTables);
+    if (bench !== undefined) benches.push(bench);
+  }
+  console.log(await schemaFigures(benches, rounds));
   for (const bench of benches) await bench.close();
 }
 
@@ -173,8 +185,9 @@ if (only === undefined) {
 if (only === undefined || only === "cold") console.log(await coldFigures(rounds));
 if (only === undefined || only === "load") await load();
 if (only === undefined || only === "large") console.log(await large(rounds));
-if (only === undefined || (isGroup && !["large", "cold", "load", "reports"].includes(only))) await work();
+if (only === undefined || (isGroup && !["large", "cold", "load", "reports", "schema"].includes(only))) await work();
 if (only === "reports") await reports();
+if (only === undefined || only === "schema") await schema();
 if (wanted.length > 0 && names.length < opens.length)
   console.log("left out: servers that do not answer (GEMACH_POSTGRES_URL, GEMACH_MARIADB_URL)");
 console.log(movedText());

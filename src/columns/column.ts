@@ -47,6 +47,8 @@ export interface ColumnFacts {
   readonly schema: StandardSchema | undefined;
   /** How the database compares and sorts it, by the name of the dialect, where that is not by code point. */
   readonly collations: Readonly<Record<string, string>>;
+  /** What it was called in the table before. */
+  readonly formerName?: string;
 }
 
 /**
@@ -81,6 +83,11 @@ export interface Column<K extends ColumnKind = ColumnKind, V = unknown, T extend
   readonly secret: Column<K, V, T>;
   /** The same column under a given name in the table. */
   named(columnName: string): Column<K, V, T>;
+  /**
+   * The same column, which tables may have under this name yet: a migration that is drafted renames it, rather than to drop it and
+   * add another one.
+   */
+  formerly(columnName: string): Column<K, V, T>;
   /**
    * The same column, for which the database takes this where a new row leaves it out: a value, or what an expression makes
    * there, such as `now()`, or `sql(uuid)` of a function of its own.
@@ -178,6 +185,7 @@ function column<K extends ColumnKind, V, T extends ColumnTrait>(facts: ColumnFac
       return withTrait("defaulted");
     },
     named: (columnName: string) => changed({ columnName }),
+    formerly: (formerName: string) => changed({ formerName }),
     defaultsTo: (defaultValue: unknown) => withTrait("defaulted", { defaultValue }),
     collated: (collations: Readonly<Record<string, string>>) => changed({ collations }),
     storedAs: (stored: Readonly<Record<string, StoredForm>>) => changed({ type: { ...facts.type, stored } }),

@@ -49,6 +49,8 @@ export interface ResolvedColumn {
   readonly isComputed: boolean;
   /** Collations by the name of the dialect. */
   readonly collations: Readonly<Record<string, string>>;
+  /** What it was called in the table before. */
+  readonly formerName?: string | undefined;
 }
 
 /** A column, or a value object of several. */
@@ -145,6 +147,8 @@ export interface ResolvedEntity {
   readonly name: string;
   readonly table: string;
   readonly schema: string | undefined;
+  /** What its table was called before. */
+  readonly formerTable?: string | undefined;
   /** Every column by its path: "name", "address.street". */
   readonly columns: ReadonlyMap<string, ResolvedColumn>;
   readonly key: readonly ResolvedColumn[];

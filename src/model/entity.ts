@@ -92,6 +92,8 @@ export interface EntityOptions<C extends Columns = Columns> {
   readonly sharedWith?: string;
   /** Whether its table has no primary key: its rows can be read and added, but not told apart. */
   readonly withoutKey?: boolean;
+  /** What its table was called before: a migration that is drafted renames it. */
+  readonly formerly?: string;
   /** The schema of the database that its table is in, where it is not the one that the connection leads to. */
   readonly schema?: string;
   /** Indexes that its table has besides those of its keys. */

@@ -27,6 +27,8 @@ export interface ColumnDescription {
   readonly unknown: "default" | "computation" | undefined;
   /** Collations by the name of the dialect; undefined where it is compared by code point. */
   readonly collations: Readonly<Record<string, string>> | undefined;
+  /** What it was called before. */
+  readonly formerName: string | undefined;
 }
 
 /** Columns whose values are those of a key of another table, or of the same, and what becomes of them with it. */
@@ -63,6 +65,8 @@ export interface CheckDescription {
 export interface TableDescription extends TableReference {
   /** The entity's name, for messages. */
   readonly entity: string;
+  /** What it was called before. */
+  readonly formerTable: string | undefined;
   readonly columns: readonly ColumnDescription[];
   readonly primaryKey: readonly string[];
   readonly foreignKeys: readonly ForeignKeyDescription[];
@@ -109,6 +113,7 @@ const columnOf = (column: ResolvedColumn, entity: ResolvedEntity): ColumnDescrip
   computed: entity.computations.get(column),
   unknown: unknownOf(column, entity),
   collations: Object.keys(column.collations).length === 0 ? undefined : column.collations,
+  formerName: column.formerName,
 });
 
 /** An index before it has a name. */
@@ -170,6 +175,7 @@ function describe(entity: ResolvedEntity, takenIndexes: Set<string>): TableDescr
   const takenChecks = new Set<string>();
   return {
     entity: entity.name,
+    formerTable: entity.formerTable,
     schema: entity.schema,
     table: entity.table,
     columns: columns.map((column) => columnOf(column, entity)),

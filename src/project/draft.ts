@@ -6,6 +6,7 @@ import {
   blocksOf,
   type Change,
   draftBetween,
+  formerNames,
   labelOf,
   type Obstacle,
   obstaclesIn,
@@ -100,9 +101,10 @@ async function renamesAsked(
   given: Renames,
   ask: NonNullable<DraftOptions["ask"]>,
 ): Promise<Renames> {
-  const columns: Record<string, string> = { ...given.columns };
-  const tables: Record<string, string> = { ...given.tables };
-  const changes = draftBetween(found, wanted, given, dialect).changes;
+  const known = withFormer(found, wanted, given);
+  const columns: Record<string, string> = { ...known.columns };
+  const tables: Record<string, string> = { ...known.tables };
+  const changes = draftBetween(found, wanted, known, dialect).changes;
   const of = <K extends Change["kind"]>(kind: K) =>
     changes.filter((change): change is Extract<Change, { kind: K }> => change.kind === kind);
   for (const { table: gone } of of("drop table"))
@@ -144,7 +146,7 @@ async function draftFor(
   renames: Renames,
 ): Promise<EngineDraft> {
   const { dialect } = db;
-  const draft = draftBetween(found, wanted, renames, dialect);
+  const draft = draftBetween(found, wanted, withFormer(found, wanted, renames), dialect);
   const there = new Set((await readTables(db, schemasOf(wanted))).filter(({ kind }) => kind === "table").map(tableKey));
   const blocks = blocksOf(draft.changes, dialect.name).filter(({ table }) => there.has(tableKey(table)));
   const sizes = await readSizes(
@@ -166,6 +168,16 @@ async function draftFor(
     blocks: blocks.map((block) => ({ ...block, rows: sizes.get(tableKey(block.table)) })),
   };
 }
+
+/** Renames that were said, and those that the model speaks of. */
+const withFormer = (
+  found: readonly TableLayout[],
+  wanted: readonly TableLayout[],
+  { tables, columns }: Renames,
+): Renames => {
+  const former = formerNames(found, wanted);
+  return { tables: { ...former.tables, ...tables }, columns: { ...former.columns, ...columns } };
+};
 
 /** Tables that a model has, under the name that they had before. */
 function ofModel(
@@ -211,7 +223,7 @@ export async function draftMigration(
           ? await readTables(db, schemasOf(wanted))
           : await tablesOfMigrations(project, database, dialect.name, schemasOf(wanted));
       // Tables of a database that the model does not know are somebody else's.
-      const own = from === "database" ? ofModel(base, wanted, renames) : base;
+      const own = from === "database" ? ofModel(base, wanted, withFormer(base, wanted, renames)) : base;
       bases.set(dialect.name, own);
       if (isFirst && !isEmpty(own)) start = labelOf({ number, name: "start" });
     }

@@ -9,7 +9,7 @@ export { changesBetween } from "./compare/compare.js";
 export { type Draft, draftBetween, migrationText, undoText } from "./draft/draft.js";
 export { type Block, blocksOf } from "./draft/locks.js";
 export { type OnlineStep, onlineSteps } from "./draft/online.js";
-export type { Renames } from "./draft/renames.js";
+export { formerNames, type Renames } from "./draft/renames.js";
 export { startText } from "./draft/start.js";
 export { statementsOfWay, wayBetween } from "./draft/statements.js";
 export { type AppliedMigration, type ApplyOptions, applyMigrations } from "./migrations/apply.js";

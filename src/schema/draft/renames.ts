@@ -11,6 +11,24 @@ export interface Renames {
   readonly columns: Readonly<Record<string, string>>;
 }
 
+/** The renames that a model speaks of, as far as tables have the former names yet. */
+export function formerNames(found: readonly TableLayout[], wanted: readonly TableLayout[]): Renames {
+  const tables: Record<string, string> = {};
+  const columns: Record<string, string> = {};
+  const there = new Map(found.map((table) => [pathOf(table), table]));
+  for (const table of wanted) {
+    const former = pathOf({ schema: table.schema, table: table.formerTable ?? table.table });
+    const before = there.get(pathOf(table)) ?? there.get(former);
+    if (before === undefined) continue;
+    if (before.table !== table.table) tables[former] = table.table;
+    const names = new Set(before.columns.map(({ name }) => name));
+    for (const { name, formerName } of table.columns)
+      if (formerName !== undefined && names.has(formerName) && !names.has(name))
+        columns[`${pathOf(before)}.${formerName}`] = name;
+  }
+  return { tables, columns };
+}
+
 const pathOf = ({ schema, table }: TableReference): string => (schema === undefined ? table : `${schema}.${table}`);
 
 /** A text of SQL with other names of columns in it. */

@@ -31,6 +31,8 @@ export interface ColumnLayout {
   readonly comment: string | undefined;
   /** The texts of which it holds one, where its type is a list of such (PostgreSQL). */
   readonly choices?: readonly string[] | undefined;
+  /** What a model says that it was called before. */
+  readonly formerName?: string | undefined;
   /** What else its definition says, of which a model knows nothing. */
   readonly further?: string | undefined;
 }
@@ -79,8 +81,9 @@ export interface CheckLayout {
 /** A table as one engine has it: what a model lays out, and what a catalogue tells. */
 export interface TableLayout extends TableReference {
   readonly kind: "table" | "view";
-  /** The entity's name, where it is a model's. */
+  /** The entity's name, where it is a model's, and what the model says that the table was called before. */
   readonly entity: string | undefined;
+  readonly formerTable?: string | undefined;
   readonly columns: readonly ColumnLayout[];
   readonly primaryKey: KeyLayout;
   readonly foreignKeys: readonly ForeignKeyLayout[];
@@ -120,6 +123,7 @@ function columnLayout(table: TableDescription, column: ColumnDescription, rules:
     computed: computed === undefined ? undefined : { text: ownExpression(computed, dialect), isStored: true },
     unknown,
     comment: undefined,
+    formerName: column.formerName,
   };
   return layout;
 }
@@ -174,6 +178,7 @@ function checksOf(table: TableDescription, rules: TableRules, dialect: Dialect):
 /** A model's table as an engine is to have it. */
 export const layOut = (table: TableDescription, rules: TableRules, dialect: Dialect): TableLayout => ({
   ...{ kind: "table", schema: table.schema, table: table.table, entity: table.entity, comment: undefined },
+  formerTable: table.formerTable,
   columns: table.columns.map((column) => columnLayout(table, column, rules, dialect)),
   primaryKey: { name: undefined, columns: table.primaryKey },
   foreignKeys: table.foreignKeys.map((key) => ({ ...key, name: undefined })),
