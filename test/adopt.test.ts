@@ -1,5 +1,7 @@
+import { execFile } from "node:child_process";
 import { readFileSync } from "node:fs";
-import { expect } from "vitest";
+import { promisify } from "node:util";
+import { expect, test } from "vitest";
 import { lending } from "../src/demo/index.js";
 import { createTables, type Database, from } from "../src/index.js";
 import { adoptTables, changeLabel, changesBetween, evidenceIn, readTables, statementsOf, tablesOf } from "../src/schema/index.js";
@@ -45,6 +47,20 @@ eachEngine(all, "tables that others made, with types and names of their own", as
   for (const statement of statementsOf(statements, db.dialect.name)) await engine.execute(statement);
   const adoption = await lawsOf(db, engine, file === "postgres" ? [undefined, "shop"] : [undefined]);
   if (process.env.GEMACH_SHOW) console.log(adoption.source, adoption.remarks);
+});
+
+test("pgbench's tables, as its own command makes them", async () => {
+  const engine = all().find(({ name }) => name === "postgres");
+  const { url } = engine ?? {};
+  if (engine === undefined || url === undefined) return;
+  await wipe(engine);
+  // Debian's package of the server brings it.
+  const made = await promisify(execFile)("pgbench", ["-i", "-q", "--foreign-keys", url]).catch((error: NodeJS.ErrnoException) => error);
+  if (made instanceof Error && made.code === "ENOENT") return;
+  const { tables } = await lawsOf(engine.connect(), engine);
+  const relations = tables.flatMap(({ adopted, relations }) => relations.filter(({ call }) => call === "toOne").map(({ name }) => `${adopted.entity}.${name}`));
+  const wanted = ["PgbenchAccount.pgbenchBranch", "PgbenchHistory.pgbenchAccount", "PgbenchHistory.pgbenchBranch"];
+  expect(relations.sort()).toEqual([...wanted, "PgbenchHistory.pgbenchTeller", "PgbenchTeller.pgbenchBranch"]);
 });
 
 eachEngine(all, "the engine's own catalogue", async (db, engine) => {

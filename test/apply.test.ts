@@ -1,4 +1,6 @@
-import { expect } from "vitest";
+import Sqlite from "better-sqlite3";
+import { expect, test } from "vitest";
+import { sqlite } from "../src/drivers/sqlite.js";
 import { type Database, database, sql } from "../src/index.js";
 import { applyMigrations, journalOf, type Migration } from "../src/schema/index.js";
 import { type Engine, eachEngine, useEngines } from "./support/engines.js";
@@ -169,4 +171,23 @@ eachEngine(all, "a migration may be code, in the transaction that writes it down
   expect((await engine.rows("select note from loan order by id")).flat()).toEqual(["x", "none"]);
   expect((await journalOf(db)).filter(({ ended }) => ended !== null).map(({ name }) => name)).toEqual(["begin", "notes"]);
   await expect(applyMigrations(db, [begin, code], { undo: true })).rejects.toThrow("Nothing says how");
+});
+
+test("a full disk undoes a migration on SQLite, and it is run once there is room", async () => {
+  const handle = new Sqlite(":memory:");
+  const db = database(sqlite(handle));
+  const begin = forEngine(first, db);
+  await applyMigrations(db, [begin]);
+  const rows = "with recursive n(i) as (select 1 union all select i + 1 from n where i < 20000)";
+  const large = {
+    number: 2,
+    name: "large",
+    content: `create table large (id integer primary key, note text); insert into large ${rows} select i, hex(randomblob(50)) from n;`,
+  };
+  handle.pragma(`max_page_count = ${Number(handle.pragma("page_count", { simple: true })) + 50}`);
+  await expect(applyMigrations(db, [begin, large])).rejects.toThrow(/MIGRATION|statement 2 of 2/);
+  expect(handle.prepare("select count(*) from sqlite_schema where name = 'large'").pluck().get()).toBe(0);
+  handle.pragma("max_page_count = 1000000");
+  expect((await applyMigrations(db, [begin, large])).map(({ label }) => label)).toEqual(["002-large"]);
+  handle.close();
 });

@@ -1,5 +1,6 @@
 import { literalText, propertyText } from "./code.js";
-import type { AdoptedColumn, AdoptedEntity } from "./entities.js";
+import type { AdoptedEntity } from "./entities.js";
+import type { AdoptedColumn } from "./indexes.js";
 import type { RelationCode } from "./relations.js";
 
 /** How wide a line is before it is broken. */

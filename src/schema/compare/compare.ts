@@ -104,8 +104,12 @@ function* indexChanges(found: TableLayout, wanted: TableLayout, dialect: Dialect
   ];
   const columnsOf = ({ key }: ReturnType<typeof uniques>[number]) => uniqueForm(key.columns);
   const unique = apart(uniques(found), uniques(wanted), columnsOf, columnsOf);
+  // An index of columns for which a model has none is the database's own.
+  const isSaid = (columns: readonly (string | undefined)[]) =>
+    !wanted.columns.some(({ name, isIndexable }) => isIndexable === false && columns.includes(name));
   for (const { key, index } of unique.surplus)
-    yield index === undefined ? { kind: "drop unique", table, key } : { kind: "drop index", table, index };
+    if (isSaid(key.columns))
+      yield index === undefined ? { kind: "drop unique", table, key } : { kind: "drop index", table, index };
   for (const { key, index } of unique.missing)
     yield index === undefined ? { kind: "add unique", table, key } : { kind: "create index", table, index };
   const form = (index: IndexLayout) => indexForm(index, dialect);
@@ -113,7 +117,8 @@ function* indexChanges(found: TableLayout, wanted: TableLayout, dialect: Dialect
     indexes.filter((index) => !isForeign(index, dialect) && !isPlainUnique(index, dialect));
   const others = apart(plain(found), plain(wanted), form, form);
   for (const index of others.surplus)
-    if (!isOfForeignKey(index, found, dialect)) yield { kind: "drop index", table, index };
+    if (!isOfForeignKey(index, found, dialect) && isSaid(partColumns(index)))
+      yield { kind: "drop index", table, index };
   for (const index of others.missing) yield { kind: "create index", table, index };
 }
 

@@ -30,8 +30,23 @@ export function affinityOf(type: string): "integer" | "text" | "blob" | "real" |
   return /real|floa|doub/.test(name) ? "real" : "numeric";
 }
 
+const typeForms: Readonly<Record<DialectName, Map<string, string>>> = {
+  sqlite: new Map(),
+  postgres: new Map(),
+  mariadb: new Map(),
+};
+
 /** A type in a form by which two texts of the same are alike. */
 export function typeForm(type: string, dialect: DialectName): string {
+  const known = typeForms[dialect].get(type);
+  if (known !== undefined) return known;
+  if (typeForms[dialect].size >= 1000) typeForms[dialect].clear();
+  const form = readTypeForm(type, dialect);
+  typeForms[dialect].set(type, form);
+  return form;
+}
+
+function readTypeForm(type: string, dialect: DialectName): string {
   if (dialect === "sqlite") return affinityOf(type);
   const plain = type
     .toLowerCase()

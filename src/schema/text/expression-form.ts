@@ -340,6 +340,23 @@ export const nameForm = (name: string): string => `"${name.toLowerCase().replace
  * expressions back with other parentheses, casts, names of functions and forms of conditions than they were given.
  */
 export function expressionForm(text: string, dialect: DialectName): string {
+  // Tables of one database say the same many times over.
+  const known = forms[dialect].get(text);
+  if (known !== undefined) return known;
+  if (forms[dialect].size >= mostForms) forms[dialect].clear();
+  const form = readForm(text, dialect);
+  forms[dialect].set(text, form);
+  return form;
+}
+
+const mostForms = 5000;
+const forms: Readonly<Record<DialectName, Map<string, string>>> = {
+  sqlite: new Map(),
+  postgres: new Map(),
+  mariadb: new Map(),
+};
+
+function readForm(text: string, dialect: DialectName): string {
   try {
     return printed(new Reader(text, dialect).whole());
   } catch (error) {

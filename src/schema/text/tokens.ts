@@ -41,6 +41,9 @@ const signs = [
   ">>",
 ];
 
+/** A letter of ASCII, or an underscore. */
+const isLetter = (code: number): boolean => (code >= 97 && code <= 122) || (code >= 65 && code <= 90) || code === 95;
+
 const at = (pattern: RegExp, text: string, from: number): string | undefined => {
   pattern.lastIndex = from;
   return pattern.exec(text)?.[0];
@@ -94,8 +97,12 @@ export function* tokensOf(text: string, dialect: DialectName): Generator<Token> 
       i = end;
       return { kind, text: value, start, end };
     };
-    if (/\s/.test(letter)) i++;
-    else if (text.startsWith("--", i) || (letter === "#" && dialect === "mariadb")) {
+    const code = text.charCodeAt(i);
+    if (code === 32 || (code >= 9 && code <= 13) || code === 160) i++;
+    else if (isLetter(code) && !((code === 69 || code === 101) && text[i + 1] === "'")) {
+      const read = at(word, text, i) ?? letter;
+      yield token("word", read.toLowerCase(), i + read.length);
+    } else if (text.startsWith("--", i) || (letter === "#" && dialect === "mariadb")) {
       const end = text.indexOf("\n", i);
       yield token("remark", text.slice(i, end < 0 ? text.length : end), end < 0 ? text.length : end);
     } else if (text.startsWith("/*", i)) {

@@ -31,6 +31,8 @@ export interface ColumnLayout {
   readonly comment: string | undefined;
   /** The texts of which it holds one, where its type is a list of such (PostgreSQL). */
   readonly choices?: readonly string[] | undefined;
+  /** Whether a model has words for an index of it; undefined where a catalogue tells. */
+  readonly isIndexable?: boolean | undefined;
   /** What a model says that it was called before. */
   readonly formerName?: string | undefined;
   /** What else its definition says, of which a model knows nothing. */
@@ -124,6 +126,7 @@ function columnLayout(table: TableDescription, column: ColumnDescription, rules:
     unknown,
     comment: undefined,
     formerName: column.formerName,
+    isIndexable: kinds[type.kind].isIndexable,
   };
   return layout;
 }
