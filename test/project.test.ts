@@ -78,6 +78,15 @@ test("plans are shown as a tree, with what was met where the statements are run"
   ]);
 });
 
+test("the model is drawn, as a whole and around an entity", async () => {
+  expect((await gemach("map", "--format", "mermaid")).stdout).toContain('Item ||--o{ Loan : "item (join) / loans (batch)"');
+  expect((await facts("map", "--around", "Member")).entities.map(({ name }: { name: string }) => name)).toEqual(["Loan", "Member"]);
+  expect((await gemach("map", "--out", "model.svg")).stdout).toBe("wrote model.svg: 4 entities, 3 keys between them\n");
+  const drawn = readFileSync(join(folder, "model.svg"), "utf8");
+  for (const text of ["depot / items", "borrower / loans", ">returned<", ">date?<"]) expect(drawn).toContain(text);
+  expect((await gemach("map", "--around", "Lown")).stderr).toContain("Did you mean 'Loan'?");
+});
+
 test("strategies are compared, with an index that is gone afterwards", async () => {
   const { ways, isSame, advice } = await facts("compare", "overdue", "--rounds", "3", "--latency", "2ms", "--index", "Loan: returned, due");
   expect(isSame).toBe(true);
