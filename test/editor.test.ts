@@ -101,6 +101,7 @@ const completions: readonly (readonly [line: string, offered: readonly string[]]
       "computed",
       "defaulted",
       "defaultsTo",
+      "formerly",
       "heavy",
       "key",
       "meets",
