@@ -12,6 +12,7 @@ import {
   migrationText,
   onlineSteps,
   readTables,
+  startText,
   tablesOf,
   undoText,
 } from "../src/schema/index.js";
@@ -82,6 +83,12 @@ async function check(engine: Engine, { before, after, renames, isOnline }: Pair)
   await applyMigrations(db, [...begin, ...steps], { undo: true, to: "step-1" });
   const left = await leftOf(engine, first);
   if (left.length > 0) throw new Error(`${engine.name} differs when undone:\n${pathOf(left)}\nafter\n${steps.map(({ undo }) => undo).join("\n")}`);
+  // What says what was there makes the same of nothing.
+  await wipe(engine);
+  const start = { number: 1, name: "start", content: startText(found, db.dialect) };
+  await applyMigrations(db, [start]);
+  const anew = changesBetween(await readTables(db), found, db.dialect.name).map(changeLabel);
+  if (anew.length > 0) throw new Error(`${engine.name}, begun anew, differs:\n${pathOf(anew)}\n${start.content}`);
 }
 
 test("tables of a random model are brought along to another one, and back", async () => {

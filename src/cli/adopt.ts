@@ -10,6 +10,7 @@ export interface AdoptCommand {
   readonly out: string | undefined;
   readonly name: string | undefined;
   readonly guess: boolean;
+  readonly perSchema: boolean;
   readonly start: boolean;
   readonly dryRun: boolean;
   readonly json: boolean;
@@ -28,9 +29,19 @@ export const projectOf = (url: string): Project => ({
 
 /** Makes a model of a database, or shows what differs from the one that there is. */
 export async function adopt(project: Project, options: AdoptCommand): Promise<void> {
-  const { database, schemas, out, name, guess, start, dryRun, json } = options;
+  const { database, schemas, out, name, guess, perSchema, start, dryRun, json } = options;
   const done = await adoptDatabase(project, {
-    ...{ database, schemas, out, name, guesses: guess, skipsStart: !start, isDry: dryRun, progress },
+    ...{
+      database,
+      schemas,
+      out,
+      name,
+      guesses: guess,
+      isPerSchema: perSchema,
+      skipsStart: !start,
+      isDry: dryRun,
+      progress,
+    },
   });
   progressEnds();
   const { adoption, guesses, written, differences, file } = done;

@@ -191,6 +191,7 @@ ofProject<[], ProjectOptions & AdoptCommand>(
     .option("--out <file>", "the module to write; that of the settings, or model.ts")
     .option("--name <name>", "the name of the model's class", "Tables")
     .option("--guess", "propose relations that no constraint backs, by names and rows", false)
+    .option("--per-schema", "a module for each schema, beside that of the model", false)
     .option("--no-start", "write no migration that says what was there")
     .option("--dry-run", "write nothing, and show the module", false)
     .addHelpText(

@@ -1,5 +1,5 @@
 import { existsSync, writeFileSync } from "node:fs";
-import { relative, resolve } from "node:path";
+import { dirname, join, relative, resolve } from "node:path";
 import { GemachError } from "../errors/index.js";
 import { tableKey } from "../model/index.js";
 import {
@@ -35,6 +35,8 @@ export interface AdoptOptions {
   readonly name?: string | undefined;
   /** Whether relations that no constraint backs are proposed. */
   readonly guesses?: boolean;
+  /** Whether each schema gets a module of its own beside that of the model. */
+  readonly isPerSchema?: boolean;
   /** Whether no migration is written that says what was there. */
   readonly skipsStart?: boolean;
   readonly isDry?: boolean;
@@ -129,8 +131,12 @@ export async function adoptDatabase(project: Project, options: AdoptOptions = {}
       return { file, adoption, guesses, written: [], differences: differencesOf(project, found, adoption, db.dialect) };
     const written: string[] = [];
     if (options.isDry !== true) {
-      writeFileSync(path, adoption.source, { flag: "wx" });
-      written.push(file);
+      const parts = options.isPerSchema === true ? adoption.sources() : new Map([["", adoption.source]]);
+      for (const [schema, source] of parts) {
+        const own = schema === "" ? path : join(dirname(path), `${schema}.ts`);
+        writeFileSync(own, source, { flag: "wx" });
+        written.push(relative(process.cwd(), own));
+      }
       const { names, number } = nextMigration(project);
       if (names.length === 0 && options.skipsStart !== true)
         written.push(

@@ -19,7 +19,7 @@ import { type AdoptedEntity, adoptTable, type Evidence } from "./entities.js";
 import type { Guess } from "./guess.js";
 import { entityName, freeName } from "./names.js";
 import { type Lead, type RelationCode, relationsOf } from "./relations.js";
-import { modelSource } from "./source.js";
+import { modelSource, schemaSources } from "./source.js";
 
 /** What is known of a database besides its catalogue. */
 export interface AdoptFacts {
@@ -39,6 +39,8 @@ export interface AdoptedTable {
 export interface Adoption {
   /** The source of the module. */
   readonly source: string;
+  /** The same as a module for each schema, by its name, and one of all of them under the name "". */
+  readonly sources: () => ReadonlyMap<string, string>;
   /** What that module exports. */
   readonly model: object;
   readonly tables: readonly AdoptedTable[];
@@ -175,5 +177,11 @@ export function adoptTables(tables: readonly TableLayout[], dialect: Dialect, fa
   const head = [
     `Adopted from ${dialect.engine}. It is yours to change: a further \`gemach adopt\` shows what differs, and writes nothing over it.`,
   ];
-  return { source: modelSource(made.tables, name, collations, head), model: made.model, tables: made.tables, remarks };
+  return {
+    source: modelSource(made.tables, name, collations, head),
+    sources: () => schemaSources(made.tables, name, collations, head),
+    model: made.model,
+    tables: made.tables,
+    remarks,
+  };
 }

@@ -1,6 +1,7 @@
 import { literalText, propertyText } from "./code.js";
 import type { AdoptedEntity } from "./entities.js";
 import type { AdoptedColumn } from "./indexes.js";
+import { propertyName } from "./names.js";
 import type { RelationCode } from "./relations.js";
 
 /** How wide a line is before it is broken. */
@@ -78,36 +79,89 @@ export function entityLines(
   ];
 }
 
-/** The source of a model. */
-export function modelSource(
-  entities: readonly { readonly adopted: AdoptedEntity; readonly relations: readonly RelationCode[] }[],
-  name: string,
-  collations: Readonly<Record<string, string>>,
-  head: readonly string[],
-): string {
-  const imports = new Set(["entities", "entity", "model", "snakeCase"]);
+/** An entity with its relations. */
+interface Adopted {
+  readonly adopted: AdoptedEntity;
+  readonly relations: readonly RelationCode[];
+}
+
+/** The lines that import what the code of entities uses, and more. */
+function importLines(entities: readonly Adopted[], further: readonly string[]): readonly string[] {
+  const imports = new Set(further);
   for (const { adopted, relations } of entities) {
+    imports.add("entity");
     for (const { code } of adopted.columns) for (const one of code.imports) imports.add(one);
     for (const { call } of relations) imports.add(call);
     if (adopted.checks.length > 0) for (const one of ["sql", "boolean"]) imports.add(one);
   }
   const listed = [...imports].sort((left, right) => left.localeCompare(right, "en"));
   const line = `import { ${listed.join(", ")} } from "gemach";`;
-  const importing =
-    line.length <= most ? [line] : ["import {", ...listed.map((one) => `  ${one},`), '} from "gemach";'];
+  return line.length <= most ? [line] : ["import {", ...listed.map((one) => `  ${one},`), '} from "gemach";'];
+}
+
+const lowered = (name: string): string => name.charAt(0).toLowerCase() + name.slice(1);
+
+/** The lines that make the model of a class of entities. */
+function modelLines(name: string, parts: readonly string[], collations: Readonly<Record<string, string>>) {
   const settings =
     Object.keys(collations).length === 0
       ? "{ columnNames: snakeCase }"
       : `{ columnNames: snakeCase, collations: ${literalText(collations)} }`;
-  const constant = name.charAt(0).toLowerCase() + name.slice(1);
   return [
-    ...importing,
+    `export class ${name} extends entities({`,
+    ...parts,
+    "}) {}",
+    `export const ${lowered(name)} = model(${name}, ${settings});`,
+    "",
+  ];
+}
+
+const usual = ["entities", "model", "snakeCase"];
+
+/** The source of a model. */
+export const modelSource = (
+  entities: readonly Adopted[],
+  name: string,
+  collations: Readonly<Record<string, string>>,
+  head: readonly string[],
+): string =>
+  [
+    ...importLines(entities, usual),
     "",
     ...head.map((one) => `// ${one}`),
-    `export class ${name} extends entities({`,
-    ...entities.flatMap(({ adopted, relations }) => entityLines(adopted, relations)),
-    "}) {}",
-    `export const ${constant} = model(${name}, ${settings});`,
-    "",
+    ...modelLines(
+      name,
+      entities.flatMap(({ adopted, relations }) => entityLines(adopted, relations)),
+      collations,
+    ),
   ].join("\n");
+
+/** The same as a module for each schema, by their names, and one of all of them, whose name is empty. */
+export function schemaSources(
+  entities: readonly Adopted[],
+  name: string,
+  collations: Readonly<Record<string, string>>,
+  head: readonly string[],
+): ReadonlyMap<string, string> {
+  const sources = new Map<string, string>();
+  const schemas = [...new Set(entities.map(({ adopted }) => adopted.layout.schema))];
+  const modules = schemas.map((schema) => ({ schema, file: schema ?? "own", constant: propertyName(schema ?? "own") }));
+  for (const { schema, file, constant } of modules) {
+    const own = entities.filter(({ adopted }) => adopted.layout.schema === schema);
+    const lines = own.flatMap(({ adopted, relations }) => entityLines(adopted, relations));
+    const source = [
+      ...importLines(own, []),
+      "",
+      ...head.map((one) => `// ${one}`),
+      `export const ${constant} = {`,
+      ...lines,
+      "};",
+      "",
+    ];
+    sources.set(file, source.join("\n"));
+  }
+  const imports = modules.map(({ file, constant }) => `import { ${constant} } from "./${file}.js";`);
+  const parts = modules.map(({ constant }) => `  ...${constant},`);
+  sources.set("", [...importLines([], usual), ...imports, "", ...modelLines(name, parts, collations)].join("\n"));
+  return sources;
 }

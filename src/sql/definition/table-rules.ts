@@ -3,8 +3,8 @@ import type { ColumnDescription, IndexDescription } from "../../model/index.js";
 
 /** What sets one engine's definitions of tables apart. */
 export interface TableRules {
-  /** How it says of a column that it is the primary key and that the database hands it out. */
-  readonly identity: string;
+  /** How it says of a column of a type that the database hands its values out. */
+  readonly identity: (type: string) => string;
   /** The type of a column; of one that is part of a key or index, where that matters. */
   readonly columnType: (type: ValueType, isIndexed: boolean) => string;
   /** The collation by which a text is compared; undefined where the table's own goes by code point. */

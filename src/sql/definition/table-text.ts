@@ -35,7 +35,7 @@ export const defaultText = (standard: string): string =>
 export function columnText(column: ColumnLayout, rules: TableRules, dialect: Dialect): string {
   const { type, collation, computed, standard, isNullable, further } = column;
   const name = dialect.text.quote(column.name);
-  if (column.isIdentity) return `${name} ${rules.identity}`;
+  if (column.isIdentity) return `${name} ${rules.identity(type)}`;
   return [
     `${name} ${type}`,
     collation === undefined ? "" : ` collate ${dialect.text.quote(collation)}`,
@@ -77,12 +77,13 @@ export function tableText(
   otherwise: "" | "if not exists " = "",
 ): string {
   refuseUnknown(table);
-  const isInline = table.columns.some(({ isIdentity }) => isIdentity);
   const { primaryKey, uniques, checks } = table;
+  const [key, ...further] = primaryKey.columns;
+  const isInline = further.length === 0 && table.columns.some(({ name, isIdentity }) => isIdentity && name === key);
   const besides = (name: string): string => {
     const unique = uniques.some((one) => one.name === undefined && one.columns.length === 1 && one.columns[0] === name);
     const own = checks.filter(({ column }) => column === name).map(({ text }) => ` check (${text})`);
-    return `${unique ? " unique" : ""}${own.join("")}`;
+    return `${isInline && name === key ? " primary key" : ""}${unique ? " unique" : ""}${own.join("")}`;
   };
   const lines = [
     ...table.columns.map((column) => columnText(column, rules, dialect) + besides(column.name)),

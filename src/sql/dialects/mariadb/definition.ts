@@ -13,7 +13,7 @@ function ofAllRows(index: IndexDescription, entity: string): IndexDescription {
 }
 
 const rules: TableRules = {
-  identity: "int auto_increment primary key",
+  identity: (type) => `${type} auto_increment`,
   columnType,
   // The table's own collation goes by code point.
   collation: (given) => given?.mariadb,

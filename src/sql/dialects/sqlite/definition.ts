@@ -5,7 +5,8 @@ import { storedIn } from "../stored.js";
 import { columnTypes } from "./types.js";
 
 const rules: TableRules = {
-  identity: "integer primary key",
+  // The row's own number, which an "integer primary key" is (sqlite.org/lang_createtable.html#rowid).
+  identity: () => "integer",
   columnType: (type) => storedIn(type, "sqlite")?.type ?? columnTypes[type.kind] ?? "text",
   collation: (given) => given?.sqlite,
   check: ({ type }, name) => {
