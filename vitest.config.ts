@@ -12,7 +12,7 @@ export default defineConfig({
       { find: /^gemach\/diagnostics$/, replacement: source("telemetry/diagnostics.ts") },
       { find: /^gemach\/opentelemetry$/, replacement: source("telemetry/open-telemetry.ts") },
       { find: /^gemach\/config$/, replacement: source("project/settings.ts") },
-      { find: /^gemach\/schema$/, replacement: source("schema/index.ts") },
+      { find: /^gemach\/schema$/, replacement: source("schema/entry.ts") },
       { find: /^gemach\/testing$/, replacement: source("testing/index.ts") },
       { find: /^gemach\/(\w+)$/, replacement: source("drivers/$1.ts") },
     ],

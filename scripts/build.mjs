@@ -22,7 +22,7 @@ const entries = {
   dialects: "drivers/dialects",
   readable: "cli/readable",
   config: "project/settings",
-  schema: "schema/index",
+  schema: "schema/entry",
   testing: "testing/index",
   matchers: "testing/matchers",
   diagnostics: "telemetry/diagnostics",

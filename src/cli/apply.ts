@@ -22,7 +22,7 @@ const words: Readonly<Record<AppliedMigration["outcome"], string>> = {
 
 /** Applies what is pending to a database, or undoes what ran. */
 export async function apply(project: Project, { json, database, ...options }: ApplyCommand): Promise<void> {
-  const opened = await openDatabase(project, database);
+  const opened = await openDatabase(project, database, true);
   const { db, close, name } = opened;
   try {
     const migrations = await migrationsOf(project, db.dialect.name);

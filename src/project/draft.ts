@@ -67,7 +67,7 @@ const none: Renames = { tables: {}, columns: {} };
 async function oneOfEach(project: Project, names: readonly string[]) {
   const opened = new Map<DialectName, Awaited<ReturnType<typeof openDatabase>>>();
   for (const name of names) {
-    const one = await openDatabase(project, name);
+    const one = await openDatabase(project, name, true);
     if (opened.has(one.db.dialect.name)) await one.close();
     else opened.set(one.db.dialect.name, one);
   }

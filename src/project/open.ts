@@ -29,11 +29,11 @@ interface Opened {
   readonly close: () => unknown;
 }
 
-const openers: Readonly<Record<string, (url: string, folder: string) => Promise<Opened>>> = {
-  sqlite: async (url, folder) => {
+const openers: Readonly<Record<string, (url: string, folder: string, mayCreate: boolean) => Promise<Opened>>> = {
+  sqlite: async (url, folder, mayCreate) => {
     const file = url.slice("sqlite:".length);
     const path = file === ":memory:" ? file : resolve(folder, file);
-    if (file !== ":memory:" && !existsSync(path))
+    if (file !== ":memory:" && !mayCreate && !existsSync(path))
       throw new GemachError("FILE_UNUSABLE", { file: path, reason: "it does not exist" });
     const handle = await openSqlite(path);
     return { driver: sqlite(handle), close: () => handle.close() };
@@ -67,11 +67,13 @@ export function schemeOf(url: string): string {
 
 /**
  * Opens a database of a project's settings; the first where none is named.
+ * @param mayCreate whether a file of SQLite's that is not there is made, for tables to come.
  * @throws GemachError `DATABASE_UNKNOWN`, `SETTINGS_INVALID` for a URL that no engine has, `PACKAGE_MISSING`, `FILE_UNUSABLE`
  */
 export async function openDatabase(
   { settings: { databases }, folder }: Pick<Project, "settings" | "folder">,
   name: string | undefined,
+  mayCreate = false,
 ): Promise<OpenedDatabase & { readonly name: string }> {
   const known = Object.keys(databases);
   const chosen = name ?? (known[0] as string);
@@ -86,7 +88,7 @@ export async function openDatabase(
     const reason = `the URL of the database '${chosen}' begins with none of ${Object.keys(openers).join(":, ")}:`;
     throw new GemachError("SETTINGS_INVALID", { file: "gemach.config.ts", reason });
   }
-  const { driver, close } = await open(given, folder);
+  const { driver, close } = await open(given, folder, mayCreate);
   return { db: database(driver), close, name: chosen };
 }
 

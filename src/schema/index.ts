@@ -8,21 +8,17 @@ export { type Change, changeLabel, tableLabel } from "./compare/change.js";
 export { changesBetween } from "./compare/compare.js";
 export { type Draft, draftBetween, migrationText, undoText } from "./draft/draft.js";
 export { type Block, blocksOf } from "./draft/locks.js";
-export { type OnlineStep, onlineSteps } from "./draft/online.js";
+export { onlineSteps } from "./draft/online.js";
 export { formerNames, type Renames } from "./draft/renames.js";
 export { startText } from "./draft/start.js";
-export { statementsOfWay, wayBetween } from "./draft/statements.js";
-export { type AppliedMigration, type ApplyOptions, applyMigrations } from "./migrations/apply.js";
-export { type JournalEntry, journalIn, journalOf } from "./migrations/journal.js";
+export { type AppliedMigration, applyMigrations } from "./migrations/apply.js";
+export { journalIn, journalOf } from "./migrations/journal.js";
 export {
-  checksumOf,
   labelOf,
   type Migration,
   type MigrationCode,
-  type Precondition,
-  scriptOf,
 } from "./migrations/migration.js";
-export { type Obstacle, obstaclesIn, obstacleText } from "./migrations/preconditions.js";
-export { type MigrationState, type MigrationStatus, statusOf } from "./migrations/status.js";
+export { type Obstacle, obstaclesIn } from "./migrations/preconditions.js";
+export { statusOf } from "./migrations/status.js";
 export { tablesOf } from "./tables-of.js";
 export { statementsOf } from "./text/statements.js";
