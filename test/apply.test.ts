@@ -5,6 +5,7 @@ import { type Database, database, sql } from "../src/index.js";
 import { applyMigrations, journalOf, type Migration } from "../src/schema/index.js";
 import { type Engine, eachEngine, useEngines } from "./support/engines.js";
 import { mortal } from "./support/mortal.js";
+import { seed } from "./support/seed.js";
 import { wipe } from "./support/wipe.js";
 
 const { all } = useEngines();
@@ -62,8 +63,10 @@ const wanted = {
 for (const isAfter of [false, true])
   eachEngine(all, `what was stopped ${isAfter ? "right after" : "before"} any of its statements is completed by the next run`, async (usual, engine) => {
     const migrations = [forEngine(first, usual), forEngine(second, usual)];
+    // All of them in CI, else every third, from another one on each time.
+    const stride = process.env.CI === "true" ? 1 : 3;
     let deaths = 0;
-    for (let deathAt = 1; ; deathAt++) {
+    for (let deathAt = 1 + (seed % stride); ; deathAt += stride) {
       await wipe(engine);
       await applyMigrations(usual, migrations.slice(0, 1));
       const driver = mortal(engine.driver, deathAt, isAfter);
@@ -75,7 +78,7 @@ for (const isAfter of [false, true])
       if (!driver.isDead()) break;
       deaths++;
     }
-    expect(deaths).toBeGreaterThan(7);
+    expect(deaths).toBeGreaterThan(7 / stride);
     await applyMigrations(usual, migrations, { undo: true });
     expect((await journalOf(usual)).map(({ name }) => name)).toEqual(["begin"]);
     expect((await engine.rows("select * from loan order by id")).length).toBe(2);
