@@ -217,7 +217,7 @@ const windows = fc
     }),
   );
 
-const runs = Number(process.env.GEMACH_QUERIES ?? 800);
+const runs = Number(process.env.GEMACH_QUERIES ?? 500);
 const describe = (query: Query, dialect: Untyped) =>
   preview(query, { dialect })
     .map(({ text, parameters }) => `${text} ${JSON.stringify(parameters)}`)

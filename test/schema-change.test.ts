@@ -22,7 +22,7 @@ import { seed } from "./support/seed.js";
 import { wipe } from "./support/wipe.js";
 
 const { all } = useEngines();
-const runs = Number(process.env.GEMACH_LAYOUTS ?? (process.env.CI === "true" ? 300 : 8));
+const runs = Number(process.env.GEMACH_LAYOUTS ?? (process.env.CI === "true" ? 300 : 5));
 // biome-ignore lint/suspicious/noExplicitAny: random models are put together without types
 type Untyped = any;
 
