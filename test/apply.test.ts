@@ -79,9 +79,23 @@ for (const isAfter of [false, true])
       deaths++;
     }
     expect(deaths).toBeGreaterThan(7 / stride);
-    await applyMigrations(usual, migrations, { undo: true });
-    expect((await journalOf(usual)).map(({ name }) => name)).toEqual(["begin"]);
-    expect((await engine.rows("select * from loan order by id")).length).toBe(2);
+    for (let deathAt = 1 + (seed % stride); ; deathAt += stride) {
+      await wipe(engine);
+      await applyMigrations(usual, migrations);
+      const driver = mortal(engine.driver, deathAt, isAfter);
+      await applyMigrations(database(driver), migrations, { undo: true }).catch((error: Error) => {
+        if (!driver.isDead()) throw error;
+      });
+      const [, entry] = await journalOf(usual);
+      if (entry?.ended === null) await expect(applyMigrations(usual, migrations)).rejects.toThrow("stopped while it was undone");
+      if (entry !== undefined) await applyMigrations(usual, migrations, { undo: true });
+      expect(
+        (await journalOf(usual)).map(({ name }) => name),
+        `${engine.name}, dead at ${deathAt}`,
+      ).toEqual(["begin"]);
+      expect((await engine.rows("select * from loan order by id")).length).toBe(2);
+      if (!driver.isDead()) break;
+    }
   });
 
 eachEngine(all, "those that apply at once to an empty database run each migration once", async (db, engine) => {

@@ -41,6 +41,14 @@ export const migrationFaults = {
     (n: { label: string; found: string }) => `The migration ${n.label} was not begun: rows are in its way.\n${n.found}`,
     "Change these rows, or the migration, and run it again; nothing was changed.",
   ),
+  MIGRATION_BEGUN: define(
+    (n: { label: string; isUndone: boolean }) =>
+      `The migration ${n.label} was stopped while it was ${n.isUndone ? "undone" : "applied"}, and is neither here nor there.`,
+    (n: { isUndone: boolean }) =>
+      n.isUndone
+        ? "Let it be undone to its end first: `gemach apply --undo` goes on from there."
+        : "Let it be applied to its end first: `gemach apply` goes on from there.",
+  ),
   MIGRATION_FAILED: define(
     (n: { label: string; statement: string; at: number; of: number; reason: string; isWhole: boolean }) =>
       `The migration ${n.label} failed in its statement ${n.at} of ${n.of}: ${n.reason}\n${n.statement}`,

@@ -118,9 +118,15 @@ async function journalDifferences(
     });
     const waiting = statuses
       .filter(({ state }) => state !== "done")
-      .map(({ migration, state }) =>
+      .map(({ migration, state, entry }) =>
         state === "begun"
-          ? of("pending", `${labelOf(migration)} was stopped in the middle`, "`gemach apply` goes on from there")
+          ? of(
+              "pending",
+              `${labelOf(migration)} was stopped in the middle`,
+              entry !== undefined && entry.done < 0
+                ? "`gemach apply --undo` goes on from there"
+                : "`gemach apply` goes on from there",
+            )
           : of("pending", `${labelOf(migration)} is pending`, "`gemach apply`"),
       );
     return [...double, ...waiting];

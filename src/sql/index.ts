@@ -15,6 +15,7 @@ export {
   createText,
   defaultText,
   foreignKeyText,
+  indexAction,
   indexText,
   isEnclosed,
   tableText,

@@ -58,7 +58,7 @@ export interface TableSpec {
 
 export type LayoutSpec = Readonly<Record<string, TableSpec>>;
 
-const tableNames = ["depot", "item", "Loan", "order", "a b"];
+const tableNames = ["depot", "item", "Loan", "order", "a on (b"];
 const columnNames = ["name", "due", "select", "Weight", "note_1", 'q"t', "ünï"];
 
 const columnSpec = fc.record({ kind: fc.constantFrom(...kindNames), isNullable: fc.boolean(), hasDefault: fc.boolean() });

@@ -3,7 +3,7 @@ import type { CatalogueReader } from "./reader.js";
 import { actionOf, columnDraft, type IndexDraft, inMap, isTrue, type TableDraft, tableDraft, textOr } from "./rows.js";
 
 const statements = (schemas: string) => ({
-  columns: `select nullif(c.table_schema, database()), c.table_name, t.table_type, t.table_comment, c.column_name, c.column_type, c.is_nullable, c.column_default, c.extra, c.collation_name, c.column_comment, c.generation_expression
+  columns: `select nullif(c.table_schema, database()), c.table_name, t.table_type, t.table_comment, c.column_name, c.column_type, c.is_nullable, c.column_default, c.extra, c.collation_name, c.column_comment, c.generation_expression, t.table_collation
 from information_schema.columns as c join information_schema.tables as t on t.table_schema = c.table_schema and t.table_name = c.table_name where c.table_schema in (${schemas}) order by c.table_schema, c.table_name, c.ordinal_position`,
   indexes: `select nullif(table_schema, database()), table_name, index_name, 1 - non_unique, column_name, collation, sub_part, index_type from information_schema.statistics where table_schema in (${schemas}) order by table_schema, table_name, index_name, seq_in_index`,
   keys: `select nullif(k.table_schema, database()), k.table_name, k.constraint_name, k.column_name, nullif(k.referenced_table_schema, database()), k.referenced_table_name, k.referenced_column_name, r.delete_rule, r.update_rule
@@ -29,10 +29,12 @@ export const readMariadbCatalogue: CatalogueReader = async (ask, { text: { liter
   const keyOf = (schema: unknown, table: unknown): string => tableKey({ schema: textOr(schema), table: String(table) });
 
   for (const row of await ask(asked.columns)) {
-    const [schema, table, kind, comment, name, type, nullable, standard, extra, collation, remark, computed] = row;
+    const [schema, table, kind, comment, name, type, nullable, standard, extra, collation, remark, computed, usual] =
+      row;
     const draft = inMap(tables, keyOf(schema, table), () => ({
       ...tableDraft(textOr(schema), String(table), kind === "BASE TABLE" ? "table" : "view"),
       comment: kind === "BASE TABLE" ? textOr(comment) : undefined,
+      collation: textOr(usual),
     }));
     const given = standard === "NULL" ? undefined : (textOr(standard) ?? undefined);
     const text = textOr(computed);
@@ -40,6 +42,7 @@ export const readMariadbCatalogue: CatalogueReader = async (ask, { text: { liter
       ...columnDraft(String(name), String(type)),
       isNullable: nullable === "YES",
       collation: textOr(collation),
+      isCollated: collation !== null,
       standard: text === undefined ? given : undefined,
       isIdentity: String(extra).includes("auto_increment"),
       computed: text === undefined ? undefined : { text, isStored: !String(extra).includes("VIRTUAL") },

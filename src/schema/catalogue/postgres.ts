@@ -9,7 +9,7 @@ const statements = (schemas: string) => ({
 from pg_class as c join pg_namespace as n on n.oid = c.relnamespace join pg_attribute as a on a.attrelid = c.oid and a.attnum > 0 and not a.attisdropped
 left join pg_attrdef as d on d.adrelid = c.oid and d.adnum = a.attnum left join pg_collation as l on l.oid = a.attcollation and right(format_type(a.atttypid, null), 2) <> '[]'
 where c.relkind in ('r', 'p', 'v', 'm', 'f') and not c.relispartition and n.nspname in (${schemas}) order by 1, 2, a.attnum`,
-  constraints: `select ${schemaOf}, c.relname::text, k.conname::text, k.contype::text, array_to_json(array(select a.attname::text from unnest(k.conkey) with ordinality as u (number, at) join pg_attribute as a on a.attrelid = c.oid and a.attnum = u.number order by u.at))::text, nullif(fn.nspname, current_schema())::text, f.relname::text, array_to_json(array(select a.attname::text from unnest(k.confkey) with ordinality as u (number, at) join pg_attribute as a on a.attrelid = f.oid and a.attnum = u.number order by u.at))::text, k.confdeltype::text, k.confupdtype::text, pg_get_expr(k.conbin, k.conrelid)
+  constraints: `select ${schemaOf}, c.relname::text, k.conname::text, k.contype::text, array_to_json(array(select a.attname::text from unnest(k.conkey) with ordinality as u (number, at) join pg_attribute as a on a.attrelid = c.oid and a.attnum = u.number order by u.at))::text, nullif(fn.nspname, current_schema())::text, f.relname::text, array_to_json(array(select a.attname::text from unnest(k.confkey) with ordinality as u (number, at) join pg_attribute as a on a.attrelid = f.oid and a.attnum = u.number order by u.at))::text, k.confdeltype::text, k.confupdtype::text, pg_get_expr(k.conbin, k.conrelid), case when k.condeferrable then 'deferrable' || case when k.condeferred then ' initially deferred' else '' end end
 from pg_constraint as k join pg_class as c on c.oid = k.conrelid join pg_namespace as n on n.oid = c.relnamespace left join pg_class as f on f.oid = k.confrelid left join pg_namespace as fn on fn.oid = f.relnamespace
 where k.contype in ('p', 'u', 'f', 'c') and not c.relispartition and n.nspname in (${schemas}) order by 1, 2, k.oid`,
   indexes: `select ${schemaOf}, c.relname::text, x.relname::text, i.indisunique::int::text, m.amname::text, pg_get_expr(i.indpred, i.indrelid), a.attname::text, (k.sorting & 1)::text,
@@ -71,7 +71,8 @@ export const readPostgresCatalogue: CatalogueReader = async (ask, { text: { lite
     });
   }
   for (const row of await ask(asked.constraints)) {
-    const [schema, table, name, kind, columns, targetSchema, target, targetColumns, remove, update, rule] = row;
+    const [schema, table, name, kind, columns, targetSchema, target, targetColumns, remove, update, rule, further] =
+      row;
     const draft = tables.get(keyOf(schema, table));
     const key = { name: String(name), columns: listIn(columns) };
     if (kind === "p" && draft !== undefined) draft.primaryKey = key;
@@ -84,6 +85,7 @@ export const readPostgresCatalogue: CatalogueReader = async (ask, { text: { lite
         targetColumns: listIn(targetColumns),
         onDelete: actionOf(actions[String(remove)]),
         onUpdate: actionOf(actions[String(update)]),
+        further: textOr(further),
       });
   }
   const indexes = new Map<

@@ -1,5 +1,6 @@
 import type { TableLayout } from "../../sql/index.js";
 import { columnsKey, type TableWords, tableWords } from "../text/create-table.js";
+import { tokensOf } from "../text/tokens.js";
 import type { CatalogueReader } from "./reader.js";
 import { actionOf, columnDraft, type IndexDraft, inMap, isTrue, type TableDraft, tableDraft, textOr } from "./rows.js";
 
@@ -13,10 +14,15 @@ const statements = (quoted: string, literal: string) => ({
 /** SQLite gives these back in capital letters, however they were written. */
 const standardTypes = new Set(["INTEGER", "INT", "TEXT", "REAL", "BLOB", "ANY"]);
 
-/** The condition of an index, as its statement has it behind the last parenthesis of its columns. */
+/** The condition of an index: what its statement has behind the word for it, outside of all parentheses. */
 function conditionIn(sql: string): string | undefined {
-  const match = /\)\s*where\s+([\s\S]+)$/i.exec(sql);
-  return match?.[1];
+  let depth = 0;
+  for (const { kind, text, end } of tokensOf(sql, "sqlite")) {
+    if (kind === "sign" && text === "(") depth++;
+    if (kind === "sign" && text === ")") depth--;
+    if (kind === "word" && text === "where" && depth === 0) return sql.slice(end).trim();
+  }
+  return undefined;
 }
 
 /** Adds what SQLite's catalogue says of indexes: keys of constraints among them. */
@@ -80,7 +86,8 @@ function takeColumns(
     // An "integer primary key" is the row's own number, which SQLite hands out (sqlite.org/lang_createtable.html#rowid).
     draft.columns = draft.columns.map((column) => {
       const isIdentity = columns.length === 1 && columns[0] === column.name && column.type.toLowerCase() === "integer";
-      return isIdentity ? { ...column, isIdentity, isNullable: false } : column;
+      const further = words.get(table)?.hasAutoincrement === true ? "autoincrement" : undefined;
+      return isIdentity ? { ...column, isIdentity, isNullable: false, further } : column;
     });
   }
 }
@@ -119,6 +126,7 @@ function takeKeys(
       targetColumns: to.map((name, i) => name ?? named?.primaryKey.columns[i] ?? ""),
       onDelete: actionOf(remove),
       onUpdate: actionOf(update),
+      further: words.get(table)?.deferred.has(columnsKey(from)) === true ? "deferrable initially deferred" : undefined,
     });
   }
 }
@@ -140,7 +148,11 @@ export const readSqliteCatalogue: CatalogueReader = async (ask, { text: { quote,
       if (sql !== null) texts.set(String(one), String(sql));
     }
     takeColumns(tables, await ask(asked.columns), words);
-    for (const [table, { checks }] of words) tables.get(table)?.checks.push(...checks);
+    for (const [table, { checks, settings }] of words) {
+      const draft = tables.get(table) as TableDraft;
+      draft.checks.push(...checks);
+      draft.settings = settings;
+    }
     takeKeys(tables, schema, await ask(asked.keys), words);
     takeIndexes(tables, await ask(asked.indexes), words, texts);
     for (const draft of tables.values()) all.push({ ...draft, triggers: triggers.get(draft.table) ?? [] });

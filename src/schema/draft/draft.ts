@@ -1,8 +1,8 @@
 import type { Dialect, TableLayout } from "../../sql/index.js";
-import { type Change, changeLabel } from "../compare/change.js";
+import { type Change, changeLabel, tableLabel } from "../compare/change.js";
 import { type Precondition, remarks } from "../migrations/migration.js";
 import { lossesIn } from "./losses.js";
-import type { Way } from "./plan.js";
+import { only, type Way } from "./plan.js";
 import { preconditionsOf } from "./preconditions.js";
 import type { Renames } from "./renames.js";
 import { statementsOfWay, wayBetween } from "./statements.js";
@@ -19,26 +19,15 @@ export interface Draft {
   readonly undo: { readonly statements: readonly string[]; readonly preconditions: readonly Precondition[] };
 }
 
-const reversed = ({ tables, columns }: Renames): Renames => {
-  const newName = (path: string): string => {
-    const [, table = path, column] = /^(.*)\.([^.]*)$/.exec(path) ?? [];
-    return `${tables[table] ?? table}.${column}`;
-  };
-  return {
-    tables: Object.fromEntries(
-      Object.entries(tables).map(([from, to]) => [
-        `${from.slice(0, from.lastIndexOf(".") + 1)}${to}`,
-        from.slice(from.lastIndexOf(".") + 1),
-      ]),
-    ),
-    columns: Object.fromEntries(
-      Object.entries(columns).map(([path, to]) => {
-        const renamed = newName(path);
-        return [`${renamed.slice(0, renamed.lastIndexOf("."))}.${to}`, path.slice(path.lastIndexOf(".") + 1)];
-      }),
-    ),
-  };
-};
+/** The renames that take others back. */
+const renamesBack = (changes: readonly Change[]): Renames => ({
+  tables: Object.fromEntries(
+    only(changes, "rename table").map(({ table: { schema, table }, to }) => [tableLabel({ schema, table: to }), table]),
+  ),
+  columns: Object.fromEntries(
+    only(changes, "rename column").map(({ table, column, to }) => [`${tableLabel(table)}.${to}`, column]),
+  ),
+});
 
 /** Drafts what leads from tables that there are to those that there are to be, and back. */
 export function draftBetween(
@@ -51,7 +40,7 @@ export function draftBetween(
   const back = wayBetween(
     way.wanted,
     found.filter(({ kind }) => kind === "table"),
-    reversed(renames),
+    renamesBack(way.changes),
     dialect,
   );
   return {

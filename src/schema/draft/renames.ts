@@ -1,6 +1,6 @@
 import { type TableReference, tableKey } from "../../model/index.js";
 import type { Dialect, ForeignKeyLayout, TableLayout } from "../../sql/index.js";
-import type { Change } from "../compare/change.js";
+import { type Change, tableLabel } from "../compare/change.js";
 import { tokensOf } from "../text/tokens.js";
 
 /** Tables and columns that go on under other names. */
@@ -15,28 +15,28 @@ export interface Renames {
 export function formerNames(found: readonly TableLayout[], wanted: readonly TableLayout[]): Renames {
   const tables: Record<string, string> = {};
   const columns: Record<string, string> = {};
-  const there = new Map(found.map((table) => [pathOf(table), table]));
+  const there = new Map(found.map((table) => [tableLabel(table), table]));
   for (const table of wanted) {
-    const former = pathOf({ schema: table.schema, table: table.formerTable ?? table.table });
-    const before = there.get(pathOf(table)) ?? there.get(former);
+    const former = tableLabel({ schema: table.schema, table: table.formerTable ?? table.table });
+    const before = there.get(tableLabel(table)) ?? there.get(former);
     if (before === undefined) continue;
     if (before.table !== table.table) tables[former] = table.table;
     const names = new Set(before.columns.map(({ name }) => name));
     for (const { name, formerName } of table.columns)
       if (formerName !== undefined && names.has(formerName) && !names.has(name))
-        columns[`${pathOf(before)}.${formerName}`] = name;
+        columns[`${tableLabel(before)}.${formerName}`] = name;
   }
   return { tables, columns };
 }
 
-const pathOf = ({ schema, table }: TableReference): string => (schema === undefined ? table : `${schema}.${table}`);
-
 /** A text of SQL with other names of columns in it. */
 export function renamed(text: string, names: ReadonlyMap<string, string>, { name, text: { quote } }: Dialect): string {
+  // A word without quotes is the name whose letters it has, of either case.
+  const words = new Map([...names].map(([one, to]) => [one.toLowerCase(), to]));
   let made = "";
   let from = 0;
   for (const { kind, text: one, start, end } of tokensOf(text, name)) {
-    const other = kind === "word" || kind === "name" ? names.get(one) : undefined;
+    const other = kind === "word" ? words.get(one) : kind === "name" ? names.get(one) : undefined;
     if (other === undefined) continue;
     made += text.slice(from, start) + quote(other);
     from = end;
@@ -55,12 +55,12 @@ export function renameIn(
   for (const table of tables) {
     const names = new Map<string, string>();
     for (const { name } of table.columns) {
-      const to = columns[`${pathOf(table)}.${name}`];
+      const to = columns[`${tableLabel(table)}.${name}`];
       if (to !== undefined) names.set(name, to);
     }
     columnsOf.set(tableKey(table), names);
   }
-  const tableName = (of: TableReference): string => newTables[pathOf(of)] ?? of.table;
+  const tableName = (of: TableReference): string => newTables[tableLabel(of)] ?? of.table;
   const named = (of: TableReference, names: readonly string[]): readonly string[] =>
     names.map((name) => columnsOf.get(tableKey(of))?.get(name) ?? name);
   const keyOf = (of: TableReference, key: ForeignKeyLayout): ForeignKeyLayout => ({
@@ -74,6 +74,9 @@ export function renameIn(
     const text = (one: string): string => (names.size === 0 ? one : renamed(one, names, dialect));
     const { schema } = table;
     const to = tableName(table);
+    // Statements of the table's own name it too.
+    const allNames = to === table.table ? names : new Map([...names, [table.table, to]]);
+    const whole = (one: string): string => (allNames.size === 0 ? one : renamed(one, allNames, dialect));
     if (to !== table.table) changes.push({ kind: "rename table", table: { schema, table: table.table }, to });
     for (const [column, name] of names)
       changes.push({ kind: "rename column", table: { schema, table: to }, column, to: name });
@@ -95,8 +98,10 @@ export function renameIn(
           column: part.column === undefined ? undefined : (names.get(part.column) ?? part.column),
         })),
         condition: index.condition === undefined ? undefined : text(index.condition),
+        ...(index.own === undefined ? {} : { own: whole(index.own) }),
       })),
       checks: table.checks.map((check) => ({ ...check, text: text(check.text) })),
+      triggers: table.triggers?.map(whole),
     };
   });
   return { tables: made, changes };

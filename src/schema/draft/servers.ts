@@ -6,6 +6,7 @@ import {
   type Dialect,
   defaultText,
   foreignKeyText,
+  indexAction,
   indexText,
   qualifiedTable,
   type TableLayout,
@@ -13,7 +14,7 @@ import {
   uniqueText,
 } from "../../sql/index.js";
 import type { Change } from "../compare/change.js";
-import { typeForm } from "../compare/forms.js";
+import { byCodePoint, typeForm } from "../compare/forms.js";
 import { familyOf } from "./conversion.js";
 import { inOrder, inTheWay, type Of, only, outOfOrder, type Way } from "./plan.js";
 
@@ -22,7 +23,7 @@ interface Words {
   /** What changes a column in place. */
   readonly change: (change: Of<"change column">, found: TableLayout, dialect: Dialect) => readonly string[];
   /** What a column is added with. */
-  readonly column: (column: ColumnLayout, dialect: Dialect) => string;
+  readonly column: (column: ColumnLayout, found: TableLayout, dialect: Dialect) => string;
   readonly dropPrimaryKey: (table: TableReference, name: string | undefined, dialect: Dialect) => string;
   readonly dropForeignKey: string;
   /** A unique constraint is dropped as. */
@@ -59,7 +60,7 @@ function postgresChange({ column, to, facts }: Of<"change column">, dialect: Dia
 
 const postgresWords: Words = {
   change: (change, _, dialect) => postgresChange(change, dialect),
-  column: (column, dialect) =>
+  column: (column, _, dialect) =>
     column.isIdentity
       ? `${dialect.text.quote(column.name)} ${column.type} ${identityWords}`
       : columnText(column, dialect.definition.rules, dialect),
@@ -71,26 +72,29 @@ const postgresWords: Words = {
   hasIndexesInside: false,
 };
 
-const mariadbColumn = (column: ColumnLayout, dialect: Dialect): string =>
-  column.isIdentity
-    ? `${dialect.text.quote(column.name)} ${column.type} not null auto_increment`
-    : columnText(column, dialect.definition.rules, dialect);
+/** A column, whose texts a table of another collation than a model's would else compare by its own. */
+function mariadbColumn(column: ColumnLayout, { collation: usual }: TableLayout, dialect: Dialect): string {
+  if (column.isIdentity) return `${dialect.text.quote(column.name)} ${column.type} not null auto_increment`;
+  const isSaid = column.collation !== undefined || / collate /i.test(column.type);
+  const isOther = usual !== undefined && usual !== byCodePoint;
+  const collation = column.isCollated && isOther && !isSaid ? byCodePoint : column.collation;
+  return columnText({ ...column, collation }, dialect.definition.rules, dialect);
+}
 
 const mariadbWords: Words = {
   // The whole definition is written anew: what it does not say is gone.
-  change: ({ column, to }, { checks }, dialect) => {
-    const own = checks.filter((check) => check.column === to.name).map(({ text }) => ` check (${text})`);
-    return [`modify column ${mariadbColumn({ ...to, further: column.further }, dialect)}${own.join("")}`];
+  change: ({ column, to }, table, dialect) => {
+    const own = table.checks.filter((check) => check.column === to.name).map(({ text }) => ` check (${text})`);
+    // A type of the engine's own keeps the collation that it has.
+    const kept = to.isCollated || / collate /i.test(to.type) ? to : { ...to, collation: column.collation };
+    return [`modify column ${mariadbColumn(kept, table, dialect)}${own.join("")}`];
   },
-  column: mariadbColumn,
+  column: (column, table, dialect) => mariadbColumn(column, table, dialect),
   dropPrimaryKey: () => "drop primary key",
   dropForeignKey: "drop foreign key",
   dropUnique: "drop index",
   hasIndexesInside: true,
 };
-
-/** A text of an index as a part of the statement that changes its table. */
-const indexInside = (text: string): string => text.replace(/^create (.*?)index (.*?) on .*? \(/s, "add $1index $2 (");
 
 /** What changes one table that stays, but for its foreign keys. */
 function alter(
@@ -108,11 +112,7 @@ function alter(
   const index = (change: Of<"create index" | "drop index">) => {
     const isDropped = change.kind === "drop index";
     if (words.hasIndexesInside)
-      actions.push(
-        isDropped
-          ? `drop index ${quote(change.index.name)}`
-          : indexInside(indexText(table, change.index, rules, dialect)),
-      );
+      actions.push(isDropped ? `drop index ${quote(change.index.name)}` : indexAction(change.index, dialect));
     else if (isDropped)
       before.push(`drop index ${qualifiedTable({ schema: table.schema, table: change.index.name }, dialect)}`);
     else after.push(indexText(table, change.index, rules, dialect));
@@ -131,7 +131,7 @@ function alter(
     actions.push(`drop column ${quote(column.name)}`);
   for (const change of only(changes, "change column")) actions.push(...words.change(change, found, dialect));
   for (const column of [...added.filter((column) => !isComputed(column)), ...added.filter(isComputed)])
-    actions.push(`add column ${words.column(column, dialect)}`);
+    actions.push(`add column ${words.column(column, found, dialect)}`);
   for (const { key } of only(changes, "add primary key"))
     actions.push(`add primary key (${key.columns.map(quote).join(", ")})`);
   for (const { key } of only(changes, "add unique")) actions.push(`add ${uniqueText(key.name, key.columns, dialect)}`);

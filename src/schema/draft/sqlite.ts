@@ -1,7 +1,6 @@
 import { type TableReference, tableKey } from "../../model/index.js";
 import { columnText, type Dialect, indexText, qualifiedTable, type TableLayout, tableText } from "../../sql/index.js";
 import type { Change } from "../compare/change.js";
-import { indexForm, isForeign } from "../compare/forms.js";
 import { speaksOf } from "../text/tokens.js";
 import { inOrder, only, outOfOrder, type Way } from "./plan.js";
 import { renameStatements } from "./servers.js";
@@ -40,17 +39,6 @@ function isInPlace(change: Change, table: TableLayout): boolean {
   }
 }
 
-/** Indexes of the table's own, for which the model has no words: they go with it. */
-function ownIndexes(found: TableLayout, wanted: TableLayout, changes: readonly Change[], { name }: Dialect) {
-  const dropped = new Set(only(changes, "drop index").map(({ index }) => index));
-  const forms = new Set(wanted.indexes.map((index) => indexForm(index, name)));
-  const uniques = new Set(wanted.uniques.map(({ columns }) => JSON.stringify(columns)));
-  return found.indexes.filter((index) => {
-    const isUnique = index.isUnique && uniques.has(JSON.stringify(index.parts.map(({ column }) => column)));
-    return !dropped.has(index) && (isForeign(index, name) || (!forms.has(indexForm(index, name)) && !isUnique));
-  });
-}
-
 /** A name that no table has, for the one that takes another's place. */
 const newName = ({ table }: TableReference): string => `gemach_new_${table}`;
 
@@ -58,12 +46,7 @@ const newName = ({ table }: TableReference): string => `gemach_new_${table}`;
  * The statements that make a table anew and fill it with the rows of the one that there is, in the order of
  * sqlite.org/lang_altertable.html#otheralter.
  */
-function remade(
-  found: TableLayout,
-  wanted: TableLayout,
-  changes: readonly Change[],
-  dialect: Dialect,
-): readonly string[] {
+function remade(found: TableLayout, wanted: TableLayout, dialect: Dialect): readonly string[] {
   const { quote } = dialect.text;
   const { rules } = dialect.definition;
   const to: TableReference = { schema: wanted.schema, table: newName(wanted) };
@@ -72,7 +55,6 @@ function remade(
       computed === undefined && found.columns.some((other) => other.name === name && other.computed === undefined),
   );
   const names = kept.map(({ name }) => quote(name)).join(", ");
-  const others = ownIndexes(found, wanted, changes, dialect);
   return [
     tableText({ ...wanted, ...to }, wanted.foreignKeys, rules, dialect),
     ...(kept.length === 0
@@ -82,8 +64,8 @@ function remade(
         ]),
     `drop table ${qualifiedTable(wanted, dialect)}`,
     `alter table ${qualifiedTable(to, dialect)} rename to ${quote(wanted.table)}`,
-    ...[...wanted.indexes, ...others].map((index) => indexText(wanted, index, rules, dialect)),
-    ...(found.triggers ?? []),
+    ...wanted.indexes.map((index) => indexText(wanted, index, rules, dialect)),
+    ...(wanted.triggers ?? []),
   ];
 }
 
@@ -112,7 +94,7 @@ export function sqliteStatements({ found, wanted, changes }: Way, dialect: Diale
     if (own.length === 0 || target === undefined) return [];
     if (!own.every((change) => isInPlace(change, table))) {
       isRemade = true;
-      return remade(table, target, own, dialect);
+      return remade(table, target, dialect);
     }
     const of = `alter table ${qualifiedTable(table, dialect)}`;
     return [
@@ -129,6 +111,7 @@ export function sqliteStatements({ found, wanted, changes }: Way, dialect: Diale
     ...created.flatMap(({ table }) => [
       tableText(table, table.foreignKeys, rules, dialect),
       ...table.indexes.map((index) => indexText(table, index, rules, dialect)),
+      ...(table.triggers ?? []),
     ]),
     ...altered,
     ...gone.map(({ table }) => `drop table ${qualifiedTable(table, dialect)}`),

@@ -23,11 +23,12 @@ export function startText(tables: readonly TableLayout[], dialect: Dialect): str
     dialect.definition.rules,
     dialect,
   );
+  const triggers = own.flatMap((table) => table.triggers ?? []);
   const views = tables.filter(({ kind }) => kind === "view").map(tableLabel);
   const head = [
     "-- What was there before the first migration.",
-    `${remarks.start} ${JSON.stringify(own.map(tableLabel))}`,
+    `${remarks.start} ${JSON.stringify(own.map(({ schema, table }) => (schema === undefined ? table : [schema, table])))}`,
     ...(views.length === 0 ? [] : [`-- views that are not in it: ${views.join(", ")}`]),
   ];
-  return `${head.join("\n")}\n\n${statements.map((one) => `${one};\n`).join("\n")}`;
+  return `${head.join("\n")}\n\n${[...statements, ...triggers].map((one) => `${one};\n`).join("\n")}`;
 }

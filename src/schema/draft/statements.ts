@@ -1,5 +1,6 @@
 import type { Dialect, TableLayout } from "../../sql/index.js";
 import { changesBetween } from "../compare/compare.js";
+import { keepingOwn } from "./kept.js";
 import { named } from "./named.js";
 import type { Way } from "./plan.js";
 import { remakingColumns } from "./remade-columns.js";
@@ -15,7 +16,7 @@ export function wayBetween(
   dialect: Dialect,
 ): Way {
   const { tables, changes } = renameIn(found, renames, dialect);
-  const target = named(wanted, tables, dialect);
+  const target = keepingOwn(named(wanted, tables, dialect), tables, dialect);
   const way = { found: tables, wanted: target, changes: changesBetween(tables, target, dialect.name) };
   const whole = remakingColumns(way, dialect);
   return { ...whole, changes: [...changes, ...whole.changes] };

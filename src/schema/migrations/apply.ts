@@ -1,5 +1,6 @@
 import type { AnyDatabase, Database } from "../../database/index.js";
 import { GemachError } from "../../errors/index.js";
+import { tableKey } from "../../model/index.js";
 import { readTables } from "../catalogue/read.js";
 import { tableLabel } from "../compare/change.js";
 import { journalIn, journalOf, recordDone } from "./journal.js";
@@ -82,17 +83,14 @@ async function refuseObstacles(db: AnyDatabase, migration: Migration, script: Sc
  */
 async function isThere(db: AnyDatabase, migration: Migration, { startsWith }: Script): Promise<boolean> {
   if (startsWith.length === 0) return false;
-  const found = new Set((await readTables(db, schemasIn(startsWith))).map(tableLabel));
-  const missing = startsWith.filter((table) => !found.has(table));
-  const there = startsWith.filter((table) => found.has(table));
+  const schemas = [...new Set(startsWith.map(({ schema }) => schema))];
+  const found = new Set((await readTables(db, schemas)).map(tableKey));
+  const missing = startsWith.filter((table) => !found.has(tableKey(table))).map(tableLabel);
+  const there = startsWith.filter((table) => found.has(tableKey(table))).map(tableLabel);
   if (there.length > 0 && missing.length > 0)
     throw new GemachError("START_UNFIT", { label: labelOf(migration), there, missing });
   return missing.length === 0;
 }
-
-const schemasIn = (tables: readonly string[]): readonly (string | undefined)[] => [
-  ...new Set(tables.map((table) => (table.includes(".") ? table.slice(0, table.indexOf(".")) : undefined))),
-];
 
 /**
  * Applies migrations to a database: what is pending, in their order, each whole or not at all where the engine can; where it cannot
@@ -134,7 +132,6 @@ export async function applyMigrations(
       options.progress?.({ label, at: at + 1, of: statements.length, statement: statements[at] as string });
     const hasRun = await wayOf(db, script)(db, migration, direction, {
       statements,
-      tell,
       refuse: (on) => refuseObstacles(on, migration, script),
       send: async (on, at, isWhole) => {
         const statement = statements[at] as string;

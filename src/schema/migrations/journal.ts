@@ -16,7 +16,7 @@ const journal = model({
     content: text,
     began: timestamp,
     ended: timestamp.nullable,
-    /** How many of its statements are done; below zero: how many of those that undo it. */
+    /** How many of its statements are done; below zero: those that undo it, counted down from -1. */
     done: integer,
     /** What the tables were like before the statement that is under way, where an engine cannot take it back. */
     mark: varchar(64).nullable,

@@ -1,5 +1,6 @@
 import type { Transaction } from "../../database/index.js";
 import { GemachError } from "../../errors/index.js";
+import type { TableReference } from "../../model/index.js";
 import type { DialectName } from "../../sql/index.js";
 import { statementsOf } from "../text/statements.js";
 
@@ -35,7 +36,7 @@ export interface Script {
   /** Whether its statements cannot be one transaction. */
   readonly isApart: boolean;
   /** Tables that are there already where a database existed before its first migration. */
-  readonly startsWith: readonly string[];
+  readonly startsWith: readonly TableReference[];
 }
 
 /** Remarks that the library reads, each at the beginning of a line. */
@@ -48,7 +49,7 @@ export const remarks = {
 /** Reads a text of a migration. */
 export function scriptOf(text: string, dialect: DialectName): Script {
   const preconditions: Precondition[] = [];
-  const startsWith: string[] = [];
+  const startsWith: TableReference[] = [];
   let isApart = false;
   const lines = text.split(/\r?\n/);
   for (const [i, line] of lines.entries()) {
@@ -58,7 +59,11 @@ export function scriptOf(text: string, dialect: DialectName): Script {
       preconditions.push({ meaning: line.slice(remarks.precondition.length).trim(), query: query.join("\n") });
     }
     if (line.startsWith(remarks.apart)) isApart = true;
-    if (line.startsWith(remarks.start)) startsWith.push(...(JSON.parse(line.slice(remarks.start.length)) as string[]));
+    if (line.startsWith(remarks.start))
+      for (const one of JSON.parse(line.slice(remarks.start.length)) as (string | [string, string])[])
+        startsWith.push(
+          typeof one === "string" ? { schema: undefined, table: one } : { schema: one[0], table: one[1] },
+        );
   }
   return { statements: statementsOf(text, dialect), preconditions, isApart, startsWith };
 }

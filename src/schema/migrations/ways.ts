@@ -28,7 +28,6 @@ export function textOf({ content, undo, code, ...names }: Migration, direction: 
 /** What a way needs of who goes it. */
 interface Going {
   readonly statements: readonly string[];
-  readonly tell: (at: number) => void;
   /** Refuses where rows are in the way. */
   readonly refuse: (on: AnyDatabase) => Promise<void>;
   /** Sends one of the statements; `isWhole`: whether all of the migration is undone where it fails. */
@@ -97,33 +96,42 @@ const defines = /^(?:create|alter|drop|rename|truncate|grant|revoke|analyze|opti
 /** What tables that a statement names are like, and views and triggers with them: the same text as long as nothing changes. */
 async function markOf(on: AnyDatabase, statement: string): Promise<string> {
   const { literal } = on.dialect.text;
+  // As they are written: where names of tables are files, letters of either case are told apart.
   const names = new Set(
     [...tokensOf(statement, "mariadb")]
       .filter(({ kind }) => kind === "word" || kind === "name")
-      .map(({ text }) => text),
+      .map(({ kind, text, start, end }) => (kind === "word" ? statement.slice(start, end) : text)),
   );
   const listed = [...names].map((name) => literal(name, { kind: "text" })).join(", ");
   const rows: unknown[] = [];
   for (const text of [
-    `select table_name, column_name, ordinal_position, column_type, is_nullable, column_default, extra, collation_name, column_comment, generation_expression from information_schema.columns where table_schema = database() and table_name in (${listed}) order by 1, 3`,
-    `select table_name, index_name, seq_in_index, column_name, non_unique, collation, sub_part from information_schema.statistics where table_schema = database() and table_name in (${listed}) order by 1, 2, 3`,
-    `select table_name, constraint_name, check_clause from information_schema.check_constraints where constraint_schema = database() and table_name in (${listed}) order by 1, 2`,
-    `select table_name, constraint_name, constraint_type from information_schema.table_constraints where table_schema = database() and table_name in (${listed}) order by 1, 2`,
-    `select trigger_name, action_statement from information_schema.triggers where trigger_schema = database() and (trigger_name in (${listed}) or event_object_table in (${listed})) order by 1`,
-    `select table_name, view_definition from information_schema.views where table_schema = database() and table_name in (${listed}) order by 1`,
-    `select routine_name, routine_definition from information_schema.routines where routine_schema = database() and routine_name in (${listed}) order by 1`,
+    `select table_name, column_name, ordinal_position, column_type, is_nullable, column_default, extra, collation_name, column_comment, generation_expression from information_schema.columns where table_schema in (database(), ${listed}) and table_name in (${listed}) order by 1, 3`,
+    `select table_name, index_name, seq_in_index, column_name, non_unique, collation, sub_part from information_schema.statistics where table_schema in (database(), ${listed}) and table_name in (${listed}) order by 1, 2, 3`,
+    `select table_name, constraint_name, check_clause from information_schema.check_constraints where constraint_schema in (database(), ${listed}) and table_name in (${listed}) order by 1, 2`,
+    `select table_name, constraint_name, constraint_type from information_schema.table_constraints where table_schema in (database(), ${listed}) and table_name in (${listed}) order by 1, 2`,
+    `select trigger_name, action_statement from information_schema.triggers where trigger_schema in (database(), ${listed}) and (trigger_name in (${listed}) or event_object_table in (${listed})) order by 1`,
+    `select table_name, view_definition from information_schema.views where table_schema in (database(), ${listed}) and table_name in (${listed}) order by 1`,
+    `select routine_name, routine_definition from information_schema.routines where routine_schema in (database(), ${listed}) and routine_name in (${listed}) order by 1`,
     `select schema_name, default_collation_name from information_schema.schemata where schema_name in (${listed}) order by 1`,
   ])
     rows.push(await sendText(on, text, "what the tables are like"));
   return await checksumOf(JSON.stringify(rows));
 }
 
-/** How far a migration got in a direction: undefined where it was not begun in it. */
-const reached = (entry: JournalEntry | null, direction: Direction): number | undefined => {
+/** How many statements of a direction are done, as the journal has it: those that undo are counted down from -1. */
+const counted = (done: number, direction: Direction): number => (direction === "undo" ? -1 - done : done);
+
+/**
+ * How far a migration got in a direction; undefined where it was not begun.
+ * @throws GemachError `MIGRATION_BEGUN` where it was begun in the other one
+ */
+function reached(entry: JournalEntry | null, direction: Direction): number | undefined {
   if (entry === null || entry.ended !== null) return undefined;
-  const isOurs = direction === "undo" ? entry.done <= 0 : entry.done >= 0;
-  return isOurs ? Math.abs(entry.done) : undefined;
-};
+  const begun: Direction = entry.done < 0 ? "undo" : "forward";
+  if (begun !== direction)
+    throw new GemachError("MIGRATION_BEGUN", { label: labelOf(entry), isUndone: begun === "undo" });
+  return counted(entry.done, direction);
+}
 
 /** Work in a transaction of its own, on a connection that has none open. */
 async function whole(tx: Transaction, work: () => Promise<unknown>): Promise<void> {
@@ -159,15 +167,14 @@ const statementByStatement: RunningWay = (db, migration, direction, { statements
         });
         return true;
       }
-      const sign = direction === "undo" ? -1 : 1;
       let done = reached(before, direction);
       const note = (mark: string | null) =>
-        tx.update(from(Entry).byKey(migration.name), { done: (done ?? 0) * sign, mark });
+        tx.update(from(Entry).byKey(migration.name), { done: counted(done ?? 0, direction), mark });
       const statement = () => statements[done ?? 0] as string;
       if (done === undefined) {
         await refuse(tx);
         const entry = before ?? (await newEntry(migration));
-        await whole(tx, () => tx.upsert(Entry, [{ ...entry, ended: null, done: 0, mark: null }]));
+        await whole(tx, () => tx.upsert(Entry, [{ ...entry, ended: null, done: counted(0, direction), mark: null }]));
         done = 0;
       } else if (before?.mark != null && done < statements.length && before.mark !== (await markOf(tx, statement())))
         done++;

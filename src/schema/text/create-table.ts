@@ -20,7 +20,12 @@ export interface TableWords {
   /** Names of foreign keys, by their columns; and of what is unique. */
   readonly foreignKeys: ReadonlyMap<string, string>;
   readonly uniques: ReadonlyMap<string, string>;
+  /** Foreign keys that are looked at when a transaction ends, by their columns. */
+  readonly deferred: ReadonlySet<string>;
+  /** Whether its numbers are never handed out twice. */
   readonly hasAutoincrement: boolean;
+  /** What stands behind the columns: " strict", " without rowid". */
+  readonly settings: string;
 }
 
 const ofTable = new Set(["primary", "unique", "check", "foreign"]);
@@ -42,6 +47,11 @@ class Part {
 
   peek(): Token | undefined {
     return this.#tokens[this.#at];
+  }
+
+  /** Where the text goes on behind what was read. */
+  at(): number {
+    return this.#tokens[this.#at - 1]?.end ?? this.#text.length;
   }
 
   next(): Token | undefined {
@@ -99,7 +109,10 @@ export function tableWords(text: string): TableWords {
   const checks: CheckWords[] = [];
   const foreignKeys = new Map<string, string>();
   const uniques = new Map<string, string>();
-  for (const part of cut(new Part(text, tokens).between())) {
+  const deferred = new Set<string>();
+  const whole = new Part(text, tokens);
+  for (const part of cut(whole.between())) {
+    const isDeferred = part.some(({ kind, text: one }) => kind === "word" && one === "deferred");
     const reader = new Part(text, part);
     let name: string | undefined;
     const constraint = (column: string | undefined): void => {
@@ -114,9 +127,11 @@ export function tableWords(text: string): TableWords {
       else if (word.text === "unique" || (word.text === "references" && column !== undefined)) {
         const of = column === undefined ? namesIn(reader.between(), text) : [column];
         if (name !== undefined) (word.text === "unique" ? uniques : foreignKeys).set(columnsKey(of), name);
+        if (word.text === "references" && isDeferred) deferred.add(columnsKey(of));
       } else if (word.text === "foreign") {
         const of = namesIn(reader.between(), text);
         if (name !== undefined) foreignKeys.set(columnsKey(of), name);
+        if (isDeferred) deferred.add(columnsKey(of));
       } else if (word.text === "default") {
         if (reader.peek()?.text === "(") reader.between();
         else reader.next();
@@ -139,7 +154,8 @@ export function tableWords(text: string): TableWords {
     while (reader.peek() !== undefined) constraint(column);
   }
   return {
-    ...{ columns, checks, foreignKeys, uniques },
+    ...{ columns, checks, foreignKeys, uniques, deferred },
+    settings: text.slice(whole.at()).trimEnd(),
     hasAutoincrement: tokens.some(({ kind, text: one }) => kind === "word" && one === "autoincrement"),
   };
 }

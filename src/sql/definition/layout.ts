@@ -51,6 +51,8 @@ export interface ForeignKeyLayout extends KeyLayout {
   readonly targetColumns: readonly string[];
   readonly onDelete: ForeignKeyAction;
   readonly onUpdate: ForeignKeyAction;
+  /** What else its definition says, of which a model knows nothing: when it is looked at. */
+  readonly further?: string | undefined;
 }
 
 /** A column or an expression in an index. */
@@ -93,8 +95,12 @@ export interface TableLayout extends TableReference {
   readonly indexes: readonly IndexLayout[];
   readonly checks: readonly CheckLayout[];
   readonly comment: string | undefined;
+  /** What stands behind its columns, where that is not what the tables of a model have. */
+  readonly settings?: string | undefined;
+  /** The collation of texts that do not say any, where the engine has one for each table (MariaDB). */
+  readonly collation?: string | undefined;
   /** The statements of its triggers, where they go with a table that is made anew (SQLite). */
-  readonly triggers?: readonly string[];
+  readonly triggers?: readonly string[] | undefined;
 }
 
 /** Whether a column is part of a key or of an index. */

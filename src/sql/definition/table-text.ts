@@ -51,11 +51,12 @@ const constraintText = (name: string | undefined, { text }: Dialect): string =>
 
 /** A foreign key in the definition of a table, or where it is added to one. */
 export function foreignKeyText(key: ForeignKeyLayout, rules: TableRules, dialect: Dialect): string {
-  const { target, onDelete, onUpdate } = key;
+  const { target, onDelete, onUpdate, further } = key;
   const name = rules.isByItself ? dialect.text.quote(target.table) : qualifiedTable(target, dialect);
   const actions = [
     onDelete === "no action" ? "" : ` on delete ${onDelete}`,
     onUpdate === "no action" ? "" : ` on update ${onUpdate}`,
+    further === undefined ? "" : ` ${further}`,
   ];
   return `${constraintText(key.name, dialect)}foreign key (${listed(key.columns, dialect)}) references ${name} (${listed(key.targetColumns, dialect)})${actions.join("")}`;
 }
@@ -80,13 +81,15 @@ export function tableText(
   const { primaryKey, uniques, checks } = table;
   const [key, ...further] = primaryKey.columns;
   const isInline = further.length === 0 && table.columns.some(({ name, isIdentity }) => isIdentity && name === key);
-  const besides = (name: string): string => {
+  const inline = (name: string, own: string | undefined): string =>
+    isInline && name === key ? ` primary key${own === undefined ? "" : ` ${own}`}` : "";
+  const besides = ({ name, further: own_ }: ColumnLayout): string => {
     const unique = uniques.some((one) => one.name === undefined && one.columns.length === 1 && one.columns[0] === name);
     const own = checks.filter(({ column }) => column === name).map(({ text }) => ` check (${text})`);
-    return `${isInline && name === key ? " primary key" : ""}${unique ? " unique" : ""}${own.join("")}`;
+    return `${inline(name, own_)}${unique ? " unique" : ""}${own.join("")}`;
   };
   const lines = [
-    ...table.columns.map((column) => columnText(column, rules, dialect) + besides(column.name)),
+    ...table.columns.map((column) => columnText(column, rules, dialect) + besides(column)),
     ...(isInline || primaryKey.columns.length === 0
       ? []
       : [`${constraintText(primaryKey.name, dialect)}primary key (${listed(primaryKey.columns, dialect)})`]),
@@ -96,8 +99,25 @@ export function tableText(
     ...foreignKeys.map((key) => foreignKeyText(key, rules, dialect)),
     ...checks.filter(({ column }) => column === undefined).map((check) => checkText(check, dialect)),
   ];
-  return `create table ${otherwise}${qualifiedTable(table, dialect)} (\n  ${lines.join(",\n  ")}\n)${rules.settings}`;
+  return `create table ${otherwise}${qualifiedTable(table, dialect)} (\n  ${lines.join(",\n  ")}\n)${table.settings ?? rules.settings}`;
 }
+
+/** What an index is of: its method, its columns and its rows. */
+function indexParts(index: IndexLayout, { text: { quote } }: Dialect): string {
+  const parts = index.parts.map(
+    ({ column, expression, descending }) =>
+      `${column === undefined ? `(${expression})` : quote(column)}${descending ? " desc" : ""}`,
+  );
+  const method = index.method === undefined ? "" : ` using ${index.method}`;
+  const condition = index.condition === undefined ? "" : ` where ${index.condition}`;
+  return `${method} (${parts.join(", ")})${condition}`;
+}
+
+const uniqueWord = ({ isUnique }: IndexLayout): string => (isUnique ? "unique " : "");
+
+/** An index as a part of the statement that changes its table. */
+export const indexAction = (index: IndexLayout, dialect: Dialect): string =>
+  `add ${uniqueWord(index)}index ${dialect.text.quote(index.name)}${indexParts(index, dialect)}`;
 
 /** The statement that creates an index; `otherwise`: what it says of one that is there. */
 export function indexText(
@@ -111,13 +131,7 @@ export function indexText(
   if (index.own !== undefined) return index.own;
   const place = rules.isByItself && table.schema !== undefined ? `${quote(table.schema)}.` : "";
   const on = rules.isByItself ? quote(table.table) : qualifiedTable(table, dialect);
-  const parts = index.parts.map(
-    ({ column, expression, descending }) =>
-      `${column === undefined ? `(${expression})` : quote(column)}${descending ? " desc" : ""}`,
-  );
-  const method = index.method === undefined ? "" : ` using ${index.method}`;
-  const condition = index.condition === undefined ? "" : ` where ${index.condition}`;
-  return `create ${index.isUnique ? "unique " : ""}index ${otherwise}${place}${quote(index.name)} on ${on}${method} (${parts.join(", ")})${condition}`;
+  return `create ${uniqueWord(index)}index ${otherwise}${place}${quote(index.name)} on ${on}${indexParts(index, dialect)}`;
 }
 
 /** A table in the order of creation, and those of its foreign keys that lead to tables which come after it. */
