@@ -53,7 +53,10 @@ const core =
 const groups = [
   { name: "core", test: (id) => core.test(id.replaceAll("\\", "/")) },
   { name: "schema", test: (id) => /\/src\/schema\//.test(id.replaceAll("\\", "/")) },
-  { name: "project", test: /[\\/]src[\\/](project(?![\\/]settings)|cli(?![\\/](main|demo|readable)))/ },
+  {
+    name: "project",
+    test: /[\\/]src[\\/](project(?![\\/]settings)|cli(?![\\/](main|demo|demo-file|demo-text|readable|terminal|project-options|sql|sql-text|explain|plan-text)\.))/,
+  },
 ];
 await code.write({
   dir: out,

@@ -1,4 +1,5 @@
-// What the commands of a project do: loaded together, once one of them is asked for.
+// What most commands of a project do: loaded together, once one of them is asked for. Those that lay out
+// statements bring a large package and are loaded by themselves.
 export { loadProject } from "../project/index.js";
 export { adopt, projectOf } from "./adopt.js";
 export { apply } from "./apply.js";
@@ -7,8 +8,6 @@ export { auditRun } from "./audit-run.js";
 export { compareQuery } from "./compare.js";
 export { completions } from "./completions.js";
 export { draft } from "./draft.js";
-export { explain } from "./explain.js";
 export { map } from "./map.js";
 export { queries } from "./queries.js";
-export { sqlOf } from "./sql.js";
 export { verify } from "./verify.js";
