@@ -53,9 +53,10 @@ const core =
 const groups = [
   { name: "core", test: (id) => core.test(id.replaceAll("\\", "/")) },
   { name: "schema", test: (id) => /\/src\/schema\//.test(id.replaceAll("\\", "/")) },
+  { name: "terminal", test: /[\\/]src[\\/]cli[\\/](terminal|project-options|plan-text|sql-text)\./ },
   {
     name: "project",
-    test: /[\\/]src[\\/](project(?![\\/]settings)|cli(?![\\/](main|demo|demo-file|demo-text|readable|terminal|project-options|sql|sql-text|explain|plan-text)\.))/,
+    test: /[\\/]src[\\/](project(?![\\/]settings)|cli(?![\\/](main|demo|demo-file|demo-text|readable|statement-commands|sql|explain)\.))/,
   },
 ];
 await code.write({

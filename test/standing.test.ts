@@ -190,6 +190,25 @@ eachEngine(all, "a restricted handle writes its own rows alone, and removal mark
     ),
   ).toEqual([new Date(1000)]);
   expect(await one.transaction((tx) => tx.count(from(Room)))).toBe(1);
+  // Inside of a transaction too, whichever branch the handle that opened it is of, and undone with it.
+  const seen: unknown[] = [];
+  const failing = db.transaction(async (tx) => {
+    for (const id of [1, 2]) {
+      await tx.as({ branch: id }).insert(Room, [{ name: `new ${id}` }]);
+      seen.push(
+        await tx.as({ branch: id }).list(
+          from(Room)
+            .where((r) => r.name.startsWith("new"))
+            .select((r) => ({ of: r.branchId, name: r.name })),
+        ),
+      );
+    }
+    await tx.count(from(Room)).catch((error) => seen.push(error.code));
+    throw new Error("undone");
+  });
+  await expect(failing).rejects.toThrow("undone");
+  expect(seen).toEqual([[{ of: 1, name: "new 1" }], [{ of: 2, name: "new 2" }], "STANDING_OPEN"]);
+  expect(await two.count(from(Room).where((r) => r.name.startsWith("new")))).toBe(0);
 });
 
 eachEngine(all, "a hidden row ends a tree", async (db) => {

@@ -1,5 +1,4 @@
-// What most commands of a project do: loaded together, once one of them is asked for. Those that lay out
-// statements bring a large package and are loaded by themselves.
+// What most commands of a project do: loaded together, once one of them is asked for.
 export { loadProject } from "../project/index.js";
 export { adopt, projectOf } from "./adopt.js";
 export { apply } from "./apply.js";

@@ -114,7 +114,7 @@ ofProject<[string], ProjectOptions & SqlOptions>(
     )
     .addOption(new Option("--how <strategy>", "the strategy of loading").choices(strategies).default("auto"))
     .addHelpText("after", "\nExamples:\n  gemach sql overdue\n  gemach sql overdue --engine postgres --verb count"),
-  async (project, [name], options) => (await import("./sql.js")).sqlOf(project, name, options),
+  async (project, [name], options) => (await import("./statement-commands.js")).sqlOf(project, name, options),
 );
 
 ofProject<[string], ProjectOptions & ExplainCommand>(
@@ -129,7 +129,7 @@ ofProject<[string], ProjectOptions & ExplainCommand>(
       "after",
       "\nExamples:\n  gemach explain overdue\n  gemach explain overdue --analyze --database server",
     ),
-  async (project, [name], options) => (await import("./explain.js")).explain(project, name, options),
+  async (project, [name], options) => (await import("./statement-commands.js")).explain(project, name, options),
 );
 
 ofProject<[string], ProjectOptions & CompareCommand>(

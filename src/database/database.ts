@@ -1,13 +1,6 @@
-import { type Scalar, typeWord } from "../columns/index.js";
+import { typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import {
-  type Given,
-  type OutsideRule,
-  outsideRules,
-  type Strategy,
-  standingHole,
-  strategies,
-} from "../expression/index.js";
+import { type Given, type OutsideRule, outsideRules, type Strategy, strategies } from "../expression/index.js";
 import {
   type CallSite,
   Compiler,
@@ -30,7 +23,14 @@ import {
 import type { Dialect } from "../sql/index.js";
 import type { Hooks, WorkOptions } from "../work/index.js";
 import { joining } from "./joining.js";
-import type { Joining, Transaction, TransactionWork, Work } from "./open-transaction.js";
+import {
+  type GivenValues,
+  givenWith,
+  type Joining,
+  type Transaction,
+  type TransactionWork,
+  type Work,
+} from "./open-transaction.js";
 import { runTransaction, type TransactionOptions, type TransactionPlace } from "./run-transaction.js";
 import { undone } from "./undone.js";
 
@@ -159,11 +159,9 @@ export class Database extends Verbs {
    * A handle of the same database that gives values to standing conditions: `db.as({ tenant: 7 })`. What it reads is restricted to
    * them, and so is what it writes.
    */
-  as(values: Readonly<Record<string, string | number | bigint | boolean>>): Database {
+  as(values: GivenValues): Database {
     const { driver, options, ...shared } = this.#made;
-    const given = new Map(Object.entries(values).map(([name, value]) => [standingHole(name), value] as const));
-    const before = this.#place.values ?? new Map<string, Scalar>();
-    return new Database(driver, options, { ...shared, values: new Map<string, Scalar>([...before, ...given]) });
+    return new Database(driver, options, { ...shared, values: givenWith(this.#place.values, values) });
   }
 
   /**

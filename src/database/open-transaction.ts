@@ -1,5 +1,5 @@
 import { GemachError } from "../errors/index.js";
-import type { Given } from "../expression/index.js";
+import { type Given, standingHole } from "../expression/index.js";
 import {
   type Compiler,
   type Connection,
@@ -41,6 +41,13 @@ export interface Shared {
   readonly values: Given | undefined;
   readonly hooks: Hooks | undefined;
 }
+
+/** What handles are given for standing conditions, by the names that the model has for it. */
+export type GivenValues = Readonly<Record<string, string | number | bigint | boolean>>;
+
+/** What a handle gives to standing conditions, and what it gave before. */
+export const givenWith = (before: Given | undefined, values: GivenValues): Given =>
+  new Map([...(before ?? []), ...Object.entries(values).map(([name, value]) => [standingHole(name), value] as const)]);
 
 /** Where a handle stands: in use, lent to a transaction inside of it, or at its end. */
 interface State {
@@ -145,6 +152,15 @@ export class Transaction extends Verbs {
     expectOptions("work", options, [...workOptionNames, ...limitNames]);
     const { signal, timeLimit, ...settings } = options;
     return await this.transaction((tx) => tx.working(work, settings), { signal, timeLimit });
+  }
+
+  /** A handle of the same transaction that gives values to standing conditions: see `db.as()`. */
+  as(values: GivenValues): Transaction {
+    const all = givenWith(this.#shared.values, values);
+    return new Transaction({ ...this.#shared, values: all }, this.#state, this.#sender, {
+      ...this.#context,
+      values: all,
+    });
   }
 
   /** A unit of work of this very transaction. @internal */
