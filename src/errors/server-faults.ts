@@ -52,7 +52,7 @@ export const serverFaults = {
     "Run it inside of db.transaction(), by the handle that the work gets.",
   ),
   TRANSACTION_READ_ONLY: define(
-    (n: { call: string }) => `${n.call}() writes, and its transaction only reads.`,
+    (n: { call: string }) => `${n.call}() is for transactions that write, and this one only reads.`,
     "Leave readOnly out of the transaction's options.",
   ),
   COMMIT_UNKNOWN: define(

@@ -111,9 +111,11 @@ async function limited<R>(
 
 export const noLimits: Limits = Object.freeze({});
 
-/** Refuses a lock where it would end with its statement. */
-export function expectTransaction({ isTransaction }: Context, { lock, source }: QueryState): void {
-  if (lock !== undefined && !isTransaction) throw new GemachError("LOCK_OUTSIDE", { entity: source.entity.name });
+/** Refuses a lock where it would end with its statement, or where nothing can be written under it. */
+export function expectTransaction({ isTransaction, isReadOnly }: Context, { lock, source }: QueryState): void {
+  if (lock === undefined) return;
+  if (!isTransaction) throw new GemachError("LOCK_OUTSIDE", { entity: source.entity.name });
+  if (isReadOnly) throw new GemachError("TRANSACTION_READ_ONLY", { call: "lock" });
 }
 
 /** Numbers calls, so that their statements can be told from those of others. */

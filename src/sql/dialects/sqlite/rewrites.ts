@@ -1,4 +1,3 @@
-import { GemachError } from "../../../errors/index.js";
 import { draftFrom } from "../../tree/select.js";
 import type { Select, SqlExpression } from "../../tree/tree.js";
 import { someExpression } from "../../tree/walk.js";
@@ -15,15 +14,6 @@ import {
 } from "./units.js";
 
 type OfKind<K extends SqlExpression["kind"]> = Extract<SqlExpression, { readonly kind: K }>;
-
-function refuseLock({ lock }: Select): void {
-  if (lock !== undefined)
-    throw new GemachError("ENGINE_UNABLE", {
-      engine: "SQLite",
-      what: "lock single rows",
-      instead: "Leave lock() out: the transaction that writes has the whole file to itself.",
-    });
-}
 
 /** A derived table in descending order and limited, grouped by what it is sorted by, stays in that order (3.53). */
 function sortGroups(select: Select): Select {
@@ -92,7 +82,6 @@ export const sqliteRewrites: Rewrites = {
     binary: comparedByUnits,
   },
   select: (select) => {
-    refuseLock(select);
     return sortGroups(limitBeforeNesting(select));
   },
   derived: workedOutOnce,

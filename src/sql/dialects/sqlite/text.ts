@@ -134,6 +134,7 @@ export const sqliteText: TextRules = {
   series: (from, to, alias) =>
     `(with recursive counted (value) as (select ${from()} where ${from()} <= ${to()} union all select value + 1 from counted where value < ${to()}) select value from counted) as ${alias}`,
   nulls: (_, said) => (said === undefined ? "" : ` nulls ${said}`),
+  // A transaction that may write has the file to itself from its beginning: all rows are locked, and none by others.
   lock: () => "",
   sortable: (expression, { kind }) => (kind === "numeric" ? `gemach_decimal(${expression})` : expression),
   read,
