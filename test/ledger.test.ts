@@ -257,6 +257,9 @@ test("what waits for a connection is told apart, of a statement, a verb of sever
       expect(totals.assembling, label).toBeLessThan(totals.waiting);
     }
     expect((await withLedger(db, "free", () => db.count(from(Loan)))).totals.waiting).toBeLessThan(20);
+    // Beside each other they take no more time than there was.
+    const together = await withLedger(db, "together", () => Promise.all(Array.from({ length: 20 }, () => db.list(withItems))));
+    expect(together.totals.assembling).toBeLessThanOrEqual(together.milliseconds);
   }));
 
 test("a loop that reads, and a read that is repeated, are found with what to write in their place", async () => {

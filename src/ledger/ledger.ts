@@ -44,7 +44,10 @@ export interface LedgerTotals {
   readonly milliseconds: number;
   /** How long connections were waited for: by statements, by verbs of several, and by transactions. */
   readonly waiting: number;
-  /** What verbs took beside it: compiling queries, making and assembling objects. */
+  /**
+   * What verbs took beside it: compiling queries, making and assembling objects. Of several that are on their way at once, the time in which
+   * none of their statements is.
+   */
   readonly assembling: number;
 }
 
@@ -75,6 +78,16 @@ export interface Ledger<R = unknown> {
   readonly milliseconds: number;
 }
 
+/** How long at least one of some things was going on, in milliseconds. */
+function covered(all: readonly { readonly started: number; readonly milliseconds: number }[]): number {
+  let [sum, end] = [0, Number.NEGATIVE_INFINITY];
+  for (const { started, milliseconds } of all.toSorted((a, b) => a.started - b.started)) {
+    sum += Math.max(0, started + milliseconds - Math.max(started, end));
+    end = Math.max(end, started + milliseconds);
+  }
+  return sum;
+}
+
 /** The sums of statements, and of the calls that they are of. */
 export function totalsOf(
   statements: readonly LedgerStatement[],
@@ -84,7 +97,8 @@ export function totalsOf(
   const sum = <T>(all: readonly T[], of: (one: T) => number) => all.reduce((total, one) => total + of(one), 0);
   const numbers = new Set(calls.map(({ origin }) => origin.call));
   const called = statements.filter(({ origin }) => origin.call !== undefined && numbers.has(origin.call));
-  const spent = sum(calls, (call) => call.milliseconds) - sum(called, (one) => one.milliseconds);
+  // Calls beside each other wait for each other: that is no time that any of them takes.
+  const spent = covered(calls) - covered(called);
   return {
     statements: statements.length,
     rows: sum(statements, (one) => one.rows),

@@ -90,7 +90,7 @@ async function watched<R>(
       : context.sender.run(steps, together, origin));
   } finally {
     const milliseconds = watch.clock() - started;
-    watch.tell((observer) => observer.called?.({ origin, milliseconds }));
+    watch.tell((observer) => observer.called?.({ origin, started, milliseconds }));
   }
 }
 

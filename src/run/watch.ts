@@ -35,6 +35,8 @@ export interface SentStatement extends BegunStatement {
 /** A verb that is done. */
 export interface DoneCall {
   readonly origin: VerbOrigin;
+  /** When it was called, by the clock of the database. */
+  readonly started: number;
   /** From its call to its result, in milliseconds. */
   readonly milliseconds: number;
 }

@@ -106,18 +106,18 @@ const series = <T>(count: number, make: () => T): readonly T[] => Array.from({ l
 export const dayAfter = (day: string, days: number): string =>
   new Date(Date.parse(day) + days * 86_400_000).toISOString().slice(0, 10);
 
-/** Numbers of days before today at which a thing was lent and came back, the oldest first; the last one may still be out. */
+/** How many days before today a thing was lent, and for how long, the oldest first; the last one may still be out. */
 function lendings(
   random: Random,
   times: number,
 ): readonly { readonly lent: number; readonly days: number; readonly isOut: boolean }[] {
   const each = Math.floor(360 / times);
   return Array.from({ length: times }, (_, i) => {
-    const isLast = i === times - 1;
-    const lent = isLast
-      ? 2 + random.whole(Math.min(each, 30))
+    const isOut = i === times - 1 && random.chance(45);
+    const lent = isOut
+      ? 1 + random.whole(Math.min(each, 30))
       : each * (times - i) - random.whole(Math.max(1, each - 22));
-    return { lent, days: 3 + random.whole(17), isOut: isLast && random.chance(45) };
+    return { lent, days: 3 + random.whole(17), isOut };
   });
 }
 

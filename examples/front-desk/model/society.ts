@@ -55,7 +55,8 @@ export class Society extends entities({
       depot: toOne("Depot", { by: "depotId", missing: "error" }),
       category: toOne("Category", { by: "categoryId" }),
       loans: toMany("Loan", { by: "itemId", order: { lent: "desc" } }),
-      openLoans: toMany("Loan", { by: "itemId", when: { returned: null } }),
+      // The same two statements for a list of things on each engine.
+      openLoans: toMany("Loan", { by: "itemId", when: { returned: null } }).how("batch"),
       repairs: toMany("Repair", { by: "itemId", owns: true, order: { begun: "desc" } }),
       reservations: toMany("Reservation", { by: "itemId", order: { begins: "asc" } }),
     },

@@ -10,7 +10,6 @@ import { restricted, sessionRoutes } from "./session.js";
 const interfaceOf = (settings: DeskSettings) => {
   const own = new Hono<DeskEnv>()
     .use(restricted(settings))
-    .get("/today", (c) => c.json({ today: settings.today(), district: c.var.district }))
     .route("/", itemRoutes(settings))
     .route("/", loanRoutes(settings));
   return new Hono<DeskEnv>().route("/", sessionRoutes(settings)).route("/", own);

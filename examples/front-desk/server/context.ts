@@ -7,7 +7,6 @@ export interface DeskEnv {
   readonly Variables: {
     /** The database, restricted to the district that the request's session is of. */
     readonly db: Database;
-    readonly district: number;
   };
 }
 

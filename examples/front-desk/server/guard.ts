@@ -18,6 +18,8 @@ export const headers: MiddlewareHandler = secureHeaders({
     frameAncestors: ["'none'"],
   },
   referrerPolicy: "same-origin",
+  // The desk itself speaks plain HTTP; who puts it behind TLS says so there.
+  strictTransportSecurity: false,
 });
 
 /**

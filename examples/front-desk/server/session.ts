@@ -1,5 +1,5 @@
 import { from } from "gemach";
-import { Hono, type MiddlewareHandler } from "hono";
+import { type Context, Hono, type MiddlewareHandler } from "hono";
 import { deleteCookie, getSignedCookie, setSignedCookie } from "hono/cookie";
 import { z } from "zod";
 import { society } from "../model/society.js";
@@ -11,9 +11,20 @@ const { District } = society;
 
 const cookie = "front-desk";
 
+/** The district that a request's session is of; none where there is none, or where it was not signed here. */
+async function districtOf(c: Context, secret: string): Promise<number | undefined> {
+  const value = await getSignedCookie(c, secret, cookie);
+  return typeof value === "string" ? Number(value) : undefined;
+}
+
 /** Who comes to a desk says which; the session is of that district alone. A society in earnest would ask for more than that. */
-export const sessionRoutes = ({ db, secret }: DeskSettings) =>
+export const sessionRoutes = ({ db, secret, today }: DeskSettings) =>
   new Hono<DeskEnv>()
+    .get("/session", async (c) => {
+      const id = await districtOf(c, secret);
+      const district = id === undefined ? null : await db.maybe(from(District).byKey(id));
+      return c.json({ today: today(), district: district?.name ?? null });
+    })
     .get("/desks", async (c) =>
       c.json(
         await db.list(
@@ -42,6 +53,5 @@ export const restricted =
     if (!Number.isInteger(district) || district < 1)
       throw new Problem(401, "session", "Say first at which desk you are.");
     c.set("db", db.as({ district }));
-    c.set("district", district);
     await next();
   };

@@ -30,11 +30,11 @@ export interface Cost {
 
 const tenths = (milliseconds: number): number => Math.round(milliseconds * 10) / 10;
 
-const costOf = ({ totals, groups, findings }: Ledger, way: Way, db: Database): Cost => ({
+const costOf = ({ totals, groups, findings, milliseconds: spent }: Ledger, way: Way, db: Database): Cost => ({
   way,
   statements: totals.statements,
   rows: totals.rows,
-  milliseconds: tenths(totals.milliseconds + totals.assembling),
+  milliseconds: tenths(spent),
   texts: groups.map(({ text, count, rows, milliseconds }) => ({
     text: readableSql(text, db.dialect.name, 90),
     times: count,

@@ -119,4 +119,4 @@ export const membersNamed = (text: string | undefined) =>
   from(Member)
     .given(text, (members, words) => members.where((m) => m.name.ignoringCase().contains(words)))
     .orderBy((m) => [m.blocked.asc, m.name.asc])
-    .limit(20);
+    .limit(8);
