@@ -1,3 +1,4 @@
+import fc from "fast-check";
 import { expect, expectTypeOf } from "vitest";
 import {
   along,
@@ -15,6 +16,7 @@ import {
   timestamp,
   toMany,
   toOne,
+  varchar,
   via,
 } from "../src/index.js";
 import { eachEngine, useEngines } from "./support/engines.js";
@@ -251,4 +253,98 @@ eachEngine(all, "a hidden row ends a tree", async (db) => {
     ["top", 0],
     ["side", 1],
   ]);
+});
+
+const shared = model({
+  Shelf: entity(
+    "st_shelf",
+    { id: integer.key, branchId: integer, name: varchar(20).unique, size: integer.nullable },
+    { boxes: toMany("Box", { by: "shelfId", owns: true }) },
+    { standing: { branch } },
+  ),
+  Box: entity("st_box", { id: identity, branchId: integer, shelfId: integer }, { shelf: toOne("Shelf", { by: "shelfId" }) }, { standing: { branch } }),
+});
+const { Shelf } = shared;
+
+const id = fc.integer({ min: 1, max: 6 });
+const name = fc.constantFrom("a", "b", "c", "d");
+const whose = fc.option(fc.constantFrom(1, 2), { nil: undefined });
+/** Ways to write a shelf, by a handle of the first branch. */
+const write = fc.oneof(
+  fc.record({ verb: fc.constantFrom("insert", "upsert", "upsertByName", "upsertSet", "updateRows", "add"), id, name, branchId: whose }),
+  fc.record({ verb: fc.constantFrom("insertFrom", "update", "delete", "remove"), id, name, branchId: whose }),
+  fc.record({ verb: fc.constantFrom("assign", "assignUnfetched", "patch", "patchBox"), id, name, branchId: whose }),
+);
+
+type Write = typeof write extends fc.Arbitrary<infer W> ? W : never;
+
+async function written(one: Database, { verb, id: key, name: called, branchId }: Write): Promise<unknown> {
+  const given = branchId === undefined ? {} : { branchId };
+  const row = { id: key, name: called, ...given };
+  const at = from(Shelf).where((s) => s.id.is(key));
+  if (verb === "insert") return await one.insert(Shelf, [row]);
+  if (verb === "upsert") return await one.upsert(Shelf, [row, { id: 7, name: "z" }]);
+  if (verb === "upsertByName") return await one.upsert(Shelf, [row], { by: ["name"] });
+  if (verb === "upsertSet") return await one.upsert(Shelf, [row], { set: (old) => ({ size: old.size.plus(1), ...given }) });
+  if (verb === "updateRows") return await one.updateRows(Shelf, [row]);
+  if (verb === "update") return await one.update(at, { name: called, ...given });
+  if (verb === "delete") return await one.delete(at);
+  if (verb === "insertFrom")
+    return await one.insertFrom(
+      Shelf,
+      from(Shelf).select((s) => ({ id: s.id.plus(10), name: s.name.concat("!"), ...(branchId === undefined ? {} : { branchId: s.branchId }) })),
+    );
+  return await one.work(async (w) => {
+    if (verb === "add") return void w.add(Shelf, row);
+    const [shelf] = await w.list(verb === "assignUnfetched" ? from(Shelf).columns("id").limit(1) : at);
+    if (shelf === undefined) return;
+    if (verb === "remove") w.remove(shelf);
+    else if (verb === "patch") await w.patch(shelf, { name: called, ...given });
+    else if (verb === "patchBox") await w.patch(shelf, { boxes: [{ id: key, ...given }, given] });
+    else Object.assign(shelf, { name: called, size: 9, ...given });
+  });
+}
+
+eachEngine(all, "however a handle writes, the rows of another one stay as they are, and none goes over to it", async (db, engine) => {
+  await createTables(db, shared);
+  // What the handle gives is not asked for in a row that comes from outside.
+  expect(await Shelf.newRowSchema["~standard"].validate({ id: 1, name: "a" })).toEqual({ value: { id: 1, name: "a" } });
+  const [one, two] = [db.as({ branch: 1 }), db.as({ branch: 2 })];
+  const theirs = () =>
+    Promise.all([
+      two.list(from(Shelf).reach({ boxes: true })),
+      db.count(
+        from(Shelf)
+          .lift("branch")
+          .where((s) => s.branchId.notOneOf([1, 2])),
+      ),
+    ]);
+  await fc.assert(
+    fc.asyncProperty(fc.array(write, { minLength: 1, maxLength: 6 }), async (writes) => {
+      for (const at of [one, two]) for (const each of [shared.Box, Shelf]) await at.delete(from(each as typeof Shelf), { all: true });
+      await one.insert(Shelf, [
+        { id: 1, name: "a", size: 1 },
+        { id: 2, name: "b" },
+      ]);
+      await two.insert(Shelf, [
+        { id: 3, name: "c", size: 1 },
+        { id: 4, name: "d" },
+      ]);
+      await two.insert(shared.Box, [{ shelfId: 3 }]);
+      const before = await theirs();
+      for (const each of writes) {
+        const ours = await one.list(from(Shelf));
+        const refused = await written(one, each).then(
+          () => undefined,
+          (error) => error.code,
+        );
+        if (refused !== undefined) {
+          expect(["STANDING_BROKEN", "UNIQUE_VIOLATED", "PATCH_REFUSED"], `${engine.name} ${JSON.stringify(each)}`).toContain(refused);
+          expect(await one.list(from(Shelf))).toEqual(ours);
+        }
+        expect(await theirs(), `${engine.name} ${JSON.stringify(each)}`).toEqual(before);
+      }
+    }),
+    { numRuns: process.env.CI === "true" ? 300 : 40, includeErrorInReport: true },
+  );
 });

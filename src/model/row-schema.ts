@@ -20,15 +20,21 @@ import { storedValue } from "./stored-value.js";
 
 type Members = ReadonlyMap<string, ResolvedMember>;
 
-const isOptional = (column: ResolvedColumn): boolean =>
-  !column.isRequired ||
-  column.isComputed ||
-  column.kind === "identity" ||
-  column.hasDefault ||
-  column.initial !== undefined;
+type IsOptional = (column: ResolvedColumn) => boolean;
 
-function columnIssues(column: ResolvedColumn, given: unknown, isPartial: boolean): readonly StandardIssue[] {
-  if (given === undefined && (isPartial || isOptional(column))) return [];
+/** Columns that a new row may leave out: the database, the model or the handle gives them a value, or none is needed. */
+const optionalIn =
+  ({ standing }: ResolvedEntity): IsOptional =>
+  (column) =>
+    !column.isRequired ||
+    column.isComputed ||
+    column.kind === "identity" ||
+    column.hasDefault ||
+    column.initial !== undefined ||
+    standing.some(({ column: held, value }) => held === column && typeof value === "object" && value !== null);
+
+function columnIssues(column: ResolvedColumn, given: unknown, mayLack: boolean): readonly StandardIssue[] {
+  if (given === undefined && mayLack) return [];
   const path = column.steps;
   const stored = storedValue(column, given, !column.isRequired);
   switch (stored.fault) {
@@ -53,6 +59,7 @@ function memberIssues(
   value: unknown,
   path: readonly string[],
   isPartial: boolean,
+  isOptional: IsOptional,
 ): readonly StandardIssue[] {
   if (typeof value !== "object" || value === null || Array.isArray(value))
     return [{ message: `takes an object, but ${value === undefined ? "is missing" : `got ${typeWord(value)}`}`, path }];
@@ -65,11 +72,11 @@ function memberIssues(
     })),
     ...[...members].flatMap(([name, member]) => {
       const given = row[name];
-      if (!("fields" in member)) return columnIssues(member, given, isPartial);
+      if (!("fields" in member)) return columnIssues(member, given, isPartial || isOptional(member));
       if (given === undefined && (isPartial || member.presence !== undefined)) return [];
       return given === null && member.presence !== undefined
         ? []
-        : memberIssues(member.fields, given, [...path, name], false);
+        : memberIssues(member.fields, given, [...path, name], false, isOptional);
     }),
   ];
 }
@@ -99,14 +106,18 @@ function brokenRules({ checks }: ResolvedEntity, row: unknown, isPartial: boolea
     if (hasRaw(rule)) return [];
     const values = new Map(columnsIn(rule).map((column) => [column, valueIn(row, column, isPartial)]));
     if ([...values.values()].includes(undefined)) return [];
-    return keepsRule(rule, (column) => values.get(column) ?? null) ? [] : [{ message: `breaks the rule '${name}'` }];
+    if (keepsRule(rule, (column) => values.get(column) ?? null)) return [];
+    const [column, ...others] = values.keys();
+    const isOfOne = column !== undefined && others.length === 0;
+    return [{ message: `breaks the rule '${name}'`, ...(isOfOne ? { path: column.steps } : {}) }];
   });
 }
 
 /** The schema of an entity's rows as they come in from outside: of a new one, or of a part of one. */
 export function rowSchema<Row>(entity: ResolvedEntity, isPartial: boolean): StandardSchema<Row> {
+  const isOptional = optionalIn(entity);
   const validate = (value: unknown): StandardResult<Row> => {
-    const issues = memberIssues(entity.members, value, [], isPartial);
+    const issues = memberIssues(entity.members, value, [], isPartial, isOptional);
     const all = issues.length === 0 ? brokenRules(entity, value, isPartial) : issues;
     return all.length === 0 ? { value: value as Row } : { issues: all };
   };

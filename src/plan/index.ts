@@ -26,7 +26,7 @@ export type { PortionRules } from "./portions.js";
 export type { ReturningOption } from "./returning.js";
 export { rowList } from "./row-list.js";
 export { mostNested } from "./rows.js";
-export { refuseOtherSet, withGiven } from "./standing.js";
+export { refuseOtherSet, refuseOthers, rowsOfOthers, withGiven } from "./standing.js";
 export type {
   EntityRow,
   FollowUp,

@@ -15,6 +15,7 @@ import { isOfOwnRow } from "./leaves.js";
 import { type GivenRow, newRows } from "./new-rows.js";
 import { type PortionRules, portionsOf } from "./portions.js";
 import { planReturning, type ReturningOption } from "./returning.js";
+import { heldSet, withHeld } from "./standing.js";
 import type { Assigned, ConflictPlan, InsertFromPlan, InsertPlan } from "./write-plan.js";
 
 /** What a row that is there already is given; "given": all that the new row brings. */
@@ -46,7 +47,9 @@ function planConflict(
   const beyond = assigned.find(({ value }) => !isOfOwnRow(value));
   if (beyond !== undefined)
     throw new GemachError("CHANGE_BEYOND_ROW", { column: qualified(beyond.column), call: "upsert" });
-  return { by: keys, old, proposed, set: assigned };
+  const paths = [pathTo(old), pathTo(proposed)] as const;
+  // What the new row brings is the handle's own; what a function says may be anything.
+  return { by: keys, old, proposed, set: heldSet(entity, assigned, paths, () => set === "given") };
 }
 
 const conflicts = new WeakMap<readonly ResolvedColumn[], Map<string, ConflictPlan>>();
@@ -122,5 +125,5 @@ export function planInsertFrom(entity: ResolvedEntity, query: QueryState): Inser
     const column = columnIn(entity, path);
     return { column, value: fitted(column, node, { call: "insertFrom" }) };
   });
-  return { kind: "insertFrom", entity, query, set };
+  return { kind: "insertFrom", entity, query, set: withHeld(entity, set) };
 }

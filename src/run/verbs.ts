@@ -45,6 +45,7 @@ import { rawCount } from "./raw.js";
 import { Reads } from "./reads.js";
 import type { Steps } from "./steps.js";
 import { isLimited, type Limits, limitNames } from "./stop.js";
+import { heldUpsert } from "./upsert.js";
 import { countKeyed, writing } from "./write.js";
 
 /** What an insert of rows that come one after the other takes. */
@@ -186,7 +187,12 @@ export abstract class Verbs extends Reads {
       conflict: { by, set },
       rules: this.#context.compiler.runtime.dialect.writes.portions,
     });
-    return this.#write(plan, originOf(this.#context, "upsert", Verbs.prototype.upsert), options);
+    const origin = originOf(this.#context, "upsert", Verbs.prototype.upsert);
+    const held = heldUpsert(this.#context, entity, { to, rows: given, by });
+    if (held === undefined) return this.#write(plan, origin, options);
+    this.#refuseReadOnly("upsert");
+    const { steps } = writing(plan, this.#context.compiler.runtime, this.#context.values);
+    return await run(this.#context, held(steps), "always", origin, options);
   }
 
   /**

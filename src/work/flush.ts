@@ -9,7 +9,7 @@ import {
   valueAt,
 } from "../expression/index.js";
 import { dependencyOrder } from "../model/index.js";
-import { type KeyedRow, keyedPlan, planInsert, valuesIn } from "../plan/index.js";
+import { type KeyedRow, keyedPlan, planInsert, refuseOthers, valuesIn } from "../plan/index.js";
 import { type Steps, writeKeyed, writing } from "../run/index.js";
 import { leave } from "./adopt.js";
 import { type Changed, changedIn } from "./changes.js";
@@ -208,6 +208,7 @@ function* updateAll(unit: Unit, changed: readonly Changed[]): Steps<void> {
     const given = Object.fromEntries(
       [...names, ...(version === undefined ? [] : [version.property])].map((name) => [name, live[name]]),
     );
+    refuseOthers(entity, given, unit.context.values, "flush");
     const values = valuesIn(entity, given, { call: "flush" });
     written.push([kept, printed(kept, given)]);
     const same = new Set(names.flatMap((name) => kept.kind.prints.get(name)?.same?.(live[name], kept.was[name]) ?? []));

@@ -1,5 +1,14 @@
 import type { ResolvedEntity, ResolvedRelation } from "../expression/index.js";
-import { type Kept, keptOf, type Live, type LiveKind, type LiveShape, type Properties, Stamped } from "./kept.js";
+import {
+  type Kept,
+  keptOf,
+  type Live,
+  type LiveKind,
+  type LiveShape,
+  noteFurther,
+  type Properties,
+  Stamped,
+} from "./kept.js";
 import { type Print, printOf } from "./prints.js";
 import { shownOf } from "./shown.js";
 
@@ -31,7 +40,9 @@ function classOf(entity: ResolvedEntity, prototype: object, properties: Properti
     }
     Object.defineProperty(own, name, {
       get: read,
+      // A column that was not fetched, and is written all the same.
       set(this: Live, value: unknown) {
+        noteFurther(keptOf(this), name);
         put(this, name, value);
       },
       configurable: true,

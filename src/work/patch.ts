@@ -18,6 +18,11 @@ import { versionOf } from "./version.js";
 export interface PatchOptions {
   /** The to-many relations of which rows that the document leaves out are removed, at any depth: "Item.repairs". */
   readonly removes?: readonly string[];
+  /**
+   * The columns and relations that the document may name: "Item.name", "Item.repairs", "Repair.what". Others are refused; keys and versions may
+   * stand as they are. All of the model's where it is left out: then whoever writes the document changes whatever it leads to.
+   */
+  readonly only?: readonly string[];
 }
 
 const isObject = (value: unknown): value is Record<string, unknown> =>
@@ -79,7 +84,14 @@ interface Findings {
 
 type At = readonly (string | number)[];
 
-/** Columns that a document may name, and must name as they are: the key, what the owner gives, what the database works out. */
+/** Whether the database handle says what a column holds. */
+const isHeld = ({ standing }: ResolvedEntity, column: ResolvedColumn): boolean =>
+  standing.some(({ column: held, value }) => held === column && typeof value === "object" && value !== null);
+
+/**
+ * Columns that a document may name, and must name as they are: the key, what the owner or the handle gives, what the database works
+ * out.
+ */
 function refuseOther(live: Live, column: ResolvedColumn, given: unknown, at: At, { issues }: Findings): void {
   const now = Object.hasOwn(live, column.steps[0] as string) ? valueAt(live, column.steps) : undefined;
   const [mine, theirs] = [canonicalOf(now, column.type), canonicalOf(ofJson(given, column.type), column.type)];
@@ -90,11 +102,18 @@ function refuseOther(live: Live, column: ResolvedColumn, given: unknown, at: At,
 class Patching {
   readonly #unit: Unit;
   readonly #removes: ReadonlySet<string>;
+  readonly #only: ReadonlySet<string> | undefined;
   readonly found: Findings = { issues: [], actions: [] };
 
-  constructor(unit: Unit, { removes = [] }: PatchOptions) {
+  constructor(unit: Unit, { removes = [], only }: PatchOptions) {
     this.#unit = unit;
     this.#removes = new Set(removes);
+    this.#only = only === undefined ? undefined : new Set(only);
+  }
+
+  /** Whether the document may name something of an entity. */
+  #isOpen({ name: entity }: ResolvedEntity, name: string): boolean {
+    return this.#only?.has(`${entity}.${name}`) ?? true;
   }
 
   #refuse(message: string, path: At): void {
@@ -109,9 +128,12 @@ class Patching {
     const changes: Record<string, unknown> = {};
     for (const [name, given] of Object.entries(document)) {
       const [member, relation] = [entity.members.get(name), entity.relations.get(name)];
-      if (relation !== undefined) await this.#relation(live, relation, given, [...at, name]);
-      else if (member === undefined) this.#refuse("there is no such column", [...at, name]);
-      else if (!("fields" in member) && (member.isKey || member.isComputed))
+      const isFixed = member !== undefined && !("fields" in member) && (member.isKey || member === version);
+      if (member === undefined && relation === undefined) this.#refuse("there is no such column", [...at, name]);
+      else if (!isFixed && !this.#isOpen(entity, name)) this.#refuse("is not to be changed here", [...at, name]);
+      else if (relation !== undefined) await this.#relation(live, relation, given, [...at, name]);
+      else if (member === undefined) continue;
+      else if (!("fields" in member) && (member.isKey || member.isComputed || isHeld(entity, member)))
         refuseOther(live, member, given, at, this.found);
       else if (member === version) this.#version(live, version, given);
       else changes[name] = patched(member, await live[name], given);
@@ -231,7 +253,10 @@ class Patching {
       if (name in document) this.#refuse("is given by the row that it belongs to", [...at, name]);
     for (const [name, value] of Object.entries(document)) {
       const [member, further] = [target.members.get(name), target.relations.get(name)];
-      if (member !== undefined) columns[name] = patched(member, undefined, value);
+      const isKey = member !== undefined && !("fields" in member) && member.isKey;
+      if ((member ?? further) !== undefined && !isKey && !this.#isOpen(target, name))
+        this.#refuse("is not to be changed here", [...at, name]);
+      else if (member !== undefined) columns[name] = patched(member, undefined, value);
       else if (further === undefined) this.#refuse("there is no such column", [...at, name]);
       else if (!isDirect(further)) this.#refuse("goes over other relations", [...at, name]);
       else if (value !== null) {

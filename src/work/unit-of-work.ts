@@ -251,7 +251,7 @@ export class UnitOfWork extends LiveReads {
    * @throws GemachError `PATCH_REFUSED` with the issues, each with its path, `CONFLICT` where it names another version
    */
   async patch(entity: LiveEntity, document: object, options: PatchOptions = {}): Promise<void> {
-    expectOptions("patch", options, ["removes"]);
+    expectOptions("patch", options, ["removes", "only"]);
     await patch(this.#unit, expectLive(this.#unit, entity, "patch()"), document, options);
   }
 

@@ -1,4 +1,5 @@
 import type { TestProject } from "vitest/node";
+import { chromiumPlace } from "./chromium.js";
 import { mariadbAnswers, postgresAnswers } from "./servers.js";
 
 /** An engine, with the package by which it is reached. */
@@ -8,12 +9,16 @@ declare module "vitest" {
   interface ProvidedContext {
     /** The engines that the tests run on. */
     engines: readonly EngineName[];
+    /** Where the browser is that pages are tested in; empty where there is none. */
+    chromium: string;
   }
 }
 
 /** Finds the servers that answer, and says what is left out; under CI=true that is a failure. */
 export default async function setup(project: TestProject): Promise<void> {
   // For a run under another Node, whose SQLite is built in and for which no addon was compiled.
+  const chromium = chromiumPlace();
+  project.provide("chromium", chromium ?? "");
   const only = process.env.GEMACH_ENGINES?.split(",");
   if (only !== undefined) return project.provide("engines", only as EngineName[]);
   const [postgres, mariadb] = [await postgresAnswers(), await mariadbAnswers()];
@@ -24,6 +29,7 @@ export default async function setup(project: TestProject): Promise<void> {
   const left = [
     ...(postgres === true ? [] : [`PostgreSQL server (${postgres}; set GEMACH_POSTGRES_URL)`]),
     ...(mariadb === true ? [] : [`MariaDB server (${mariadb}; set GEMACH_MARIADB_URL)`]),
+    ...(chromium === undefined ? ["pages in a browser (no Chromium is installed; set GEMACH_CHROMIUM)"] : []),
   ];
   if (left.length === 0) return;
   if (process.env.CI === "true") throw new Error(`left out: ${left.join(", ")}`);

@@ -23,6 +23,12 @@ const filter = z.object({
   before: z.string().optional(),
 });
 
+/** What a form may change: nothing else of a document is taken. */
+const editableNames = [
+  ...["Item.name", "Item.note", "Item.depotId", "Item.categoryId", "Item.repairs"],
+  ...["Repair.begun", "Repair.what", "Repair.cost"],
+];
+
 /** The most statements that a request which changes something may send. */
 const budget = { budget: 12 } as const;
 
@@ -57,7 +63,7 @@ export const itemRoutes = ({ today }: DeskSettings) =>
         await c.var.db.work(async (w) => {
           const [edited] = await w.list(editable(key));
           if (edited === undefined) throw notFound("thing");
-          await w.patch(edited, document, { removes: ["Item.repairs"] });
+          await w.patch(edited, document, { only: editableNames, removes: ["Item.repairs"] });
         }, budget);
       } catch (error) {
         const code = (error as { code?: string }).code;
