@@ -123,6 +123,9 @@ test("a part of a row is asked only for the rules that it says enough for", asyn
   expect(issues({ sent: "2026-05-02", back: "2026-05-01" })).toEqual(["breaks the rule 'homewards'"]);
   expect(issues({ pieces: 3, name: null })).toEqual(["breaks the rule 'not_three'"]);
   expect(issues({ label: "x" })).toEqual(["is worked out by the database"]);
+  // What is wrong with one column keeps no rule of others from being looked at, but those that it has a part in.
+  expect(issues({ label: "x", sent: "2026-05-02", back: "2026-05-01" })).toEqual(["is worked out by the database", "breaks the rule 'homewards'"]);
+  expect(issues({ sent: 5, back: "2026-05-01" })).toEqual(["takes a day such as '2026-05-01', but got a whole number"]);
 });
 
 eachEngine(all, "a computed column is not written", async (_, engine) => {

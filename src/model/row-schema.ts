@@ -100,11 +100,20 @@ function valueIn(row: unknown, column: ResolvedColumn, isPartial: boolean): Scal
 /** Whether only the database can tell what a rule says. */
 const hasRaw = (node: Node): boolean => node.kind === "raw" || partsOf(node).some(hasRaw);
 
-/** The rules that a row breaks, as far as it says enough to tell. */
-function brokenRules({ checks }: ResolvedEntity, row: unknown, isPartial: boolean): readonly StandardIssue[] {
+/** The rules that a row breaks, as far as it says enough to tell: what is wrong with a column by itself tells nothing. */
+function brokenRules(
+  { checks }: ResolvedEntity,
+  row: unknown,
+  isPartial: boolean,
+  issues: readonly StandardIssue[],
+): readonly StandardIssue[] {
+  const wrong = new Set(issues.map(({ path }) => path?.[0]));
+  if (wrong.has(undefined)) return [];
   return [...checks].flatMap(([name, rule]) => {
     if (hasRaw(rule)) return [];
-    const values = new Map(columnsIn(rule).map((column) => [column, valueIn(row, column, isPartial)]));
+    const columns = columnsIn(rule);
+    if (columns.some(({ steps }) => wrong.has(steps[0]))) return [];
+    const values = new Map(columns.map((column) => [column, valueIn(row, column, isPartial)]));
     if ([...values.values()].includes(undefined)) return [];
     if (keepsRule(rule, (column) => values.get(column) ?? null)) return [];
     const [column, ...others] = values.keys();
@@ -118,7 +127,7 @@ export function rowSchema<Row>(entity: ResolvedEntity, isPartial: boolean): Stan
   const isOptional = optionalIn(entity);
   const validate = (value: unknown): StandardResult<Row> => {
     const issues = memberIssues(entity.members, value, [], isPartial, isOptional);
-    const all = issues.length === 0 ? brokenRules(entity, value, isPartial) : issues;
+    const all = [...issues, ...brokenRules(entity, value, isPartial, issues)];
     return all.length === 0 ? { value: value as Row } : { issues: all };
   };
   return Object.freeze({ "~standard": Object.freeze({ version: 1 as const, vendor: "gemach", validate }) });

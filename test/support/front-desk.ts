@@ -4,11 +4,11 @@ import { createServer } from "node:net";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { promisify } from "node:util";
-import { build } from "vite";
 import type { Engine } from "./engines.js";
 import type { Installed } from "./installed.js";
 
 const run = promisify(execFile);
+const vite = fileURLToPath(new URL("../../node_modules/vite/bin/vite.js", import.meta.url));
 const example = fileURLToPath(new URL("../../examples/front-desk", import.meta.url));
 
 /** The day of all tests. */
@@ -18,10 +18,10 @@ export const today = "2026-06-01";
 export async function buildFrontDesk(installed: Installed): Promise<string> {
   const folder = join(installed.folder, "front-desk");
   cpSync(example, folder, { recursive: true, filter: (path) => !/\/(dist|node_modules)$|\.sqlite(-\w+)?$/.test(path) });
-  for (const file of ["vite.config.ts", "vite.server.config.ts"]) {
-    const root = file === "vite.config.ts" ? join(folder, "page") : folder;
-    await build({ root, configFile: join(folder, file), logLevel: "error" });
-  }
+  // As users build it: what tests run under would have the page's packages built for development.
+  const env = { ...process.env, NODE_ENV: "production" };
+  for (const words of [[], ["--config", "vite.server.config.ts"]])
+    await run(process.execPath, [vite, "build", "--logLevel", "error", ...words], { cwd: folder, env });
   return folder;
 }
 

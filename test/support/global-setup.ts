@@ -1,3 +1,5 @@
+import { rmSync } from "node:fs";
+import { fileURLToPath } from "node:url";
 import type { TestProject } from "vitest/node";
 import { chromiumPlace } from "./chromium.js";
 import { mariadbAnswers, postgresAnswers } from "./servers.js";
@@ -11,16 +13,24 @@ declare module "vitest" {
     engines: readonly EngineName[];
     /** Where the browser is that pages are tested in; empty where there is none. */
     chromium: string;
+    /** A folder for packed packages, which is gone after the run. */
+    packs: string;
   }
 }
 
 /** Finds the servers that answer, and says what is left out; under CI=true that is a failure. */
-export default async function setup(project: TestProject): Promise<void> {
+export default async function setup(project: TestProject): Promise<() => void> {
+  const packs = fileURLToPath(new URL(`../../node_modules/.packed-${process.pid}`, import.meta.url));
+  const end = (): void => rmSync(packs, { recursive: true, force: true });
+  project.provide("packs", packs);
   // For a run under another Node, whose SQLite is built in and for which no addon was compiled.
   const chromium = chromiumPlace();
   project.provide("chromium", chromium ?? "");
   const only = process.env.GEMACH_ENGINES?.split(",");
-  if (only !== undefined) return project.provide("engines", only as EngineName[]);
+  if (only !== undefined) {
+    project.provide("engines", only as EngineName[]);
+    return end;
+  }
   const [postgres, mariadb] = [await postgresAnswers(), await mariadbAnswers()];
   const engines: EngineName[] = ["sqlite", "pglite"];
   if (postgres === true) engines.push("postgres");
@@ -31,7 +41,8 @@ export default async function setup(project: TestProject): Promise<void> {
     ...(mariadb === true ? [] : [`MariaDB server (${mariadb}; set GEMACH_MARIADB_URL)`]),
     ...(chromium === undefined ? ["pages in a browser (no Chromium is installed; set GEMACH_CHROMIUM)"] : []),
   ];
-  if (left.length === 0) return;
+  if (left.length === 0) return end;
   if (process.env.CI === "true") throw new Error(`left out: ${left.join(", ")}`);
   console.log(`left out: ${left.join(", ")}`);
+  return end;
 }

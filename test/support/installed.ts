@@ -4,6 +4,7 @@ import { mkdirSync, rmSync, writeFileSync } from "node:fs";
 import { dirname, join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { promisify } from "node:util";
+import { inject } from "vitest";
 
 const run = promisify(execFile);
 const root = fileURLToPath(new URL("../..", import.meta.url));
@@ -23,19 +24,27 @@ export interface Installed {
   remove(): void;
 }
 
+/** The package as it is published, as one file: made once for all tests of a process, which share their modules. */
+let packed: Promise<string> | undefined;
+
+async function pack(): Promise<string> {
+  const folder = join(inject("packs"), String(process.pid));
+  // A copy of the checkout's files that are published, so that no other build is overwritten.
+  await run(process.execPath, [join(root, "scripts/build.mjs"), join(folder, "dist")]);
+  for (const path of ["package.json", "README.md", "LICENSE", "CHANGELOG.md", "docs", "src"]) await run("cp", ["-r", join(root, path), folder]);
+  const { stdout } = await run("npm", ["pack", "--ignore-scripts", "--json"], { cwd: folder });
+  const [{ filename }] = JSON.parse(stdout) as [{ filename: string }];
+  return join(folder, filename);
+}
+
 /** Builds and installs the package; its dependencies are found where those of the tests are. */
 export async function install(): Promise<Installed> {
+  packed ??= pack();
+  const file = await packed;
   const folder = join(root, "node_modules", `.installed-${randomBytes(4).toString("hex")}`);
-  const built = join(folder, "built");
   const own = join(folder, "node_modules", "gemach");
   mkdirSync(own, { recursive: true });
-  // A copy of the checkout's files that are published, so that no other build is overwritten.
-  await run(process.execPath, [join(root, "scripts/build.mjs"), join(built, "dist")]);
-  for (const path of ["package.json", "README.md", "LICENSE", "CHANGELOG.md", "docs", "src"]) await run("cp", ["-r", join(root, path), built]);
-  const { stdout } = await run("npm", ["pack", "--ignore-scripts", "--json", "--pack-destination", folder], { cwd: built });
-  const [{ filename }] = JSON.parse(stdout) as [{ filename: string }];
-  await run("tar", ["-xzf", join(folder, filename), "--strip-components=1", "-C", own]);
-  rmSync(built, { recursive: true });
+  await run("tar", ["-xzf", file, "--strip-components=1", "-C", own]);
   const compilers = { 5: "typescript-5", 6: "typescript-6", 7: "typescript" } as const;
   return {
     folder,

@@ -8,7 +8,7 @@ import { createRoot } from "react-dom/client";
 import { ProblemError } from "./api.js";
 import { App } from "./app.js";
 import { CostProvider } from "./parts/cost.js";
-import { theme } from "./theme.js";
+import { theme, variables } from "./theme.js";
 
 // Styles that are made as the page runs are known by the number that came with it.
 const nonce = document.querySelector<HTMLMetaElement>('meta[name="styles"]')?.content ?? "";
@@ -24,7 +24,12 @@ const root = document.getElementById("root");
 if (root !== null)
   createRoot(root).render(
     <StrictMode>
-      <MantineProvider theme={theme} defaultColorScheme="auto" getStyleNonce={() => nonce}>
+      <MantineProvider
+        cssVariablesResolver={variables}
+        theme={theme}
+        defaultColorScheme="auto"
+        getStyleNonce={() => nonce}
+      >
         <QueryClientProvider client={client}>
           <CostProvider>
             <App />

@@ -1,4 +1,4 @@
-import { createTheme } from "@mantine/core";
+import { type CSSVariablesResolver, createTheme } from "@mantine/core";
 
 export const theme = createTheme({
   primaryColor: "teal",
@@ -6,4 +6,11 @@ export const theme = createTheme({
   primaryShade: 9,
   defaultRadius: "md",
   cursorType: "pointer",
+});
+
+/** What is said of mistakes can be read in both schemes. */
+export const variables: CSSVariablesResolver = () => ({
+  variables: {},
+  light: { "--mantine-color-error": "var(--mantine-color-red-9)" },
+  dark: { "--mantine-color-error": "var(--mantine-color-red-4)" },
 });

@@ -25,10 +25,26 @@ export interface Cost {
     readonly rows: number;
     readonly milliseconds: number;
   }[];
-  readonly findings: readonly { readonly kind: string; readonly evidence: string; readonly remedy: string }[];
+  readonly findings: readonly {
+    readonly kind: string;
+    readonly evidence: string;
+    readonly remedy: string;
+    /** How many findings say the same. */
+    readonly times: number;
+  }[];
 }
 
 const tenths = (milliseconds: number): number => Math.round(milliseconds * 10) / 10;
+
+/** Findings that say the same are one, with how many there are. */
+function findingsOnce(findings: Ledger["findings"]): Cost["findings"] {
+  const byEvidence = new Map<string, Cost["findings"][number]>();
+  for (const { kind, evidence, remedy } of findings) {
+    const times = (byEvidence.get(kind + evidence)?.times ?? 0) + 1;
+    byEvidence.set(kind + evidence, { kind, evidence, remedy, times });
+  }
+  return [...byEvidence.values()];
+}
 
 const costOf = ({ totals, groups, findings, milliseconds: spent }: Ledger, way: Way, db: Database): Cost => ({
   way,
@@ -41,7 +57,7 @@ const costOf = ({ totals, groups, findings, milliseconds: spent }: Ledger, way: 
     rows,
     milliseconds: tenths(milliseconds),
   })),
-  findings: findings.map(({ kind, evidence, remedy }) => ({ kind, evidence, remedy })),
+  findings: findingsOnce(findings),
 });
 
 /** What a view gives, and what it cost. */

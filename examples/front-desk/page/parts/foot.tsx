@@ -75,9 +75,10 @@ const Ledger = ({ cost }: { readonly cost: Cost }) => (
             Findings
           </Title>
           <List size="sm" spacing={4}>
-            {cost.findings.map(({ kind, evidence, remedy }) => (
+            {cost.findings.map(({ kind, evidence, remedy, times }) => (
               <List.Item key={`${kind} ${evidence}`}>
-                <strong>{kind}</strong>: {evidence} {remedy}
+                <strong>{kind}</strong>
+                {times > 1 && `, ${times} times`}: {evidence} {remedy}
               </List.Item>
             ))}
           </List>

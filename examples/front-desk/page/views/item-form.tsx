@@ -201,6 +201,7 @@ function Form({ id, first }: { readonly id: number; readonly first: Edited }) {
               flex={1}
               aria-label={`What was done in repair ${i + 1}`}
               {...form.getInputProps(`repairs.${i}.what`)}
+              error={form.errors[`repairs.${i}.what`] ?? form.errors[`repairs.${i}`]}
             />
             <TextInput
               w={110}
