@@ -14,7 +14,7 @@ export default defineConfig({
       { find: /^gemach\/config$/, replacement: source("project/settings.ts") },
       { find: /^gemach\/schema$/, replacement: source("schema/entry.ts") },
       { find: /^gemach\/testing$/, replacement: source("testing/index.ts") },
-      { find: /^gemach\/(\w+)$/, replacement: source("drivers/$1.ts") },
+      { find: /^gemach\/([\w-]+)$/, replacement: source("drivers/$1.ts") },
     ],
   },
   test: {

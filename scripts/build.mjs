@@ -16,6 +16,7 @@ const out = resolve(process.argv[2] ?? join(root, "dist"));
 const entries = {
   index: "index",
   sqlite: "drivers/sqlite",
+  "sqlite-wasm": "drivers/sqlite-wasm",
   postgres: "drivers/postgres",
   pglite: "drivers/pglite",
   mariadb: "drivers/mariadb",

@@ -7,6 +7,7 @@ import { mariadb } from "../../src/drivers/mariadb.js";
 import { pglite } from "../../src/drivers/pglite.js";
 import { postgres } from "../../src/drivers/postgres.js";
 import { type SqliteHandle, sqlite } from "../../src/drivers/sqlite.js";
+import { sqliteWasm } from "../../src/drivers/sqlite-wasm.js";
 import { createTables, type Database, type DatabaseOptions, type Driver, database } from "../../src/index.js";
 import type { EngineName } from "./global-setup.js";
 import { seed } from "./seed.js";
@@ -49,6 +50,21 @@ async function openSqlite(name: "sqlite" | "node-sqlite"): Promise<Engine> {
     execute: async (sql) => void handle.exec(sql),
     rows: async (sql) => (handle.prepare(sql).all() as object[]).map(Object.values),
     close: async () => void handle.close(),
+  };
+}
+
+/** The SQLite project's own build for browsers, which runs in Node as well. */
+async function openSqliteWasm(): Promise<Engine> {
+  const module = await (await import("@sqlite.org/sqlite-wasm")).default();
+  const handle = new module.oo1.DB(":memory:");
+  const driver = sqliteWasm(handle, module);
+  return {
+    name: "wasm-sqlite",
+    driver,
+    connect: (options) => database(driver, options),
+    execute: async (sql) => void handle.exec(sql),
+    rows: async (sql) => handle.exec({ sql, rowMode: "array", returnValue: "resultRows" }) as unknown[][],
+    close: async () => handle.close(),
   };
 }
 
@@ -119,6 +135,7 @@ async function openMariadb(isOdd: boolean): Promise<Engine> {
 const openers: Record<EngineName, (isOdd: boolean) => Promise<Engine>> = {
   sqlite: () => openSqlite("sqlite"),
   "node-sqlite": () => openSqlite("node-sqlite"),
+  "wasm-sqlite": openSqliteWasm,
   pglite: openPglite,
   postgres: openPostgres,
   mariadb: openMariadb,

@@ -5,7 +5,7 @@ import { chromiumPlace } from "./chromium.js";
 import { mariadbAnswers, postgresAnswers } from "./servers.js";
 
 /** An engine, with the package by which it is reached. */
-export type EngineName = "sqlite" | "node-sqlite" | "pglite" | "postgres" | "mariadb";
+export type EngineName = "sqlite" | "node-sqlite" | "wasm-sqlite" | "pglite" | "postgres" | "mariadb";
 
 declare module "vitest" {
   interface ProvidedContext {
