@@ -1,8 +1,9 @@
 import type { Browser, Page } from "playwright-core";
 import { afterAll, beforeAll, expect, inject, test } from "vitest";
+import { buildExample } from "./support/built-example.js";
 import { expectSound, openBrowser, openPage } from "./support/chromium.js";
 import { useEngines } from "./support/engines.js";
-import { buildFrontDesk, type RunningDesk, startFrontDesk, today } from "./support/front-desk.js";
+import { type RunningDesk, startFrontDesk, today } from "./support/front-desk.js";
 import { type Installed, install } from "./support/installed.js";
 
 // PostgreSQL in the process has no URL: its desk would be its own server.
@@ -13,7 +14,7 @@ let browser: Browser | undefined;
 
 beforeAll(async () => {
   installed = await install();
-  const folder = await buildFrontDesk(installed);
+  const folder = await buildExample(installed, "front-desk", [[], ["--config", "vite.server.config.ts"]]);
   for (const engine of all()) if (engine.name !== "pglite") desks.set(engine.name, await startFrontDesk(installed, folder, engine));
   if (inject("chromium") !== "") browser = await openBrowser(inject("chromium"));
 });

@@ -1,10 +1,8 @@
-import { format } from "sql-formatter";
+import { formatDialect, mariadb, postgresql, sqlite } from "sql-formatter";
 import type { DialectName } from "../sql/index.js";
 
-const languages = { sqlite: "sqlite", postgres: "postgresql", mariadb: "mariadb" } as const satisfies Record<
-  DialectName,
-  string
->;
+/** By themselves, so that a page has no other dialect of the package's. */
+const languages = { sqlite, postgres: postgresql, mariadb } as const satisfies Record<DialectName, typeof sqlite>;
 
 const depthOf = (line: string): number => line.length - line.trimStart().length;
 
@@ -42,7 +40,7 @@ function joinClauses(lines: readonly string[], width: number): readonly string[]
  * ledger that a person reads.
  */
 export function readableSql(statement: string, dialect: DialectName, width = 100): string {
-  const lines = format(statement, { language: languages[dialect], keywordCase: "preserve" }).split("\n");
+  const lines = formatDialect(statement, { dialect: languages[dialect], keywordCase: "preserve" }).split("\n");
   const text = joinClauses(fillLines(lines, width), width).join("\n");
   // A sign before a value is no sum.
   return text.replaceAll(/\b(select|limit|offset) \+ /g, "$1 +");

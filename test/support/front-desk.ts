@@ -1,31 +1,17 @@
 import { type ChildProcess, execFile, spawn } from "node:child_process";
-import { cpSync, rmSync } from "node:fs";
+import { rmSync } from "node:fs";
 import { createServer } from "node:net";
 import { join } from "node:path";
-import { fileURLToPath } from "node:url";
 import { promisify } from "node:util";
 import type { Engine } from "./engines.js";
 import type { Installed } from "./installed.js";
 
 const run = promisify(execFile);
-const vite = fileURLToPath(new URL("../../node_modules/vite/bin/vite.js", import.meta.url));
-const example = fileURLToPath(new URL("../../examples/front-desk", import.meta.url));
 
 /** The day of all tests. */
 export const today = "2026-06-01";
 
-/** The example, copied beside an installed package as a reader would copy it out, and built. */
-export async function buildFrontDesk(installed: Installed): Promise<string> {
-  const folder = join(installed.folder, "front-desk");
-  cpSync(example, folder, { recursive: true, filter: (path) => !/\/(dist|node_modules)$|\.sqlite(-\w+)?$/.test(path) });
-  // As users build it: what tests run under would have the page's packages built for development.
-  const env = { ...process.env, NODE_ENV: "production" };
-  for (const words of [[], ["--config", "vite.server.config.ts"]])
-    await run(process.execPath, [vite, "build", "--logLevel", "error", ...words], { cwd: folder, env });
-  return folder;
-}
-
-const freePort = (): Promise<number> =>
+export const freePort = (): Promise<number> =>
   new Promise((resolve) => {
     const server = createServer().listen(0, "127.0.0.1", () => {
       const { port } = server.address() as { port: number };

@@ -1,6 +1,9 @@
 import { Alert, Button, Group, Loader, Text } from "@mantine/core";
 import { ProblemError } from "../api.js";
 
+/** Said in words that can be read, whatever colour frames them. */
+export const readableTitle = { title: { color: "var(--mantine-color-text)" } };
+
 /** Something is on its way. */
 export const Loading = ({ what }: { readonly what: string }) => (
   <Group role="status" p="xl" justify="center">
@@ -20,7 +23,7 @@ export const Nothing = ({ children }: { readonly children: string }) => (
 export function Failed({ error, again }: { readonly error: Error; readonly again?: () => unknown }) {
   const detail = error instanceof ProblemError ? error.problem.detail : undefined;
   return (
-    <Alert color="red" variant="outline" title={error.message} role="alert">
+    <Alert styles={readableTitle} color="red" variant="outline" title={error.message} role="alert">
       {detail !== undefined && <Text size="sm">{detail}</Text>}
       {again !== undefined && (
         <Button mt="sm" size="xs" variant="default" onClick={() => void again()}>

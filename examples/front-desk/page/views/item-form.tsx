@@ -17,7 +17,7 @@ import { useState } from "react";
 import { useLocation } from "wouter";
 import { answer, api, ProblemError } from "../api.js";
 import { fieldErrors } from "../parts/field-errors.js";
-import { Failed, Loading } from "../parts/states.js";
+import { Failed, Loading, readableTitle } from "../parts/states.js";
 
 interface RepairLine {
   readonly id?: number;
@@ -73,7 +73,13 @@ function Conflict({
     ...(lines(mine) === lines(theirs) ? [] : [["repairs", lines(mine), lines(theirs)] as const]),
   ];
   return (
-    <Alert color="orange" variant="outline" role="alert" title="Somebody else changed this thing since you opened it.">
+    <Alert
+      styles={readableTitle}
+      color="orange"
+      variant="outline"
+      role="alert"
+      title="Somebody else changed this thing since you opened it."
+    >
       {differing.length === 0 ? (
         <Text size="sm">They wrote the same as you.</Text>
       ) : (

@@ -1,0 +1,4 @@
+declare module "virtual:type-files" {
+  const files: Readonly<Record<string, string>>;
+  export default files;
+}
