@@ -6,6 +6,7 @@ import { database } from "../src/index.js";
 import { coldFigures } from "./cold.js";
 import { type Bench, type Open, openMariadb, openPglite, openPostgres, openSqlite } from "./engines.js";
 import { median, milliseconds, movedText, noting } from "./figures.js";
+import { frontDeskFigures } from "./front-desk.js";
 import { gridText, takeGrid } from "./grid.js";
 import { drawGrid } from "./heat-map.js";
 import { inspectingFigures } from "./inspecting.js";
@@ -25,7 +26,7 @@ pg.types.setTypeParser(pg.types.builtins.DATE, (value) => value);
 
 /** Only the jobs whose names have this text in them, and nothing else; or one of the groups. */
 const only = process.env.GEMACH_JOBS;
-const groups = ["cold", "load", "large", "writes", "work", "inspecting", "grid", "reports", "schema"];
+const groups = ["cold", "load", "large", "writes", "work", "inspecting", "grid", "reports", "schema", "front-desk"];
 const isGroup = only !== undefined && groups.includes(only);
 const wanted = isGroup ? [] : jobs.filter(({ name }) => only === undefined || name.includes(only));
 const rounds = Number(process.env.GEMACH_ROUNDS ?? 7);
@@ -184,8 +185,10 @@ if (only === undefined) {
 }
 if (only === undefined || only === "cold") console.log(await coldFigures(rounds));
 if (only === undefined || only === "load") await load();
+if (only === undefined || only === "front-desk") console.log(await frontDeskFigures());
 if (only === undefined || only === "large") console.log(await large(rounds));
-if (only === undefined || (isGroup && !["large", "cold", "load", "reports", "schema"].includes(only))) await work();
+if (only === undefined || (isGroup && !["large", "cold", "load", "reports", "schema", "front-desk"].includes(only)))
+  await work();
 if (only === "reports") await reports();
 if (only === undefined || only === "schema") await schema();
 if (wanted.length > 0 && names.length < opens.length)

@@ -57,40 +57,63 @@ test("the page's own code, with the library, is small", () => {
   expect(sizes.reduce((sum, size) => sum + size, 0) / 1000).toBeLessThan(350);
 });
 
-inBrowser("queries run on both engines, and give the same; rows, statements, strategies and plans are shown", async () => {
-  const { page, context, said } = await openPage(browser);
-  await page.goto(address);
-  await outcome(page).waitFor();
-  const rowsOf = async () => {
-    const found: Record<string, string> = {};
-    for (const name of ["figures", "months", "ranking", "sponsors", "overdue"]) {
-      await pick(page, name);
-      await page.getByRole("table").waitFor();
-      found[name] = await page.getByRole("table").innerText();
+inBrowser(
+  "queries run on both engines, and give the same; what came with the address is run after a click alone; without a network all is still there",
+  async () => {
+    const { page, context, said } = await openPage(browser);
+    await page.goto(address);
+    await outcome(page).waitFor();
+    const rowsOf = async () => {
+      const found: Record<string, string> = {};
+      for (const name of ["figures", "months", "ranking", "sponsors", "overdue"]) {
+        await pick(page, name);
+        await page.getByRole("table").waitFor();
+        found[name] = await page.getByRole("table").innerText();
+      }
+      return found;
+    };
+    const onSqlite = await rowsOf();
+    expect(onSqlite.figures).toContain("Alder Shed");
+    await pick(page, "board");
+    await page.getByRole("button", { name: "5 rows" }).first().click();
+    await expectSound(page, said, "rows");
+    for (const [tab, text] of [
+      ["Statements", "json_group_array"],
+      ["Every strategy", "nest: 1 statement"],
+      ["Plan", "seek · Item"],
+    ] as const) {
+      await page.getByRole("tab", { name: tab }).click();
+      await page.getByText(text).first().waitFor();
+      await expectSound(page, said, tab);
     }
-    return found;
-  };
-  const onSqlite = await rowsOf();
-  expect(onSqlite.figures).toContain("Alder Shed");
-  await pick(page, "board");
-  await page.getByRole("button", { name: "5 rows" }).first().click();
-  await expectSound(page, said, "rows");
-  for (const [tab, text] of [
-    ["Statements", "json_group_array"],
-    ["Every strategy", "nest: 1 statement"],
-    ["Plan", "seek · Item"],
-  ] as const) {
-    await page.getByRole("tab", { name: tab }).click();
-    await page.getByText(text).first().waitFor();
-    await expectSound(page, said, tab);
-  }
-  await page.getByText("PostgreSQL", { exact: true }).first().click();
-  await page.getByText(/^PostgreSQL \d+/).waitFor();
-  await outcome(page).waitFor();
-  expect(await rowsOf()).toEqual(onSqlite);
-  await expectSound(page, said, "on PostgreSQL");
-  await context.close();
-});
+    await page.getByText("PostgreSQL", { exact: true }).first().click();
+    await page.getByText(/^PostgreSQL \d+/).waitFor();
+    await outcome(page).waitFor();
+    expect(await rowsOf()).toEqual(onSqlite);
+
+    await write(page, change);
+    await page.keyboard.press("ControlOrMeta+Enter");
+    await page.getByText("5 rows; 1 statement").waitFor();
+    const link = page.url();
+    await page.evaluate("navigator.serviceWorker.ready");
+    for (const engine of ["sqlite", "pglite"]) {
+      await context.setOffline(true);
+      await page.goto("about:blank");
+      await page.goto(link.replace("engine=pglite", `engine=${engine}`));
+      await page.getByText("This query came with the address.").waitFor();
+      await page.getByText(/^(SQLite|PostgreSQL) \d+\.\d+/).waitFor();
+      expect(await outcome(page).count(), engine).toBe(0);
+      await expectSound(page, said, "from an address");
+      await page.getByRole("button", { name: "Run" }).click();
+      await page.getByText("5 rows; 1 statement").waitFor();
+      await context.setOffline(false);
+    }
+    await page.goto("about:blank");
+    await page.goto(`${address}#engine=none&query=%%%`);
+    await outcome(page).waitFor();
+    await context.close();
+  },
+);
 
 inBrowser("what is written is checked and completed as it is written, and what cannot be run says why", async () => {
   const { page, context, said } = await openPage(browser, { colorScheme: "dark", viewport: { width: 700, height: 800 } });
@@ -109,32 +132,5 @@ inBrowser("what is written is checked and completed as it is written, and what c
   await page.keyboard.press("ControlOrMeta+Enter");
   await page.getByText(/list\(\) takes a query/).waitFor();
   expect(await page.evaluate("document.documentElement.scrollWidth")).toBeLessThanOrEqual(700);
-  await context.close();
-});
-
-inBrowser("what came with the address is run after a click alone; without a network all is still there", async () => {
-  const { page, context, said } = await openPage(browser);
-  await page.goto(address);
-  await outcome(page).waitFor();
-  await write(page, change);
-  await page.keyboard.press("ControlOrMeta+Enter");
-  await page.getByText("5 rows; 1 statement").waitFor();
-  const link = page.url();
-  await page.evaluate("navigator.serviceWorker.ready");
-  for (const engine of ["sqlite", "pglite"]) {
-    await context.setOffline(true);
-    await page.goto("about:blank");
-    await page.goto(link.replace("engine=sqlite", `engine=${engine}`));
-    await page.getByText("This query came with the address.").waitFor();
-    await page.getByText(/^(SQLite|PostgreSQL) \d+\.\d+/).waitFor();
-    expect(await outcome(page).count(), engine).toBe(0);
-    await expectSound(page, said, "from an address");
-    await page.getByRole("button", { name: "Run" }).click();
-    await page.getByText("5 rows; 1 statement").waitFor();
-    await context.setOffline(false);
-  }
-  await page.goto("about:blank");
-  await page.goto(`${address}#engine=none&query=%%%`);
-  await outcome(page).waitFor();
   await context.close();
 });

@@ -37,9 +37,10 @@ export async function apply(project: Project, { json, database, ...options }: Ap
       return;
     }
     print(pc.bold(`${name} (${db.dialect.engine})`));
-    for (const { label, outcome, statements, milliseconds: time } of applied) {
+    for (const { label, outcome, statements, isCode, milliseconds: time } of applied) {
       const taken = outcome === "planned" || outcome === "recorded" ? "" : pc.dim(` · ${milliseconds(time)}`);
-      print(`  ${words[outcome]} ${label} ${pc.dim(`· ${plural(statements.length, "statement")}`)}${taken}`);
+      const what = isCode ? "code" : plural(statements.length, "statement");
+      print(`  ${words[outcome]} ${label} ${pc.dim(`· ${what}`)}${taken}`);
       if (outcome === "planned")
         for (const statement of statements) print(pc.dim(`    ${statement.replaceAll("\n", "\n    ")};`));
     }

@@ -35,6 +35,8 @@ export interface AppliedMigration {
   /** `recorded`: its tables were there before, so that it was only written down. */
   readonly outcome: "applied" | "undone" | "recorded" | "planned";
   readonly statements: readonly string[];
+  /** Whether it is code, of whose statements nothing is known beforehand. */
+  readonly isCode: boolean;
   readonly milliseconds: number;
 }
 
@@ -116,16 +118,17 @@ export async function applyMigrations(
     const script = scriptIn(migration, direction, db);
     const { statements } = script;
     const taken = () => performance.now() - began;
+    const isCode = migration.code !== undefined;
     const isRecorded = direction === "forward" && (await isThere(db, migration, script));
     if (isRecorded) {
       if (options.dryRun !== true) await recordDone(db, migration, statements.length);
-      applied.push({ label, outcome: "recorded", statements: [], milliseconds: taken() });
+      applied.push({ label, outcome: "recorded", statements: [], isCode, milliseconds: taken() });
       continue;
     }
     // What comes first may be what makes way for what comes after it.
     if (options.dryRun === true) {
       if (applied.length === 0) await refuseObstacles(db, migration, script);
-      applied.push({ label, outcome: "planned", statements, milliseconds: 0 });
+      applied.push({ label, outcome: "planned", statements, isCode, milliseconds: 0 });
       continue;
     }
     const tell = (at: number): void =>
@@ -153,7 +156,13 @@ export async function applyMigrations(
       },
     });
     if (hasRun)
-      applied.push({ label, outcome: direction === "undo" ? "undone" : "applied", statements, milliseconds: taken() });
+      applied.push({
+        label,
+        outcome: direction === "undo" ? "undone" : "applied",
+        statements,
+        isCode,
+        milliseconds: taken(),
+      });
   }
   return applied;
 }
