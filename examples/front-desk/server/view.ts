@@ -36,6 +36,15 @@ export interface Cost {
 
 const tenths = (milliseconds: number): number => Math.round(milliseconds * 10) / 10;
 
+/** Texts are few, and laying one out takes longer than sending it. */
+const laidOut = new Map<string, string>();
+
+function laidOutText(text: string, db: Database): string {
+  const known = laidOut.get(text) ?? readableSql(text, db.dialect.name, 90);
+  if (laidOut.size < 500) laidOut.set(text, known);
+  return known;
+}
+
 /** Findings that say the same are one, with how many there are. */
 function findingsOnce(findings: Ledger["findings"]): Cost["findings"] {
   const byEvidence = new Map<string, Cost["findings"][number]>();
@@ -52,7 +61,7 @@ const costOf = ({ totals, groups, findings, milliseconds: spent }: Ledger, way: 
   rows: totals.rows,
   milliseconds: tenths(spent),
   texts: groups.map(({ text, count, rows, milliseconds }) => ({
-    text: readableSql(text, db.dialect.name, 90),
+    text: laidOutText(text, db),
     times: count,
     rows,
     milliseconds: tenths(milliseconds),
