@@ -1,6 +1,7 @@
 import { readdirSync, readFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import { dirname, join } from "node:path";
+import { gzipSync } from "node:zlib";
 import react from "@vitejs/plugin-react";
 import { defineConfig, type Plugin } from "vite";
 
@@ -47,10 +48,33 @@ function offline(): Plugin {
   };
 }
 
+/** Says how large the page's own code is, with the library; and, once the page is served, where it is and what to try. */
+function tells(): Plugin {
+  return {
+    name: "tells",
+    writeBundle({ dir = "" }, bundle) {
+      const own = Object.keys(bundle).filter((file) => /^assets\/(index|engine)-.*\.(js|css)$/.test(file));
+      const sizes = own.map((file) => gzipSync(readFileSync(join(dir, file)), { level: 9 }).length);
+      const sum = sizes.reduce((total, size) => total + size, 0);
+      this.info(`the page's own code, with the library and its styles: ${Math.round(sum / 1000)} kB gzipped`);
+    },
+    configurePreviewServer({ httpServer }) {
+      httpServer.once("listening", () =>
+        console.log(`
+The page is served. Things to try:
+  pick a query, open its rows, and look at what every strategy would send
+  change it: the editor knows the types; Ctrl and Enter runs it
+  choose PostgreSQL, and compare the plans
+  send its address to somebody`),
+      );
+    },
+  };
+}
+
 export default defineConfig({
   root: "page",
   base: "./",
-  plugins: [react(), offline()],
+  plugins: [react(), offline(), tells()],
   worker: { format: "es", plugins: () => [typeFiles()] },
   optimizeDeps: { exclude: ["@sqlite.org/sqlite-wasm", "@electric-sql/pglite"] },
   preview: { host: "127.0.0.1", port: 4181 },
@@ -59,5 +83,7 @@ export default defineConfig({
     emptyOutDir: true,
     target: "es2022",
     chunkSizeWarningLimit: 10_000,
+    // The compiler is large, and takes its time.
+    rolldownOptions: { checks: { pluginTimings: false } },
   },
 });

@@ -5,9 +5,11 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { setNonce } from "get-nonce";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
+import { ErrorBoundary } from "react-error-boundary";
 import { ProblemError } from "./api.js";
 import { App } from "./app.js";
 import { CostProvider } from "./parts/cost.js";
+import { Failed } from "./parts/states.js";
 import { theme, variables } from "./theme.js";
 
 // Styles that are made as the page runs are known by the number that came with it.
@@ -32,7 +34,11 @@ if (root !== null)
       >
         <QueryClientProvider client={client}>
           <CostProvider>
-            <App />
+            <ErrorBoundary
+              fallbackRender={({ error }) => <Failed error={error as Error} again={() => location.reload()} />}
+            >
+              <App />
+            </ErrorBoundary>
           </CostProvider>
         </QueryClientProvider>
       </MantineProvider>

@@ -2,7 +2,6 @@ import {
   Alert,
   Button,
   Group,
-  Loader,
   NavLink,
   SegmentedControl,
   Select,
@@ -16,6 +15,7 @@ import { type EngineName, engines, type Outcome, type Texts } from "../workers/o
 import { readAddress, writeAddress } from "./address.js";
 import { catalogue } from "./catalogue.js";
 import { Results } from "./parts/results.js";
+import { Loading, readableTitle, Wrong } from "./parts/states.js";
 import { engine, ofText } from "./workers.js";
 
 const Editor = lazy(async () => ({ default: (await import("./parts/editor.js")).Editor }));
@@ -24,9 +24,6 @@ interface Given {
   readonly outcome: Outcome;
   readonly texts: readonly Texts[];
 }
-
-/** Said in words that can be read, whatever colour frames them. */
-const readableTitle = { title: { color: "var(--mantine-color-text)" } };
 
 function SchemeSwitch() {
   const { colorScheme, setColorScheme } = useMantineColorScheme();
@@ -179,18 +176,3 @@ export function App() {
     </>
   );
 }
-
-const Loading = ({ what }: { readonly what: string }) => (
-  <Group role="status">
-    <Loader size="sm" />
-    <Text>Opening {what} …</Text>
-  </Group>
-);
-
-const Wrong = ({ title, message }: { readonly title: string; readonly message: string }) => (
-  <Alert styles={readableTitle} color="red" variant="outline" title={title} role="alert">
-    <Text size="sm" style={{ whiteSpace: "pre-wrap" }}>
-      {message}
-    </Text>
-  </Alert>
-);

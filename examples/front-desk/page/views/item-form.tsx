@@ -15,25 +15,16 @@ import { useForm } from "@mantine/form";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useLocation } from "wouter";
+import type { EditableItem } from "../../server/views/item.js";
 import { answer, api, ProblemError } from "../api.js";
 import { fieldErrors } from "../parts/field-errors.js";
 import { Failed, Loading, readableTitle } from "../parts/states.js";
 
-interface RepairLine {
-  readonly id?: number;
-  readonly begun: string;
-  readonly what: string;
-  readonly cost: string;
-}
+type ReadRepair = EditableItem["repairs"][number];
 
-/** A thing as the form has it; `turn` is the version that was read. */
-interface Edited {
-  readonly name: string;
-  readonly note: string | null;
-  readonly depotId: number;
-  readonly categoryId: number;
-  readonly turn: number;
-  readonly repairs: readonly RepairLine[];
+/** A thing as the form has it: lines of repairs that are new have no key yet. */
+interface Edited extends Omit<EditableItem, "id" | "repairs"> {
+  readonly repairs: readonly (Omit<ReadRepair, "id"> & Partial<Pick<ReadRepair, "id">>)[];
 }
 
 const fields = ["name", "note", "depotId", "categoryId"] as const;

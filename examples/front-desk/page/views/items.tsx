@@ -1,9 +1,10 @@
-import { Anchor, Badge, Button, Group, Select, Stack, Table, Text, TextInput, Title } from "@mantine/core";
+import { Anchor, Badge, Group, Select, Stack, Table, Text, TextInput, Title } from "@mantine/core";
 import { useDebouncedCallback } from "@mantine/hooks";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useLocation, useSearch } from "wouter";
 import { answer, api } from "../api.js";
+import { Further } from "../parts/further.js";
 import { Failed, Loading, Nothing } from "../parts/states.js";
 import { useView } from "../parts/use-view.js";
 
@@ -138,18 +139,7 @@ export function ItemsView() {
               ))}
             </Table.Tbody>
           </Table>
-          <Group justify="space-between">
-            <Button
-              variant="default"
-              disabled={shown.previous === null}
-              onClick={() => narrow({ before: shown.previous })}
-            >
-              Before
-            </Button>
-            <Button variant="default" disabled={shown.next === null} onClick={() => narrow({ after: shown.next })}>
-              Further
-            </Button>
-          </Group>
+          <Further at={shown} go={narrow} />
         </>
       )}
     </Stack>

@@ -1,8 +1,9 @@
-import { Anchor, Button, Group, Stack, Table, Title } from "@mantine/core";
+import { Anchor, Button, Stack, Table, Title } from "@mantine/core";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "wouter";
 import { answer, api } from "../api.js";
+import { Further } from "../parts/further.js";
 import { Failed, Loading, Nothing } from "../parts/states.js";
 import { useView } from "../parts/use-view.js";
 
@@ -67,22 +68,7 @@ export function OverdueView() {
               ))}
             </Table.Tbody>
           </Table>
-          <Group justify="space-between">
-            <Button
-              variant="default"
-              disabled={shown.previous === null}
-              onClick={() => shown.previous !== null && setPlace({ before: shown.previous })}
-            >
-              Before
-            </Button>
-            <Button
-              variant="default"
-              disabled={shown.next === null}
-              onClick={() => shown.next !== null && setPlace({ after: shown.next })}
-            >
-              Further
-            </Button>
-          </Group>
+          <Further at={shown} go={setPlace} />
         </>
       )}
     </Stack>

@@ -5,29 +5,6 @@ import { overdueBy } from "./overdue.js";
 
 const { Category, Depot, Item, Loan, Member, Repair } = society;
 
-/** What each depot has, and what of it is out; the newest loan of each. */
-export interface DepotFigures {
-  readonly name: string;
-  readonly items: number;
-  readonly out: number;
-  readonly spent: string;
-}
-
-export interface Dashboard {
-  readonly depots: readonly DepotFigures[];
-  /** Loans by month, and all until then. */
-  readonly months: readonly { readonly month: string; readonly loans: number; readonly total: number }[];
-  readonly categories: readonly { readonly name: string; readonly loans: number; readonly open: number }[];
-  /** The newest loan of each depot. */
-  readonly newest: readonly {
-    readonly depot: string;
-    readonly item: string;
-    readonly borrower: string;
-    readonly lent: string;
-  }[];
-  readonly overdue: number;
-}
-
 const depotFigures = from(Depot)
   .orderBy((d) => d.name.asc)
   .select((d) => ({
@@ -70,20 +47,28 @@ const newest = from(numbered)
   .orderBy((n) => n.depot.asc)
   .select((n) => ({ depot: n.depot, item: n.item, borrower: n.borrower, lent: n.lent }));
 
-export const dashboard: View<{ readonly today: string }, Dashboard> = {
+interface DashboardInput {
+  readonly today: string;
+}
+
+async function good(db: Database, { today }: DashboardInput) {
+  const [figures, monthly, kinds, latest, late] = await Promise.all([
+    db.list(depotFigures),
+    db.list(months),
+    db.list(categories),
+    db.list(newest),
+    db.count(overdueBy(today)),
+  ]);
+  return { depots: figures, months: monthly, categories: kinds, newest: latest, overdue: late };
+}
+
+/** The society in figures, as its page shows it. */
+export type Dashboard = Awaited<ReturnType<typeof good>>;
+
+export const dashboard: View<DashboardInput, Dashboard> = {
   name: "dashboard",
   budget: 5,
-
-  async good(db, { today }) {
-    const [figures, monthly, kinds, latest, late] = await Promise.all([
-      db.list(depotFigures),
-      db.list(months),
-      db.list(categories),
-      db.list(newest),
-      db.count(overdueBy(today)),
-    ]);
-    return { depots: figures, months: monthly, categories: kinds, newest: latest, overdue: late };
-  },
+  good,
 
   async naive(db, { today }) {
     const loans = await db.list(from(Loan).orderBy((l) => [l.lent.asc, l.id.asc]));
@@ -100,8 +85,8 @@ export const dashboard: View<{ readonly today: string }, Dashboard> = {
 
 type Row<Q extends typeof Loan | typeof Item> = PlainRowOf<Q>;
 
-async function figuresOf(db: Database, loans: readonly Row<typeof Loan>[]): Promise<readonly DepotFigures[]> {
-  const figures: DepotFigures[] = [];
+async function figuresOf(db: Database, loans: readonly Row<typeof Loan>[]): Promise<Dashboard["depots"]> {
+  const figures: Dashboard["depots"][number][] = [];
   for (const { id, name } of await db.list(from(Depot).orderBy((d) => d.name.asc))) {
     const own = await db.list(from(Item).where((i) => i.depotId.is(id)));
     let cents = 0;

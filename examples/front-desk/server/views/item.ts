@@ -1,4 +1,4 @@
-import { type Database, from } from "gemach";
+import { type Database, from, type RowOf } from "gemach";
 import { society } from "../../model/society.js";
 import { notFound } from "../problems.js";
 import type { View } from "../view.js";
@@ -100,3 +100,6 @@ export const editable = (id: number) =>
     .byKey(id)
     .columns("id", "name", "note", "depotId", "categoryId", "turn")
     .reach({ repairs: (r) => r.columns("id", "begun", "what", "cost") });
+
+/** A thing as its form reads it. */
+export type EditableItem = RowOf<ReturnType<typeof editable>>;

@@ -1,4 +1,4 @@
-import { type Database, from, or, type Portion } from "gemach";
+import { type Database, from, or } from "gemach";
 import { society } from "../../model/society.js";
 import type { View } from "../view.js";
 
@@ -45,35 +45,30 @@ function placed({ order, after, before, ...filter }: ItemsInput) {
     .given(before, (items, cursor) => items.before(cursor));
 }
 
-/** A thing in a list. */
-export interface ListedItem {
-  readonly id: number;
-  readonly name: string;
-  readonly note: string | null;
-  readonly depot: string;
-  readonly category: string;
-  readonly out: { readonly due: string; readonly borrower: string } | null;
-}
-
 const perPage = 20;
 
-export const items: View<ItemsInput, Portion<ListedItem>> = {
+async function good(db: Database, input: ItemsInput) {
+  const listed = placed(input).reach({
+    depot: (d) => d.columns("name"),
+    category: (c) => c.columns("name"),
+    openLoans: (l) => l.columns("due").reach({ borrower: (m) => m.columns("name") }),
+  });
+  const { rows, next, previous } = await db.portion(listed, perPage);
+  const shown = rows.map(({ id, name, note, depot, category, openLoans: [loan] }) => ({
+    ...{ id, name, note, depot: depot.name, category: category.name },
+    out: loan === undefined ? null : { due: loan.due, borrower: loan.borrower.name },
+  }));
+  return { rows: shown, next, previous };
+}
+
+/** A part of the list, as its page shows it. */
+export type ListedItems = Awaited<ReturnType<typeof good>>;
+type ListedItem = ListedItems["rows"][number];
+
+export const items: View<ItemsInput, ListedItems> = {
   name: "things",
   budget: 2,
-
-  async good(db, input) {
-    const listed = placed(input).reach({
-      depot: (d) => d.columns("name"),
-      category: (c) => c.columns("name"),
-      openLoans: (l) => l.columns("due").reach({ borrower: (m) => m.columns("name") }),
-    });
-    const { rows, next, previous } = await db.portion(listed, perPage);
-    const shown = rows.map(({ id, name, note, depot, category, openLoans: [loan] }) => ({
-      ...{ id, name, note, depot: depot.name, category: category.name },
-      out: loan === undefined ? null : { due: loan.due, borrower: loan.borrower.name },
-    }));
-    return { rows: shown, next, previous };
-  },
+  good,
 
   async naive(db, input) {
     const { rows, next, previous } = await db.portion(placed(input), perPage);

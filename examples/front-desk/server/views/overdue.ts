@@ -1,4 +1,4 @@
-import { coalesce, date, from, literal, type Portion } from "gemach";
+import { coalesce, type Database, date, from, literal } from "gemach";
 import { society } from "../../model/society.js";
 import type { View } from "../view.js";
 
@@ -16,18 +16,6 @@ export interface OverdueInput {
   readonly before?: string | undefined;
 }
 
-/** A loan that is overdue. */
-export interface OverdueLoan {
-  readonly id: number;
-  readonly turn: number;
-  readonly due: string;
-  readonly days: number;
-  readonly itemId: number;
-  readonly item: string;
-  readonly depot: string;
-  readonly borrower: string;
-}
-
 const placed = ({ today, after, before }: OverdueInput) =>
   overdueBy(today)
     .orderBy((l) => l.due.asc)
@@ -40,25 +28,29 @@ const removed = "(removed)";
 const perPage = 40;
 const daysBetween = (from: string, to: string): number => Math.round((Date.parse(to) - Date.parse(from)) / 86_400_000);
 
-export const overdue: View<OverdueInput, Portion<OverdueLoan>> = {
+const good = (db: Database, input: OverdueInput) =>
+  db.portion(
+    placed(input).select((l) => ({
+      ...{ id: l.id, turn: l.turn, due: l.due, itemId: l.itemId },
+      days: literal(date, input.today).daysSince(l.due),
+      item: coalesce(l.item.name, removed),
+      depot: coalesce(l.item.depot.name, removed),
+      borrower: coalesce(l.borrower.name, removed),
+    })),
+    perPage,
+  );
+
+/** A part of the list, as its page shows it. */
+export type OverdueLoans = Awaited<ReturnType<typeof good>>;
+
+export const overdue: View<OverdueInput, OverdueLoans> = {
   name: "overdue",
   budget: 1,
-
-  good: (db, input) =>
-    db.portion(
-      placed(input).select((l) => ({
-        ...{ id: l.id, turn: l.turn, due: l.due, itemId: l.itemId },
-        days: literal(date, input.today).daysSince(l.due),
-        item: coalesce(l.item.name, removed),
-        depot: coalesce(l.item.depot.name, removed),
-        borrower: coalesce(l.borrower.name, removed),
-      })),
-      perPage,
-    ),
+  good,
 
   async naive(db, input) {
     const { rows, next, previous } = await db.portion(placed(input), perPage);
-    const shown: OverdueLoan[] = [];
+    const shown: OverdueLoans["rows"][number][] = [];
     for (const { id, turn, due, itemId, memberId } of rows) {
       const item = await db.maybe(from(Item).byKey(itemId));
       const depot = item === null ? null : await db.single(from(Depot).byKey(item.depotId));
