@@ -259,12 +259,15 @@ inBrowser("two people edit one thing: the second one sees what the first has wri
 
 inBrowser("in the dark, on a narrow window, and with the keys alone", async (opened) => {
   const desk = desks.get("sqlite") as RunningDesk;
+  const ask = await desk.session(3);
+  const long = { turn: 1, name: "W".repeat(80), note: "x".repeat(300), repairs: [{ begun: today, what: "y".repeat(120) }] };
+  expect((await ask("/items/481", { method: "PATCH", json: long })).status).toBe(200);
   const { page, context, said } = await openPage(opened, { colorScheme: "dark", viewport: { width: 700, height: 800 } });
   await page.goto(desk.address);
   await page.getByRole("button", { name: "Old Harbour" }).focus();
   await page.keyboard.press("Enter");
   await page.getByRole("table").waitFor();
-  for (const path of ["/", "/overdue", "/dashboard", "/things/481", "/things/481/edit"]) {
+  for (const path of ["/?text=WW", "/overdue", "/dashboard", "/things/481", "/things/481/edit"]) {
     await page.goto(desk.address + path);
     await page.getByRole("heading", { level: 2 }).first().waitFor();
     expect(await page.evaluate("document.documentElement.scrollWidth"), path).toBeLessThanOrEqual(700);

@@ -158,6 +158,13 @@ class Play {
     return row.live;
   }
 
+  /** An entity of which its key alone was fetched. */
+  async bare(row: Row): Promise<Any> {
+    const keyed = from(league[row.kind] as typeof league.Cup).byKey(row.id as number);
+    [row.live] = await this.w.list(keyed.columns("id"));
+    return row.live;
+  }
+
   /** The row of a live entity; never is one row two of them. */
   known(kind: Kind, live: Any): Row {
     const row =
@@ -231,9 +238,13 @@ class Play {
       case 4: {
         const row = this.some(a);
         if (row === undefined) return;
-        const live = await this.live(row);
+        const isBare = b % 2 === 0 && row.live === undefined && row.kind !== "Win" && row.id !== undefined;
+        const live = isBare ? await this.bare(row) : await this.live(row);
         live.name = row.name = name;
-        if (row.facts !== undefined) row.facts.n = live.facts.n = this.#count;
+        if (row.facts === undefined) return;
+        row.facts.n = this.#count;
+        if (isBare) live.facts = { n: this.#count };
+        else live.facts.n = this.#count;
         return;
       }
       case 5: {

@@ -1,13 +1,16 @@
 import { GemachError } from "../errors/index.js";
 import { expectKey, type QueryState, type ReachedRelation, type ResolvedEntity } from "../expression/index.js";
+import { versionOf } from "./version.js";
 
 const made = new WeakMap<QueryState, QueryState>();
 
-/** The columns that an entity is kept by: of its key, and of the keys of its relations. */
+/** The columns that an entity is kept by: of its key, of the keys of its relations, and its version. */
 function kept(entity: ResolvedEntity): ReadonlySet<string> {
   const names = new Set(entity.key.map(({ steps }) => steps[0] as string));
   for (const { steps } of entity.relations.values())
     for (const { from } of steps[0].pairs) names.add(from.steps[0] as string);
+  const version = versionOf(entity);
+  if (version !== undefined) names.add(version.steps[0] as string);
   return names;
 }
 

@@ -190,8 +190,8 @@ export function ItemView({ id, today }: { readonly id: number; readonly today: s
   return (
     <Stack>
       <Group justify="space-between" align="start">
-        <div>
-          <Title order={2} size="h3" style={{ overflowWrap: "anywhere" }}>
+        <div style={{ minWidth: 0, overflowWrap: "anywhere" }}>
+          <Title order={2} size="h3">
             {shown.name}
           </Title>
           <Text>
