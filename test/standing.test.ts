@@ -1,9 +1,12 @@
+import Sqlite from "better-sqlite3";
 import fc from "fast-check";
-import { expect, expectTypeOf } from "vitest";
+import { expect, expectTypeOf, test } from "vitest";
+import { sqlite } from "../src/drivers/sqlite.js";
 import {
   along,
   createTables,
   type Database,
+  database,
   entity,
   exists,
   from,
@@ -265,6 +268,28 @@ const shared = model({
   Box: entity("st_box", { id: identity, branchId: integer, shelfId: integer }, { shelf: toOne("Shelf", { by: "shelfId" }) }, { standing: { branch } }),
 });
 const { Shelf } = shared;
+
+test("what a handle gives is in the previews with it, of reads and of writes", () => {
+  const one = database(sqlite(new Sqlite(":memory:"))).as({ branch: 1 });
+  const named = from(Shelf).where((s) => s.name.is("a"));
+  const texts = [
+    preview(named.limit(1), one),
+    preview.update(named, { size: 2 }, one),
+    preview.insert(Shelf, [{ id: 1, name: "a" }], one),
+    preview.insertFrom(
+      Shelf,
+      named.select((s) => ({ id: s.id.plus(1), name: s.name })),
+      one,
+    ),
+  ].map(([statement]) => [statement?.text, statement?.parameters]);
+  expect(texts).toEqual([
+    [expect.stringContaining('st_shelf."branchId" = ?'), [1, "a", 1]],
+    ['update st_shelf set size = ? where st_shelf."branchId" = ? and st_shelf.name = ?', [2, 1, "a"]],
+    ['insert into st_shelf (id, "branchId", name) values (?, ?, ?)', [1, 1, "a"]],
+    [expect.stringMatching(/^insert into st_shelf \(id, name, "branchId"\) select st_shelf.id \+ \?, st_shelf.name, \? from/), expect.arrayContaining(["a"])],
+  ]);
+  expect(() => preview.insert(Shelf, [{ id: 1, name: "a" }], { dialect: one.dialect })).toThrow(expect.objectContaining({ code: "STANDING_OPEN" }));
+});
 
 const id = fc.integer({ min: 1, max: 6 });
 const name = fc.constantFrom("a", "b", "c", "d");

@@ -20,7 +20,7 @@ import {
   Verbs,
   watch,
 } from "../run/index.js";
-import type { Dialect } from "../sql/index.js";
+import { type Dialect, handleValues } from "../sql/index.js";
 import type { Hooks, WorkOptions } from "../work/index.js";
 import { joining } from "./joining.js";
 import {
@@ -78,6 +78,8 @@ export class Database extends Verbs {
   readonly dialect: Dialect;
   /** @internal */
   readonly [connectionKey]: Connection;
+  /** @internal */
+  readonly [handleValues]: Given | undefined;
   readonly #place: TransactionPlace;
   readonly #working: WorkOptions;
   readonly #made: Omit<SharedByHandles, "values"> & { readonly driver: Driver; readonly options: DatabaseOptions };
@@ -111,6 +113,7 @@ export class Database extends Verbs {
     const join: Joining = joined?.join ?? ((_tx, _context, work) => work());
     this.#place = { driver, compiler, watch: sender.watch, clock, join, values, hooks: options.hooks };
     this.#made = { driver, options, sender, compiler };
+    this[handleValues] = values;
     this[connectionKey] = { sender, dialect, clock };
   }
 

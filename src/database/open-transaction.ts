@@ -18,7 +18,7 @@ import {
   Verbs,
   type Watch,
 } from "../run/index.js";
-import type { Dialect } from "../sql/index.js";
+import { type Dialect, handleValues } from "../sql/index.js";
 import { type Hooks, openWork, type UnitOfWork, type WorkOptions, workOptionNames } from "../work/index.js";
 
 /** Work in a transaction: what it gives is what the transaction gives. */
@@ -107,6 +107,11 @@ export class Transaction extends Verbs {
     this.#context = context;
     this.#state = state;
     this.dialect = compiler.runtime.dialect;
+  }
+
+  /** @internal */
+  get [handleValues](): Given | undefined {
+    return this.#shared.values;
   }
 
   /** @internal */

@@ -33,6 +33,7 @@ export { preview } from "./preview/all.js";
 export {
   type DialectOption,
   dialectIn,
+  handleValues,
   type PreviewedKeys,
   type PreviewedParameter,
   type PreviewedStatement,

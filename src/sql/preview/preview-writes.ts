@@ -1,4 +1,4 @@
-import type { Query } from "../../expression/index.js";
+import type { Query, ResolvedEntity } from "../../expression/index.js";
 import {
   type ColumnsOf,
   type Definitions,
@@ -18,6 +18,7 @@ import {
   type ReturningOption,
   rowList,
   type WritePlan,
+  withGiven,
 } from "../../plan/index.js";
 import {
   type EntityChanges,
@@ -29,7 +30,7 @@ import {
 } from "../../query/index.js";
 import { writesSecrets } from "../explain/secrets.js";
 import { writeStatements } from "../write/write.js";
-import { type DialectOption, dialectIn, type PreviewedStatement } from "./preview.js";
+import { type DialectOption, dialectIn, handleValues, type PreviewedStatement } from "./preview.js";
 
 /** Further options of a write that is previewed. */
 export interface PreviewWriteOptions<D extends Definitions<D>, E extends keyof D> extends DialectOption {
@@ -43,7 +44,8 @@ function statementsOf(
   query?: Query,
 ): readonly PreviewedStatement[] {
   const entity = "entity" in plan ? plan.entity : plan.query.source.entity;
-  const given = query === undefined ? undefined : stateOf(query, "preview").given?.values;
+  const own = query === undefined ? undefined : stateOf(query, "preview").given?.values;
+  const given = new Map([...(own ?? []), ...(options[handleValues] ?? [])]);
   return writeStatements(plan, options.dialect, given).map(({ text, parameters }) => ({
     purpose,
     reaches: [],
@@ -51,6 +53,10 @@ function statementsOf(
     parameters: writesSecrets(entity, text) ? parameters.map(() => "(secret)") : parameters,
   }));
 }
+
+/** New rows with what the handle would give them. */
+const rowsFor = (entity: ResolvedEntity, rows: unknown, call: string, options: DialectOption): readonly GivenRow[] =>
+  withGiven(entity, rowList<GivenRow>(rows, entity, call), options[handleValues], call);
 
 /** What each verb that writes will send; its parameters are as they go over the wire. */
 export const writingPreviews = {
@@ -62,7 +68,7 @@ export const writingPreviews = {
   ): readonly PreviewedStatement[] => {
     const { writes } = dialectIn(options, "preview.insert");
     const resolved = entityIn(entity, "preview.insert");
-    const plan = planInsert(resolved, rowList<GivenRow>(rows, resolved, "preview.insert"), {
+    const plan = planInsert(resolved, rowsFor(resolved, rows, "preview.insert", options), {
       returning: options.returning as ReturningOption,
       rules: writes.portions,
     });
@@ -77,7 +83,7 @@ export const writingPreviews = {
     const { writes } = dialectIn(options, "preview.upsert");
     const resolved = entityIn(entity, "preview.upsert");
     const { by, set = "given" } = options;
-    const plan = planInsert(resolved, rowList<GivenRow>(rows, resolved, "preview.upsert"), {
+    const plan = planInsert(resolved, rowsFor(resolved, rows, "preview.upsert", options), {
       returning: options.returning as ReturningOption,
       conflict: { by, set: set as ConflictSet },
       rules: writes.portions,

@@ -20,10 +20,15 @@ import { type CompiledStatement, compile, detailOf } from "../compile.js";
 import { type Dialect, factsOf } from "../dialects/dialect.js";
 import type { Parameter } from "../tree/tree.js";
 
-/** A dialect of a driver, as its module exports it. */
+/** Where a database handle has what it gives to standing conditions, for previews with it. */
+export const handleValues: unique symbol = Symbol("gemach.given");
+
+/** A dialect of a driver, as its module exports it; or a database handle, whose dialect and standing conditions count. */
 export interface DialectOption {
   /** The dialect of the texts: `sqliteDialect` of `gemach/sqlite` and its like, or a database's own. */
   readonly dialect: Dialect;
+  /** What a handle that stands here gives to standing conditions. @internal */
+  readonly [handleValues]?: ReadonlyMap<string, Scalar> | undefined;
 }
 
 /** Settings of a preview. */
@@ -128,12 +133,13 @@ function addFollowUps(
 /** The statements of plans of one query. */
 function statementsOf(
   query: QueryState,
-  { dialect, how = "auto", trustConstraints = false, roundTrip }: PreviewOptions,
+  options: PreviewOptions,
   plans: readonly ((query: QueryState, settings: PlanSettings) => StatementPlan)[],
   numbers: readonly (readonly [hole: string, value: number])[] = [],
 ): readonly PreviewedStatement[] {
+  const { dialect, how = "auto", trustConstraints = false, roundTrip } = options;
   const statements: PreviewedStatement[] = [];
-  const given = new Map([...(query.given?.values ?? []), ...numbers]);
+  const given = new Map([...(query.given?.values ?? []), ...(options[handleValues] ?? []), ...numbers]);
   for (const plan of plans)
     add(
       statements,
