@@ -101,7 +101,7 @@ inBrowser(
       await page.goto("about:blank");
       await page.goto(link.replace("engine=pglite", `engine=${engine}`));
       await page.getByText("This query came with the address.").waitFor();
-      await page.getByText(/^(SQLite|PostgreSQL) \d+\.\d+/).waitFor();
+      await page.getByText(/^(SQLite|PostgreSQL) \d+\.\d+.*, as it was kept here$/).waitFor();
       expect(await outcome(page).count(), engine).toBe(0);
       await expectSound(page, said, "from an address");
       await page.getByRole("button", { name: "Run" }).click();

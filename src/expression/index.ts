@@ -111,7 +111,7 @@ export {
   type Step,
   type WindowNode,
 } from "./resolved.js";
-export { standingHole } from "./standing.js";
+export { isGiven, standingHole } from "./standing.js";
 export { allOf, isLimited, type NoQuery, type Query, type RowOf, stateIn, stateKey } from "./state.js";
 export { type Strategy, strategies } from "./strategy.js";
 export { type Tuple, tuple } from "./tuple.js";

@@ -9,6 +9,7 @@ import {
 import { didYouMean } from "../errors/index.js";
 import {
   columnsIn,
+  isGiven,
   keepsRule,
   type Node,
   partsOf,
@@ -31,7 +32,7 @@ const optionalIn =
     column.kind === "identity" ||
     column.hasDefault ||
     column.initial !== undefined ||
-    standing.some(({ column: held, value }) => held === column && typeof value === "object" && value !== null);
+    standing.some(({ column: held, value }) => held === column && isGiven(value));
 
 function columnIssues(column: ResolvedColumn, given: unknown, mayLack: boolean): readonly StandardIssue[] {
   if (given === undefined && mayLack) return [];

@@ -48,8 +48,7 @@ function planConflict(
   if (beyond !== undefined)
     throw new GemachError("CHANGE_BEYOND_ROW", { column: qualified(beyond.column), call: "upsert" });
   const paths = [pathTo(old), pathTo(proposed)] as const;
-  // What the new row brings is the handle's own; what a function says may be anything.
-  return { by: keys, old, proposed, set: heldSet(entity, assigned, paths, () => set === "given") };
+  return { by: keys, old, proposed, set: heldSet(entity, assigned, paths, set === "given") };
 }
 
 const conflicts = new WeakMap<readonly ResolvedColumn[], Map<string, ConflictPlan>>();

@@ -4,6 +4,7 @@ import { GemachError } from "../errors/index.js";
 import {
   expectKey,
   type Given,
+  isGiven,
   type OwnCondition,
   type ResolvedColumn,
   type ResolvedEntity,
@@ -70,7 +71,7 @@ export function planUpdateRows(
   expectKey(entity, `${call}()`);
   const given = givenColumns(entity, handle);
   const visible = entity.standing.flatMap(({ column, value }): readonly OwnCondition[] =>
-    typeof value === "object" && value !== null && "given" in value ? [] : [{ column, value }],
+    isGiven(value) ? [] : [{ column, value }],
   );
   const by = [...entity.key, ...given.map(([column]) => column)];
   const held = given.map(([column, value]) => canonicalOf(value, column.type) as Scalar);

@@ -3,6 +3,7 @@ import { GemachError } from "../errors/index.js";
 import {
   columnAt,
   type Given,
+  isGiven,
   type Node,
   type Path,
   pathTo,
@@ -10,16 +11,12 @@ import {
   qualified,
   type ResolvedColumn,
   type ResolvedEntity,
-  type StandingCondition,
   standingHole,
   typeOf,
   valueAt,
 } from "../expression/index.js";
 import type { GivenRow } from "./new-rows.js";
 import type { Assigned } from "./write-plan.js";
-
-const isGiven = (value: StandingCondition["value"]): value is { readonly given: string } =>
-  typeof value === "object" && value !== null && "given" in value;
 
 function givenOf(name: string, values: Given | undefined): unknown {
   const given = values?.get(standingHole(name));
@@ -84,17 +81,19 @@ const isHeld = (entity: ResolvedEntity, column: ResolvedColumn): boolean =>
 /**
  * What an upsert gives a row that is there: nothing that moves it to another handle, and only where the handle has it already. A row of
  * another one stays as it is.
- * @throws GemachError `STANDING_BROKEN` where a column is given what is not the handle's
+ * `isOfNewRow`: what it is given is what the new row brings, and not what a function says.
+ * @throws GemachError `STANDING_BROKEN` where a function gives a column that is the handle's
  */
 export function heldSet(
   entity: ResolvedEntity,
   set: readonly Assigned[],
   [old, proposed]: readonly [Path, Path],
-  isOwn: (assigned: Assigned) => boolean,
+  isOfNewRow: boolean,
 ): readonly Assigned[] {
   const held = entity.standing.filter(({ value }) => isGiven(value));
   if (held.length === 0) return set;
-  const moved = set.find((one) => isHeld(entity, one.column) && !isOwn(one));
+  // What the new row brings is the handle's own; what a function says may be anything.
+  const moved = isOfNewRow ? undefined : set.find(({ column }) => isHeld(entity, column));
   if (moved !== undefined)
     throw new GemachError("STANDING_BROKEN", { column: qualified(moved.column), call: "upsert" });
   const same = held.map(

@@ -1,6 +1,7 @@
 import { canonicalOf, kinds, type StandardIssue, typeWord, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import {
+  isGiven,
   type ResolvedColumn,
   type ResolvedEntity,
   type ResolvedMember,
@@ -86,7 +87,7 @@ type At = readonly (string | number)[];
 
 /** Whether the database handle says what a column holds. */
 const isHeld = ({ standing }: ResolvedEntity, column: ResolvedColumn): boolean =>
-  standing.some(({ column: held, value }) => held === column && typeof value === "object" && value !== null);
+  standing.some(({ column: held, value }) => held === column && isGiven(value));
 
 /**
  * Columns that a document may name, and must name as they are: the key, what the owner or the handle gives, what the database works

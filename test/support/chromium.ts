@@ -6,7 +6,10 @@ import { expect } from "vitest";
 const usual = ["/usr/bin/chromium", "/usr/bin/chromium-browser", "/usr/bin/google-chrome"];
 
 /** Where Chromium is on this machine. */
-export const chromiumPlace = (): string | undefined => [process.env.GEMACH_CHROMIUM ?? "", ...usual].find((place) => existsSync(place));
+export function chromiumPlace(): string | undefined {
+  const { GEMACH_CHROMIUM: own } = process.env;
+  return (own === undefined ? usual : [own]).find((place) => existsSync(place));
+}
 
 export const openBrowser = (executablePath: string): Promise<Browser> =>
   // As the root of a container, which is what a CI is, there is no sandbox to be had.

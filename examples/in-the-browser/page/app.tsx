@@ -53,7 +53,11 @@ function useEngine(name: EngineName) {
       setOpened({});
       setGiven(undefined);
       const answer = await engine.open(name);
-      setOpened("error" in answer ? { error: answer.error } : { version: answer.version });
+      setOpened(
+        "error" in answer
+          ? answer
+          : { version: `${answer.version}, ${answer.isNew ? "filled just now" : "as it was kept here"}` },
+      );
     });
   }, [name, inTurn]);
   const run = useCallback(
