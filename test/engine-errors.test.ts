@@ -13,6 +13,7 @@ import { mariadb } from "../src/drivers/mariadb.js";
 import { pglite } from "../src/drivers/pglite.js";
 import { postgres } from "../src/drivers/postgres.js";
 import { sqlite } from "../src/drivers/sqlite.js";
+import { sqliteWasm } from "../src/drivers/sqlite-wasm.js";
 import {
   and,
   bigint,
@@ -317,4 +318,17 @@ eachEngine(all, "values do not depend on the settings of a server or a role", as
       await pool.end();
     }
   }
+});
+
+test("a handle of SQLite's build for browsers that was closed is asked nothing more", async () => {
+  const module = await (await import("@sqlite.org/sqlite-wasm")).default();
+  const handle = new module.oo1.DB(":memory:");
+  const db = database(sqliteWasm(handle, module));
+  const { Note } = model({ Note: entity("note", { id: identity, body: text }) });
+  await createTables(db, { Note });
+  expect(await db.list(from(Note))).toEqual([]);
+  handle.close();
+  // A text that was prepared before, and one that was not.
+  await expect(db.list(from(Note))).rejects.toMatchObject({ code: "CONNECTION_CLOSED" });
+  await expect(db.count(from(Note))).rejects.toMatchObject({ code: "CONNECTION_CLOSED" });
 });

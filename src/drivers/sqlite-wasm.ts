@@ -31,6 +31,8 @@ const unused =
     ? undefined
     : new FinalizationRegistry<WasmStatement>((statement) => statement.finalize());
 
+const closed = (): Error => new Error("The database is not open.");
+
 /** Numbers that the package would store as whole ones of 64 bits, and are not, or would lose their sign. */
 const isNoWhole = (value: unknown): value is number =>
   typeof value === "number" && (!Number.isSafeInteger(value) || Object.is(value, -0));
@@ -41,6 +43,7 @@ function adapted(handle: WasmHandle, module: WasmModule): SqliteHandle {
   const functions = functionsOf(handle, module);
   /** What an error of the engine's is, with the number of its result code, as other packages give it. */
   const failed = (): unknown => {
+    if (handle.pointer === undefined) return closed();
     const errcode = capi.sqlite3_extended_errcode(handle.pointer);
     return functions.thrown() ?? Object.assign(new Error(capi.sqlite3_errmsg(handle.pointer)), { errcode });
   };
@@ -57,9 +60,12 @@ function adapted(handle: WasmHandle, module: WasmModule): SqliteHandle {
     (capi.sqlite3_column_type(pointer, i) === capi.SQLITE_BLOB ? new Uint8Array() : null);
   const prepare = (sql: string): SqliteStatement => {
     const statement = guarded(() => handle.prepare(sql));
-    const { pointer, columnCount } = statement;
+    const { columnCount } = statement;
     // The package's own steps tell the console of each error.
     const rowsOf = (parameters: readonly unknown[]): unknown[] => {
+      // None once the handle was closed: the engine must not be asked about memory that it has given back.
+      const { pointer } = statement;
+      if (pointer === undefined) throw closed();
       try {
         for (const [i, value] of parameters.entries())
           if (isNoWhole(value)) capi.sqlite3_bind_double(pointer, i + 1, value);
