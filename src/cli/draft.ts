@@ -95,10 +95,9 @@ export async function draft(project: Project, name: string, options: DraftComman
     print("The model asks for nothing that is not there: no migration is needed.");
   } else {
     print(pc.bold(label));
-    if (labels.length > 1)
-      print(
-        `  in ${plural(labels.length, "step")}: ${labels.join(", ")}; what comes from -after on runs once the new code is out`,
-      );
+    const later = labels.find((one) => /-(?:after|settled)$/.test(one));
+    const waits = later === undefined ? "" : `; from ${later} on they run once the new code is out`;
+    if (labels.length > 1) print(`  in ${plural(labels.length, "step")}: ${labels.join(", ")}${waits}`);
     for (const one of drafts) print(draftText(one));
   }
   if (dryRun) for (const one of drafts) for (const statement of one.statements) print(`\n${statement};`);

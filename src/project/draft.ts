@@ -10,6 +10,7 @@ import {
   labelOf,
   type Obstacle,
   obstaclesIn,
+  onlineSteps,
   type Renames,
   readSizes,
   readTables,
@@ -144,11 +145,14 @@ async function draftFor(
   found: readonly TableLayout[],
   wanted: readonly TableLayout[],
   renames: Renames,
+  isOnline: boolean,
 ): Promise<EngineDraft> {
   const { dialect } = db;
   const draft = draftBetween(found, wanted, withFormer(found, wanted, renames), dialect);
   const there = new Set((await readTables(db, schemasOf(wanted))).filter(({ kind }) => kind === "table").map(tableKey));
-  const blocks = blocksOf(draft.changes, dialect.name).filter(({ table }) => there.has(tableKey(table)));
+  const isInSteps = isOnline && dialect.name !== "sqlite";
+  const plain = isInSteps ? onlineSteps(draft.way, dialect).flatMap((step) => step.plain) : draft.changes;
+  const blocks = blocksOf(plain, dialect.name, isInSteps).filter(({ table }) => there.has(tableKey(table)));
   const sizes = await readSizes(
     db,
     blocks.map(({ table }) => table),
@@ -242,7 +246,14 @@ export async function draftMigration(
     for (const { db, name: database } of opened) {
       progress?.(`${database}: comparing`);
       drafts.push(
-        await draftFor(db, database, bases.get(db.dialect.name) ?? [], tablesOfModel(project, db.dialect), settled),
+        await draftFor(
+          db,
+          database,
+          bases.get(db.dialect.name) ?? [],
+          tablesOfModel(project, db.dialect),
+          settled,
+          isOnline,
+        ),
       );
     }
     const losses = [...new Set(drafts.flatMap((draft) => draft.losses))].filter(

@@ -116,8 +116,9 @@ function takeKeys(
     key.from.push(String(from));
     key.to.push(textOr(to));
   }
+  const byName = new Map([...tables.values()].map((draft) => [draft.table.toLowerCase(), draft]));
   for (const { table, target, from, to, update, remove } of found.values()) {
-    const named = [...tables.values()].find((other) => other.table.toLowerCase() === target.toLowerCase());
+    const named = byName.get(target.toLowerCase());
     tables.get(table)?.foreignKeys.unshift({
       name: words.get(table)?.foreignKeys.get(columnsKey(from)),
       columns: from,

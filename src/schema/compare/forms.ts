@@ -133,3 +133,10 @@ export const foreignKeyForm = (key: ForeignKeyLayout, dialect: DialectName): str
     ...[key.columns.map((column, i) => [column, key.targetColumns[i]]).sort(), tableKey(key.target)],
     ...[actionForm(key.onDelete, dialect), actionForm(key.onUpdate, dialect)],
   ]);
+
+/** Gives for each one what is there of the same form, each thing once: a table may have two indexes that are alike. */
+export function takingFrom<T>(there: readonly T[], formOf: (one: T) => string): (one: T) => T | undefined {
+  const left = new Map<string, T[]>();
+  for (const one of there) left.set(formOf(one), [...(left.get(formOf(one)) ?? []), one]);
+  return (one) => left.get(formOf(one))?.shift();
+}

@@ -99,15 +99,16 @@ const effects: Readonly<Record<DialectName, (change: Change) => Effect>> = {
   sqlite: sqliteEffect,
 };
 
-/** What changes keep others from, on tables that there are. */
-export function blocksOf(changes: readonly Change[], dialect: DialectName): readonly Block[] {
+/** What changes keep others from, on tables that there are; `isOnline`: they are what is left where all that can be is done so. */
+export function blocksOf(changes: readonly Change[], dialect: DialectName, isOnline = false): readonly Block[] {
   const created = new Set(changes.filter(({ kind }) => kind === "create table").map(({ table }) => tableKey(table)));
   const blocks = new Map<string, Block>();
   for (const change of changes) {
     const effect = created.has(tableKey(change.table)) ? undefined : effects[dialect](change);
     if (effect === undefined) continue;
     const { schema, table } = change.table;
-    const [what, instead] = effect;
+    const [what, other] = effect;
+    const instead = isOnline && other?.includes(online) === true ? undefined : other;
     const key = JSON.stringify([schema, table, what, instead]);
     const others = blocks.get(key)?.changes ?? [];
     blocks.set(key, { table: { schema, table }, changes: [...others, changeLabel(change)], effect: what, instead });

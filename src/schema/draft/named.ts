@@ -1,6 +1,6 @@
 import { objectName, tableKey } from "../../model/index.js";
 import type { CheckLayout, Dialect, ForeignKeyLayout, IndexLayout, KeyLayout, TableLayout } from "../../sql/index.js";
-import { foreignKeyForm, indexForm } from "../compare/forms.js";
+import { foreignKeyForm, indexForm, takingFrom } from "../compare/forms.js";
 import { expressionForm } from "../text/expression-form.js";
 
 /** What has a name in a table. */
@@ -20,13 +20,6 @@ const formsOf = ({ name }: Dialect): Forms => ({
   foreignKey: (key) => foreignKeyForm(key, name),
   index: (index) => indexForm(index, name),
 });
-
-/** Gives for each one what is there of the same form, each thing once: a table may have two indexes that are alike. */
-function takingFrom<T>(there: readonly T[], formOf: (one: T) => string): (one: T) => T | undefined {
-  const left = new Map<string, T[]>();
-  for (const one of there) left.set(formOf(one), [...(left.get(formOf(one)) ?? []), one]);
-  return (one) => left.get(formOf(one))?.shift();
-}
 
 const allOf = ({ indexes, foreignKeys, uniques, checks }: TableLayout): readonly Named[] => [
   ...indexes,
@@ -73,8 +66,8 @@ export function named(
   });
   const fresh = <T extends Named>(one: T, words: string): T & { readonly name: string } => {
     const { isNew: _, ...rest } = one as T & { readonly isNew?: boolean };
-    const wish = one.name ?? words;
-    const name = objectName(wish, taken.has(wish.toLowerCase()) ? JSON.stringify(rest) : undefined, taken);
+    const own = one.name ?? words;
+    const name = objectName(own, taken.has(own.toLowerCase()) ? JSON.stringify(rest) : undefined, taken);
     return { ...(rest as unknown as T), name };
   };
   return staying.map((layout): TableLayout => {

@@ -16,6 +16,8 @@ export interface OnlineStep {
   /** What its name ends in. */
   readonly ending: "" | "-online" | "-after" | "-settled";
   readonly changes: readonly Change[];
+  /** Those of them that are done as anywhere, so that they may keep somebody waiting. */
+  readonly plain: readonly Change[];
   readonly statements: readonly string[];
   readonly losses: readonly string[];
   readonly preconditions: readonly Precondition[];
@@ -142,13 +144,13 @@ export function onlineSteps(way: Way, dialect: Dialect): readonly OnlineStep[] {
   const first = back([...plainEarly, ...constraints]);
   const steps: readonly OnlineStep[] = [
     {
-      ...{ ending: "", changes: [...plainEarly, ...constraints], losses: [], isApart: false },
+      ...{ ending: "", changes: [...plainEarly, ...constraints], plain: plainEarly, losses: [], isApart: false },
       statements: [...plain(plainEarly), ...unvalidated],
       preconditions: preconditionsOf({ ...way, changes: plainEarly }, dialect),
       undo: first,
     },
     {
-      ...{ ending: "-online", changes: indexes, losses: [], isApart: true },
+      ...{ ending: "-online", changes: indexes, plain: [], losses: [], isApart: true },
       statements: [...made, ...validated],
       preconditions: preconditionsOf({ ...way, changes: [...indexes, ...constraints] }, dialect),
       undo: {
@@ -160,13 +162,13 @@ export function onlineSteps(way: Way, dialect: Dialect): readonly OnlineStep[] {
       },
     },
     {
-      ...{ ending: "-after", changes: others, losses: lossesIn(others, dialect.name), isApart: false },
+      ...{ ending: "-after", changes: others, plain: others, losses: lossesIn(others, dialect.name), isApart: false },
       statements: [...plain(others), ...present],
       preconditions: preconditionsOf({ ...way, changes: others }, dialect),
       undo: { ...after, statements: [...gone, ...after.statements] },
     },
     {
-      ...{ ending: "-settled", changes: nulls, losses: [], isApart: true },
+      ...{ ending: "-settled", changes: nulls, plain: [], losses: [], isApart: true },
       statements: settled,
       preconditions: preconditionsOf({ ...way, changes: nulls }, dialect),
       undo: {

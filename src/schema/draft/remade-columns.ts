@@ -1,7 +1,7 @@
 import { tableKey } from "../../model/index.js";
 import type { ColumnLayout, Dialect, TableLayout } from "../../sql/index.js";
 import type { Change } from "../compare/change.js";
-import { indexForm, isForeign } from "../compare/forms.js";
+import { indexForm, isForeign, takingFrom } from "../compare/forms.js";
 import { expressionForm } from "../text/expression-form.js";
 import { speaksOf } from "../text/tokens.js";
 import { isConvertible } from "./conversion.js";
@@ -62,26 +62,28 @@ function* withRemade(
     yield { kind: "drop primary key", table, key: found.primaryKey };
     yield { kind: "add primary key", table, key: wanted.primaryKey };
   }
-  for (const key of found.uniques) {
-    const form = JSON.stringify(key.columns);
-    const again = wanted.uniques.find(({ columns }) => JSON.stringify(columns) === form);
-    if (isGone.has(key) || again === undefined || !has(key.columns)) continue;
+  const { name: engine } = dialect;
+  const staying = <T extends object>(all: readonly T[]) => all.filter((one) => !isGone.has(one));
+  const uniqueAgain = takingFrom(staying(wanted.uniques), ({ columns }) => JSON.stringify(columns));
+  for (const key of staying(found.uniques)) {
+    const again = has(key.columns) ? uniqueAgain(key) : undefined;
+    if (again === undefined) continue;
     yield { kind: "drop unique", table, key };
     yield { kind: "add unique", table, key: again };
   }
-  for (const index of found.indexes) {
-    if (isGone.has(index) || isForeign(index, dialect.name)) continue;
-    if (!has(index.parts.map(({ column }) => column)) && !speaksOf(index.condition, names, dialect.name)) continue;
-    const form = indexForm(index, dialect.name);
-    const again = wanted.indexes.find((one) => indexForm(one, dialect.name) === form);
+  const indexAgain = takingFrom(staying(wanted.indexes), (index) => indexForm(index, engine));
+  for (const index of staying(found.indexes)) {
+    if (isForeign(index, engine)) continue;
+    if (!has(index.parts.map(({ column }) => column)) && !speaksOf(index.condition, names, engine)) continue;
+    const again = indexAgain(index);
     if (again === undefined) continue;
     yield { kind: "drop index", table, index };
     yield { kind: "create index", table, index: again };
   }
-  for (const check of found.checks) {
-    const form = expressionForm(check.text, dialect.name);
-    const again = wanted.checks.find(({ text }) => expressionForm(text, dialect.name) === form);
-    if (isGone.has(check) || again === undefined || !speaksOf(check.text, names, dialect.name)) continue;
+  const checkAgain = takingFrom(staying(wanted.checks), ({ text }) => expressionForm(text, engine));
+  for (const check of staying(found.checks)) {
+    const again = speaksOf(check.text, names, engine) ? checkAgain(check) : undefined;
+    if (again === undefined) continue;
     yield { kind: "drop check", table, check };
     yield { kind: "add check", table, check: again };
   }

@@ -2,7 +2,7 @@ import { type TableReference, tableKey } from "../../model/index.js";
 import type { DialectName, ForeignKeyLayout } from "../../sql/index.js";
 import type { Change } from "../compare/change.js";
 import { speaksOf } from "../text/tokens.js";
-import { only } from "./plan.js";
+import { type Of, only } from "./plan.js";
 
 /** The name of a constraint or an index that a change is about. */
 function nameIn(change: Change): string | undefined {
@@ -11,10 +11,15 @@ function nameIn(change: Change): string | undefined {
   return "key" in change ? change.key.name : undefined;
 }
 
+const uniqueKey = (table: TableReference, columns: readonly string[]): string =>
+  JSON.stringify([tableKey(table), ...[...columns].sort()]);
+
 /** Columns that are not what they are to be until old code is gone, so that nothing can be made of them before. */
 export class Ties {
   readonly #columns = new Map<string, Set<string>>();
   readonly #tables = new Set<string>();
+  /** Columns that come to be unique by an index: a key that leads to the very same may need it. */
+  readonly #unique = new Set<string>();
   /** Names that are free only once what has them is gone. */
   readonly #names = new Set<string>();
   readonly #dialect: DialectName;
@@ -36,11 +41,22 @@ export class Ties {
       // A key that others are to lead to comes late.
       if (change.kind === "add primary key" || change.kind === "add unique") this.#tie(key, change.key.columns);
       if (change.kind === "create index" && change.index.isUnique)
-        this.#tie(
-          `${key} unique`,
-          change.index.parts.map(({ column }) => column ?? ""),
+        this.#unique.add(
+          uniqueKey(
+            change.table,
+            change.index.parts.map(({ column }) => column ?? ""),
+          ),
         );
     }
+    this.#tieNewTables(only(changes, "create table"));
+  }
+
+  /** A new table that waits keeps all waiting that leads to it, other new tables too. */
+  #tieNewTables(created: readonly Of<"create table">[]): void {
+    const waiting = created.filter((change) => !this.#tables.has(tableKey(change.table)) && this.touches(change));
+    if (waiting.length === 0) return;
+    for (const { table } of waiting) this.#tables.add(tableKey(table));
+    this.#tieNewTables(created);
   }
 
   #tie(key: string, columns: readonly string[]): void {
@@ -49,8 +65,8 @@ export class Ties {
     this.#columns.set(key, tied);
   }
 
-  #hasAny(table: TableReference, columns: readonly (string | undefined)[], mark = ""): boolean {
-    const tied = this.#columns.get(`${tableKey(table)}${mark}`);
+  #hasAny(table: TableReference, columns: readonly (string | undefined)[]): boolean {
+    const tied = this.#columns.get(tableKey(table));
     return (
       this.#tables.has(tableKey(table)) || columns.some((column) => column !== undefined && tied?.has(column) === true)
     );
@@ -61,7 +77,7 @@ export class Ties {
   }
 
   #leadsToTied({ target, targetColumns }: ForeignKeyLayout): boolean {
-    return this.#hasAny(target, targetColumns) || this.#hasAny(target, targetColumns, " unique");
+    return this.#hasAny(target, targetColumns) || this.#unique.has(uniqueKey(target, targetColumns));
   }
 
   /** Whether a change is of such columns, or leads to them. */

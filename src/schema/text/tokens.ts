@@ -41,6 +41,9 @@ const signs = [
   ">>",
 ];
 
+/** A parenthesis, comma, semicolon or full stop: no longer sign begins with it. */
+const isAlone = (code: number): boolean => code === 40 || code === 41 || code === 44 || code === 59 || code === 46;
+
 /** A letter of ASCII, or an underscore. */
 const isLetter = (code: number): boolean => (code >= 97 && code <= 122) || (code >= 65 && code <= 90) || code === 95;
 
@@ -129,7 +132,7 @@ export function* tokensOf(text: string, dialect: DialectName): Generator<Token> 
       const read = at(word, text, i) as string;
       yield token("word", read.toLowerCase(), i + read.length);
     } else {
-      const sign = signs.find((one) => text.startsWith(one, i)) ?? letter;
+      const sign = isAlone(code) ? letter : (signs.find((one) => text.startsWith(one, i)) ?? letter);
       yield token("sign", sign, i + sign.length);
     }
   }
