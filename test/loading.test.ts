@@ -337,7 +337,7 @@ test("a preview says which relation is reached how, and why", () => {
   expect(preview(query, { dialect, how: "join" })[0]?.reaches[1]).toEqual({ relation: "Depot.items", how: "join", why: "said of the database" });
 });
 
-eachEngine(all, "the narrowest wish for a strategy wins; value objects and projections come alike by each", async (db, engine) => {
+eachEngine(all, "the narrowest word on a strategy wins; value objects and projections come alike by each", async (db, engine) => {
   const site = value({ street: text, spot: value({ north: double, east: double }).nullable });
   const { Yard, Shed } = model({
     Yard: entity("walled_yard", { id: identity, site }, { sheds: toMany("Shed", { by: "yardId" }).how("nest") }),

@@ -380,5 +380,5 @@ eachEngine(
       { numRuns, includeErrorInReport: true },
     );
   },
-  600_000,
+  Math.max(600_000, sequences * 1_000),
 );

@@ -18,6 +18,7 @@ import {
   type Query,
   template,
   text,
+  toOne,
   union,
 } from "../src/index.js";
 import { eachEngine, useEngines } from "./support/engines.js";
@@ -141,4 +142,24 @@ eachEngine(all, "one query, one answer, where engines differ in what is alike", 
         .distinct(),
     ),
   ).rejects.toMatchObject({ code: "ORDER_UNFIT" });
+});
+
+const parted = model({
+  Shelf: entity("parted_shelf", { hall: integer.key, place: integer.key }),
+  Box: entity("parted_box", { id: integer.key, hall: integer.nullable, place: integer.nullable }, { shelf: toOne("Shelf", { by: ["hall", "place"] }) }),
+});
+
+eachEngine(all, "a key of which a part is missing leads nowhere, also where nothing but the key is asked for", async (db) => {
+  await createTables(db, parted);
+  const { Shelf, Box } = parted;
+  await db.insert(Shelf, [{ hall: 1, place: 2 }]);
+  await db.insert(Box, [
+    { id: 1, hall: 1, place: 2 },
+    { id: 2, hall: null, place: 2 },
+  ]);
+  expect(await db.list(from(Box).select((b) => ({ id: b.id, place: b.shelf.place })))).toEqual([
+    { id: 1, place: 2 },
+    { id: 2, place: null },
+  ]);
+  expect(await db.count(from(Box).where((b) => b.shelf.place.is(2)))).toBe(1);
 });

@@ -17,6 +17,8 @@ export function heldKey(path: Path, column: ResolvedColumn): ColumnAt | undefine
   if (step.conditions.length + step.target.standing.length > 0) return undefined;
   const from = step.pairs.find(({ to }) => to === column)?.from;
   if (from === undefined || !isSame(from, column)) return undefined;
+  // A key of which another part is missing leads nowhere (ISO/IEC 9075-2, match simple).
+  if (step.pairs.some((pair) => pair.from !== from && pair.from.isNullable)) return undefined;
   const steps = path.steps.slice(0, -1);
   return { path: { ...path, steps, entity: step.source }, column: from };
 }

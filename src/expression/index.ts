@@ -79,6 +79,7 @@ export { filled, renewed, renewedRows, sourcesOf } from "./renewed.js";
 export {
   type AggregateDetails,
   type AggregateNode,
+  type BySets,
   type CallNode,
   type Cursor,
   type Derivation,

@@ -350,10 +350,22 @@ export interface JoinNode {
 /** What was given for a template's parameters, by name. */
 export type Given = ReadonlyMap<string, Scalar>;
 
+/** The rows of several grouped queries by one, which groups by several sets of its keys: where an engine can. */
+export interface BySets {
+  readonly query: QueryState;
+  /** The places of each set's keys in what it groups by. */
+  readonly sets: readonly (readonly number[])[];
+}
+
 /** Where the rows of a source come from that is no table. */
 export type Derivation =
   | { readonly kind: "query"; readonly query: QueryState }
-  | { readonly kind: "compound"; readonly operator: SetOperator; readonly queries: readonly QueryState[] }
+  | {
+      readonly kind: "compound";
+      readonly operator: SetOperator;
+      readonly queries: readonly QueryState[];
+      readonly bySets?: BySets | undefined;
+    }
   /** Whole numbers from one to another. */
   | { readonly kind: "series"; readonly from: Node; readonly to: Node }
   /** A query that a statement names once, however often it is used. */

@@ -183,7 +183,9 @@ function worldFor(specs: readonly EntitySpec[], routes: readonly (readonly numbe
         const choice = choices[4 + at] as number;
         const set = (values: readonly unknown[]) => ({ ...row, ...Object.fromEntries(columns.map((column, i) => [column, widened(values[i], i)])) });
         const nothing = keys.map(() => null);
-        if (isNullable && choice % 4 === 0) return set(nothing);
+        // A key of which a part is missing leads nowhere either.
+        const partly = keys.map(([, kind], i) => (i === choice % keys.length ? null : keyKinds[kind].values[0]));
+        if (isNullable && choice % 4 === 0) return set(choice % 8 === 0 ? partly : nothing);
         const aim = candidates[choice % Math.max(1, candidates.length)];
         const dangles = !isOnly && (isLoose || isBroken) && choice % 5 === 0;
         if (aim !== undefined && !dangles && !(isOnly && used.has(aim))) {
@@ -213,6 +215,10 @@ function worldFor(specs: readonly EntitySpec[], routes: readonly (readonly numbe
         there: keys.map(([key]) => key),
         isOne: true,
         isStrict: !isLoose && specs[target]?.hides === "no",
+        atHand:
+          isLoose || specs[target]?.hides !== "no" || (keys.length > 1 && isNullable)
+            ? []
+            : keys.flatMap(([key, kind]) => (["integer", "bigint", "date"].includes(kind) ? [key] : [])),
       };
       (entities[nameOf(target)] as (typeof entities)[string]).relations[down] = { to: name, here: keys.map(([key]) => key), there: columns, isOne: isOnly };
     });

@@ -53,14 +53,30 @@ export interface Spec {
   readonly deep?: number | undefined;
 }
 
+/** The row at the end of a way to one; where there is none, what is at hand of its key. */
+function endRow(world: World, entity: string, row: Row | undefined, name: string): Row | undefined {
+  if (row === undefined) return undefined;
+  const found = relatedRows(world, entity, row, name)[0];
+  if (found !== undefined) return found;
+  const way = wayOf(world, entity, name);
+  if ("through" in way) {
+    const before = way.through.slice(0, -1);
+    let [at, own]: [Row | undefined, string] = [row, entity];
+    for (const step of before) [at, own] = [at && relatedRows(world, own, at, step)[0], endOf(world, own, step)[1]];
+    return endRow(world, own, at, way.through.at(-1) as string);
+  }
+  const [here, there] = [[way.here].flat(), [way.there].flat()];
+  return Object.fromEntries((way.atHand ?? []).map((column) => [column, row[here[there.indexOf(column)] as string]]));
+}
+
 function passes(world: World, entity: string, row: Row | undefined, test: Test): boolean {
   if ("all" in test) return test.all.every((part) => passes(world, entity, row, part));
   if ("any" in test) return test.any.some((part) => passes(world, entity, row, part));
   if ("not" in test) return !passes(world, entity, row, test.not);
   if ("along" in test) {
     const [isOne, target] = endOf(world, entity, test.along);
+    if (isOne) return passes(world, target, endRow(world, entity, row, test.along), test.test);
     const others = row === undefined ? [] : relatedRows(world, entity, row, test.along);
-    if (isOne) return passes(world, target, others[0], test.test);
     return others.some((other) => passes(world, target, other, test.test));
   }
   const value = row?.[test.column] ?? null;
@@ -249,8 +265,25 @@ function testOf(world: World, entity: string, depth: number): fc.Arbitrary<Test>
   const along = fc
     .constantFrom(...relationNames(world, entity))
     .chain((name) => fc.record({ along: fc.constant(name), test: testOf(world, endOf(world, entity, name)[1], depth - 1) }));
+  // Keys at the end of a way, against those that rows have to it: they lead there, nowhere, or are missing in part.
+  const ends = relationNames(world, entity).flatMap((name) => {
+    const way = wayOf(world, entity, name);
+    if (!("to" in way) || !way.isOne) return [];
+    const here = [way.here].flat();
+    // Values that are alike without being the same are compared by their form here.
+    const isPlain = (column: string) => world.entities[way.to]?.columns[column]?.startsWith("ordered") === true;
+    return [way.there].flat().flatMap((column, i) => (isPlain(column) ? [[name, column, here[i] as string] as const] : []));
+  });
+  const held = () =>
+    fc.constantFrom(...ends).chain(([along, column, own]) =>
+      fc.record({
+        along: fc.constant(along),
+        test: fc.record({ column: fc.constant(column), is: fc.constantFrom("is" as const, "isNot" as const), value: someValue(world, entity, own) }),
+      }),
+    );
   return fc.oneof(
     { weight: 4, arbitrary: single },
+    ...(ends.length === 0 ? [] : [{ weight: 1, arbitrary: held() }]),
     { weight: 1, arbitrary: fc.record({ all: fc.array(deeper, { maxLength: 3 }) }) },
     { weight: 1, arbitrary: fc.record({ any: fc.array(deeper, { maxLength: 3 }) }) },
     { weight: 1, arbitrary: fc.record({ not: deeper }) },

@@ -17,6 +17,8 @@ export type Way =
       readonly isOne: boolean;
       /** Whether it is an error where a key leads to no row. */
       readonly isStrict?: boolean;
+      /** The columns there whose values a row here has at hand, whether there is a row there or not. */
+      readonly atHand?: readonly string[];
       readonly when?: (row: Row) => boolean;
       readonly order?: readonly { readonly column: string; readonly descending: boolean }[];
     }
