@@ -8,6 +8,7 @@ import {
   type Expression,
   from,
   greatest,
+  integer,
   least,
   literal,
   not,
@@ -49,6 +50,11 @@ type Ref = Parameters<Parameters<typeof start.where>[0]>[0];
 
 /** An expression, and its value for a row worked out in plain code: of what random expressions do not make. */
 const values: readonly (readonly [what: string, expression: (r: Ref) => Expression, expected: (r: R) => unknown])[] = [
+  // Numbers alone, which stand for a column where an order has them by themselves.
+  ["the opposite of a number", () => literal(integer, 2).negated(), () => -2],
+  ["a number at another scale", () => literal(numeric(3, 0), "1").asNumeric(2), () => "1.00"],
+  ["a number rounded", () => literal(numeric(3, 0), "2").rounded(0), () => "2"],
+  ["the sum of two numbers", () => literal(integer, 1).plus(1), () => 2],
   ["a sum of 64 bits", (r) => r.g.plus(2n), (r) => r.g + 2n],
   ["a product of 64 bits", (r) => r.g.dividedBy(2n).times(2n), (r) => (r.g / 2n) * 2n],
   ["a remainder of 64 bits", (r) => r.g.remainder(10n), (r) => r.g % 10n],

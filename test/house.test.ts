@@ -68,6 +68,13 @@ test("docs/architecture.md shows the rooms as their imports have them", async ()
   expect(drawn()).toBe(drawing);
 });
 
+test("a folder of the SQL room has under 1,500 lines", () => {
+  const lines = new Map<string, number>();
+  for (const file of files.filter((name) => name.startsWith("sql/")))
+    lines.set(dirname(file), (lines.get(dirname(file)) ?? 0) + readFileSync(join(source, file), "utf8").split("\n").length);
+  expect([...lines].filter(([, count]) => count >= 1500)).toEqual([]);
+});
+
 test("no file is in a circle of imports", () => {
   const done = new Set<string>();
   const circles: string[] = [];
@@ -131,6 +138,6 @@ test.each(Object.entries(marks))("an application on %s carries no other engine",
 
 test("all of the core with one engine stays within its size", async () => {
   const code = await bundled(["index.ts", "drivers/sqlite.ts"], true);
-  // Units of work, inspecting and reports are almost half of it. What makes it grow beyond this is to say why.
-  expect(gzipSync(code, { level: 9 }).length).toBeLessThan(125_000);
+  // Units of work, inspecting and reports are almost half of it; the last to come were sets of keys in one select. What makes it grow further is to say why.
+  expect(gzipSync(code, { level: 9 }).length).toBeLessThan(126_500);
 });

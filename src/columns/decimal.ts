@@ -12,9 +12,13 @@ export function parseDecimal(digits: string): Decimal {
 
 /** A decimal as digits, with all of its scale. */
 export function decimalText({ units, scale }: Decimal): string {
-  const digits = (units < 0n ? -units : units).toString().padStart(scale + 1, "0");
+  const text = String(units);
+  if (scale === 0) return text;
+  const sign = units < 0n ? "-" : "";
+  const isWhole = text.length > scale + sign.length;
+  const digits = isWhole ? text : sign + text.slice(sign.length).padStart(scale + 1, "0");
   const point = digits.length - scale;
-  return `${units < 0n ? "-" : ""}${digits.slice(0, point)}${scale === 0 ? "" : `.${digits.slice(point)}`}`;
+  return `${digits.slice(0, point)}.${digits.slice(point)}`;
 }
 
 /** The same number at another scale; half a unit is rounded away from zero, as SQL's `round` does. */

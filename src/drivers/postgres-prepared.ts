@@ -63,6 +63,9 @@ const plannedRuns = 5;
 /** From so many milliseconds on, and so many times as slow, a kept plan is worse than planning and parsing each time. */
 const [leastTime, leastRatio] = [2, 1.3];
 
+/** So many times as slow, and slower than any before it, a second run with a kept plan is enough to know. */
+const plainRatio = 2.5;
+
 /** How many texts are looked at. */
 const mostLookedAt = 1000;
 
@@ -70,7 +73,8 @@ const middle = (times: readonly number[]): number => times.toSorted((a, b) => a 
 
 /**
  * What prepared texts take while the server plans them for their values, and after that. A server chooses by what it expects plans
- * to cost; where the kept one turns out to be slower, the text is no longer prepared. That is settled once for each text, by ten runs.
+ * to cost; where the kept one turns out to be slower, the text is no longer prepared. That is settled once for each text, by ten runs, or by
+ * seven where it is plain.
  */
 export function planTimes() {
   const known = new Map<string, { readonly before: number[]; readonly after: number[]; isAnew?: boolean }>();
@@ -90,7 +94,11 @@ export function planTimes() {
       // The first run of all reads what is in no cache yet.
       if (list.length < plannedRuns) list.push(milliseconds);
       else if (list === before) before[before.indexOf(Math.max(...before))] = milliseconds;
-      if (before.length < plannedRuns || after.length < plannedRuns) return;
+      if (before.length < plannedRuns) return;
+      const fastest = Math.min(...after);
+      const isPlain = fastest >= plainRatio * middle(before) && fastest > Math.max(...before);
+      if (after.length === 2 && fastest >= leastTime && isPlain) times.isAnew = true;
+      if (after.length < plannedRuns) return;
       const kept = middle(after);
       times.isAnew = kept >= leastTime && kept >= leastRatio * middle(before);
     },

@@ -2,6 +2,7 @@ import { comparedKind } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import {
   atOneScale,
+  type BySets,
   filled,
   type Node,
   type Projection,
@@ -49,7 +50,7 @@ function ofOneScale(projections: readonly Projection[]): readonly Projection[] {
  * The rows of several queries as those of one.
  * @throws GemachError `QUERIES_UNLIKE`
  */
-export function compoundOf(operator: SetOperator, queries: readonly QueryState[]): ResolvedEntity {
+export function compoundOf(operator: SetOperator, queries: readonly QueryState[], bySets?: BySets): ResolvedEntity {
   const given = queries.map(filled);
   const [first, ...others] = given as [QueryState, ...QueryState[]];
   const wanted = projectionOfQuery(first);
@@ -57,5 +58,6 @@ export function compoundOf(operator: SetOperator, queries: readonly QueryState[]
   const projections = ofOneScale(states.map(projectionOfQuery));
   const all = states.map((state, i) => ({ ...state, projection: projections[i] }));
   const name = operator.replace(" all", "");
-  return derivedEntity(name, projections, { kind: "compound", operator, queries: all });
+  const together = bySets && { ...bySets, query: filled(bySets.query) };
+  return derivedEntity(name, projections, { kind: "compound", operator, queries: all, bySets: together });
 }

@@ -1,4 +1,4 @@
-import type { ColumnKind } from "../columns/index.js";
+import type { ColumnKind, ValueType } from "../columns/index.js";
 import {
   type Aggregates,
   aggregated,
@@ -11,6 +11,7 @@ import {
   expression,
   type GroupAggregates,
   type MakeAggregate,
+  type Node,
   nodeOf,
   type Predicate,
   predicateGiven,
@@ -98,6 +99,21 @@ export function partOf(
     return [name, isGrouped(name) ? key : expression(valueNode(null, type))] as const;
   });
   const isTotal = (name: string) => expression(constantNode(!isGrouped(name), { kind: "boolean" }));
+  return { ...aggregatesOf(rows, false), key: Object.fromEntries(given), isTotal };
+}
+
+/** An expression in SQL around another one. */
+const around = (before: string, node: Node, after: string, type: ValueType, isNullable: boolean) =>
+  expression({ kind: "raw", parts: [before, after], between: [node], type, isNullable });
+
+/** A group by some of the keys that an engine tells by itself (ISO/IEC 9075-2, grouping sets), for a callback. */
+export function anyOf(keys: Readonly<Record<string, Expression>>, rows: readonly unknown[]) {
+  const given = Object.entries(keys).map(([name, key]) => {
+    const node = nodeOf(key);
+    return [name, around("", node, "", typeOf(node).type, true)] as const;
+  });
+  const isTotal = (name: string) =>
+    around("grouping(", nodeOf(keys[name] as Expression), ") = 1", { kind: "boolean" }, false);
   return { ...aggregatesOf(rows, false), key: Object.fromEntries(given), isTotal };
 }
 

@@ -1,5 +1,14 @@
 import { GemachError } from "../errors/index.js";
-import { isLimited, type Node, nodeOf, partsOf, type QueryState, sourcesOf, withActive } from "../expression/index.js";
+import {
+  type BySets,
+  isLimited,
+  type Node,
+  nodeOf,
+  partsOf,
+  type QueryState,
+  sourcesOf,
+  withActive,
+} from "../expression/index.js";
 import { fieldsOf } from "./derived.js";
 import type { NamedKeys } from "./group.js";
 import { projectionOf } from "./projection.js";
@@ -27,17 +36,17 @@ export function stateOfTotals(state: QueryState, work: () => unknown): QueryStat
   return { ...state, orderBy: [], groupBy: [], reach: [], projection };
 }
 
-/** A query's rows grouped by each of several sets of keys: a query for each; `work` gives what is worked out of its groups. */
-export function statesBySets(
+/** What several sets of keys group a query's rows by: `work` gives what is worked out of the groups of one set, or of any that an engine tells. */
+export function groupedBySets(
   state: QueryState,
   keys: NamedKeys,
   sets: readonly (readonly string[])[],
-  work: (set: readonly string[]) => unknown,
-): readonly QueryState[] {
+  work: (set: readonly string[] | undefined) => unknown,
+): { readonly parts: readonly QueryState[]; readonly bySets: BySets | undefined } {
   const { name } = state.source.entity;
   projectionOf(keys, name);
   if (isLimited(state)) throw new GemachError("ROWS_CUT", { call: "groupingSets" });
-  return sets.map((set) => {
+  const grouped = (set: readonly string[], of: readonly string[] | undefined): QueryState => {
     const groupBy = set.map((key) => {
       const found = keys[key];
       if (found === undefined)
@@ -45,9 +54,18 @@ export function statesBySets(
       return refuseWindow(nodeOf(found), "groupBy");
     });
     const projection = projectionOf(
-      withActive(sourcesOf(state), () => work(set)),
+      withActive(sourcesOf(state), () => work(of)),
       name,
     );
     return { ...state, orderBy: [], groupBy, reach: [], projection };
-  });
+  };
+  const parts = sets.map((set) => grouped(set, set));
+  const all = Object.keys(keys);
+  // A key of no set would be missing in all groups, which the engine cannot know.
+  if (sets.length < 2 || !all.every((key) => sets.some((set) => set.includes(key))))
+    return { parts, bySets: undefined };
+  return {
+    parts,
+    bySets: { query: grouped(all, undefined), sets: sets.map((set) => set.map((key) => all.indexOf(key))) },
+  };
 }

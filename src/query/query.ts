@@ -2,24 +2,18 @@ import { typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import {
   allOf,
-  columnAt,
-  expectKey,
   filled,
   type Given,
   hasWindow,
   isActive,
   type JoinNode,
-  type Node,
   type OutsideRule,
-  operandOf,
   orderNodes,
   outsideRules,
-  pathTo,
   predicateGiven,
   type Query,
   type QueryState,
   type ReachedRelation,
-  type ResolvedColumn,
   type ResolvedEntity,
   type RowLock,
   renewed,
@@ -30,12 +24,13 @@ import {
   withActive,
 } from "../expression/index.js";
 import { type Definitions, type Entity, type EntityName, isEntity, type PlainRow, resolve } from "../model/index.js";
+import { keyConditions } from "./by-key.js";
 import type { Derived, Selecting } from "./combined-types.js";
 import { compoundOf } from "./compound.js";
 import { derivedSource, fieldsOf, ownProjection, rowAt } from "./derived.js";
 import { descended } from "./descend.js";
-import { allRows, groupOf, type NamedKeys, partOf } from "./group.js";
-import { stateOfTotals, statesBySets } from "./grouping.js";
+import { allRows, anyOf, groupOf, type NamedKeys, partOf } from "./group.js";
+import { groupedBySets, stateOfTotals } from "./grouping.js";
 import { projectionOf } from "./projection.js";
 import { inOwnOrder, refuseWindow, renewedKeys, standingNames } from "./query-parts.js";
 import type { EntityQuery } from "./query-types.js";
@@ -87,6 +82,7 @@ class BuiltQuery {
   /** What callbacks get: each source's row, or the group that they are part of. */
   #rows(): readonly unknown[] {
     const { source, joins } = this[stateKey];
+    if (joins.length === 0 && this.#keys === undefined && !this.#isOfSides) return [rowAt(source)];
     const isFull = joins.some(({ kind }) => kind === "full");
     const first = rowAt(source, isFull);
     const rows = [
@@ -107,22 +103,7 @@ class BuiltQuery {
 
   byKey(key: unknown): BuiltQuery {
     const { source, where } = this[stateKey];
-    const { key: columns, name } = source.entity;
-    expectKey(source.entity, "byKey()");
-    const isSingle = columns.length === 1;
-    if (!isSingle && (typeof key !== "object" || key === null))
-      throw new GemachError("VALUE_UNFIT", {
-        column: `byKey() of ${name}`,
-        expected: `an object of ${columns.map(({ property }) => property).join(", ")}`,
-        got: typeWord(key),
-      });
-    const given = (column: ResolvedColumn) =>
-      isSingle ? key : (key as Readonly<Record<string, unknown>>)[column.property];
-    const conditions = columns.map((column): Node => {
-      const left = columnAt(pathTo(source), column);
-      return { kind: "compare", comparison: "equal", left, right: operandOf(left, given(column)) };
-    });
-    return this.#with({ where: [...where, ...conditions] });
+    return this.#with({ where: [...where, ...keyConditions(source, key)] });
   }
 
   having(predicate: Callback): BuiltQuery {
@@ -211,8 +192,10 @@ class BuiltQuery {
 
   /** Groups by each of several sets of keys, the rows of all of them together. */
   #bySets(keys: NamedKeys, sets: readonly (readonly string[])[], work: Callback): BuiltQuery {
-    const parts = statesBySets(this[stateKey], keys, sets, (set) => work(partOf(keys, set, this.#rows())));
-    return queryOf(compoundOf("union all", parts)) as BuiltQuery;
+    const { parts, bySets } = groupedBySets(this[stateKey], keys, sets, (set) =>
+      work(set === undefined ? anyOf(keys, this.#rows()) : partOf(keys, set, this.#rows())),
+    );
+    return queryOf(compoundOf("union all", parts, bySets)) as BuiltQuery;
   }
 
   totals(work: Callback): BuiltQuery {

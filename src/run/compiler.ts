@@ -42,6 +42,22 @@ const shapedUses: ReadonlySet<string> = new Set(["list", "single", "count", "exi
 /** How many shapes of an entity's queries, and of `db.reach`, are kept; a program has far fewer. */
 const mostShapes = 1000;
 
+/** What is kept by entity and key. */
+type Kept<V> = WeakMap<ResolvedEntity, Map<string, V>>;
+
+function ofEntity<V>(kept: Kept<V>, entity: ResolvedEntity): Map<string, V> {
+  const known = kept.get(entity);
+  if (known !== undefined) return known;
+  const made = new Map<string, V>();
+  kept.set(entity, made);
+  return made;
+}
+
+function keep<V>(known: Map<string, V>, key: string, value: V): void {
+  if (known.size >= mostShapes) known.clear();
+  known.set(key, value);
+}
+
 /**
  * Turns queries into statements, and keeps them with the query that they belong to: shared by all that sends for one
  * database. What is used once is kept nowhere, since a place in a WeakMap, which the garbage collector has to look
@@ -53,9 +69,9 @@ export class Compiler {
   /** Whether code may be compiled at run time. */
   readonly generatesCode: boolean;
   readonly #constructors = new WeakMap<RowPlan, RowConstructor>();
-  readonly #shapes = new WeakMap<ResolvedEntity, Map<string, CompiledStatement | undefined>>();
-  readonly #changes = new WeakMap<ResolvedEntity, Map<string, PrintedChange>>();
-  readonly #reached = new WeakMap<ResolvedEntity, Map<string, QueryState>>();
+  readonly #shapes: Kept<CompiledStatement | undefined> = new WeakMap();
+  readonly #changes: Kept<PrintedChange> = new WeakMap();
+  readonly #reached: Kept<QueryState> = new WeakMap();
 
   constructor(dialect: Dialect, { how, generateCode, isTrusting, roundTrip }: CompilerOptions) {
     this.settings = { strategy: how, isTrusting, ...factsOf(dialect, roundTrip) };
@@ -85,15 +101,13 @@ export class Compiler {
     const shape = shapeOf(query);
     if (shape === undefined) return undefined;
     const { entity } = query.source;
-    const known = this.#shapes.get(entity) ?? new Map<string, CompiledStatement | undefined>();
-    this.#shapes.set(entity, known);
+    const known = ofEntity(this.#shapes, entity);
     const key = `${use} ${shape.key}`;
     let statement = known.get(key);
     if (statement === undefined && !known.has(key)) {
       const made = this.fresh(withoutValues(query, shape), planner);
       statement = isFilledAlone(made) ? made : undefined;
-      if (known.size >= mostShapes) known.clear();
-      known.set(key, statement);
+      keep(known, key, statement);
     }
     return statement === undefined ? undefined : withValues(statement, shape);
   }
@@ -104,14 +118,12 @@ export class Compiler {
     const shape = changeShapeOf(plan);
     if (shape === undefined) return undefined;
     const { entity } = plan.query.source;
-    const known = this.#changes.get(entity) ?? new Map<string, PrintedChange>();
-    this.#changes.set(entity, known);
+    const known = ofEntity(this.#changes, entity);
     let printed = known.get(shape.key);
     const { dialect } = this.runtime;
     if (printed === undefined) {
       printed = printChange(changeWithoutValues(plan, shape), dialect);
-      if (known.size >= mostShapes) known.clear();
-      known.set(shape.key, printed);
+      keep(known, shape.key, printed);
     }
     const { text, parameters } = printed;
     return {
@@ -145,13 +157,11 @@ export class Compiler {
   reached(entity: ResolvedEntity, shape: object, make: () => QueryState): QueryState {
     if (!isPlainShape(shape)) return make();
     const key = JSON.stringify(shape);
-    const known = this.#reached.get(entity) ?? new Map<string, QueryState>();
-    this.#reached.set(entity, known);
+    const known = ofEntity(this.#reached, entity);
     let query = known.get(key);
     if (query === undefined) {
       query = make();
-      if (known.size >= mostShapes) known.clear();
-      known.set(key, query);
+      keep(known, key, query);
     }
     return query;
   }

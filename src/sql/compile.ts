@@ -5,7 +5,7 @@ import type { Dialect } from "./dialects/dialect.js";
 import { givesSecrets, writesSecrets } from "./explain/secrets.js";
 import { type TableUse, usesOf } from "./explain/table-use.js";
 import { type Printed, print } from "./print/print.js";
-import { translate } from "./translate/statement.js";
+import { translate } from "./statement/statement.js";
 import type { Compound, Parameter, Select } from "./tree/tree.js";
 
 /** What a statement is for, as far as its plan knows. */

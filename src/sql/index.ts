@@ -41,7 +41,7 @@ export {
 } from "./preview/preview.js";
 export type { PreviewWriteOptions } from "./preview/preview-writes.js";
 export { qualifiedTable } from "./print/printer.js";
-export { rawRequest } from "./translate/raw.js";
+export { rawRequest } from "./statement/raw.js";
 export type { Parameter } from "./tree/tree.js";
 export { changeStatement as printChange } from "./write/change.js";
 export type { EncodedStatement } from "./write/insert.js";

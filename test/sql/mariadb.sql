@@ -659,11 +659,8 @@ where
 order by item.id;
 
 -- # arithmetic of whole numbers
--- rows of Loan: [1,2]
-select
-  (
-    (loan.item_id + cast(? as signed)) * cast(? as signed)
-  ) div nullif(loan.member_id, 0)
+-- rows of Loan: []
+select ((loan.item_id + 1) * 2) div nullif(loan.member_id, 0)
 from loan
 order by loan.id;
 
@@ -690,12 +687,12 @@ from
 order by `member`.id;
 
 -- # days
--- rows of Loan: [7,"2026-06-01"]
+-- rows of Loan: ["2026-06-01"]
 select
   year(loan.due), weekday(loan.due) + 1, datediff(loan.returned, loan.due),
   loan.due - interval dayofmonth(loan.due) - 1 day
 from loan
-where (loan.due + interval cast(? as signed) day) < ?
+where (loan.due + interval 7 day) < ?
 order by loan.id;
 
 -- # instants
@@ -721,10 +718,10 @@ from item
 order by item.id;
 
 -- # least, greatest, missing where equal
--- rows of Loan: [3]
+-- rows of Loan: []
 select
   least(loan.item_id, loan.member_id), greatest(loan.due, loan.returned),
-  nullif(loan.item_id, cast(? as signed))
+  nullif(loan.item_id, 3)
 from loan
 order by loan.id;
 
@@ -868,13 +865,13 @@ order by
   month (loan.due);
 
 -- # a key with a value in it
--- rows of Loan: [1,1,1]
+-- rows of Loan: []
 select
-  month (loan.due) + cast(? as signed),
+  month (loan.due) + 1,
   count(*)
 from loan
-group by month (loan.due) + cast(? as signed)
-order by month (loan.due) + cast(? as signed);
+group by month (loan.due) + 1
+order by month (loan.due) + 1;
 
 -- # different rows
 -- rows of Loan: []
@@ -1002,14 +999,14 @@ from
 order by busy.item, busy_2.item;
 
 -- # a recursive query
--- rows of a query: [0,1]
+-- rows of a query: [0]
 with recursive
   tree (id, depth) as (
     select category.id, cast(? as signed) as depth
     from category
     where category.parent_id is null
     union
-    select category.id, tree.depth + cast(? as signed) as depth
+    select category.id, tree.depth + 1 as depth
     from
       category
       join tree on category.parent_id = tree.id

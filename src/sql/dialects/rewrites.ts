@@ -41,6 +41,13 @@ export function limitBeforeNesting(select: Select): Select {
   };
 }
 
+/** Several sets of keys by one select (SQL:1999, T431), in place of a select for each. */
+export function groupedAtOnce(compound: Compound): Compound | Select {
+  const { bySets, orderBy = [], limit, offset, common } = compound;
+  if (bySets === undefined) return compound;
+  return { ...bySets, orderBy, limit, offset, ...(common === undefined ? {} : { common }) };
+}
+
 /** Whether all values of a compound are sorted, and go over the wire, as they stand. */
 export const isBare = ({ whole }: Compound, { read, sortable }: TextRules): boolean =>
   whole === undefined || whole.columns.every(({ type }) => read("x", type) === "x" && sortable("x", type) === "x");

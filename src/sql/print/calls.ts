@@ -35,18 +35,19 @@ export const infix =
   ({ beside }) =>
     `${beside(0)} ${operator} ${beside(1)}`;
 
-/** A number that shapes the text: positions and digits are part of what a query is, not of its data. */
-export function structural({ node }: PrintedCall, index: number): number {
+/** The value of an operand that the query itself says. */
+function saidValue({ node }: PrintedCall, index: number): Scalar | undefined {
   const operand = node.operands[index];
-  return operand?.kind === "parameter" && operand.parameter.kind === "value" ? Number(operand.parameter.value) : 0;
+  if (operand?.kind === "literal") return operand.value;
+  return operand?.kind === "parameter" && operand.parameter.kind === "value" ? operand.parameter.value : undefined;
 }
 
+/** A number that shapes the text: positions and digits are part of what a query is, not of its data. */
+export const structural = (call: PrintedCall, index: number): number => Number(saidValue(call, index) ?? 0);
+
 /** The way into a document, as the query says it. */
-export function wayOf({ node }: PrintedCall): readonly (string | number)[] {
-  const operand = node.operands[1];
-  const known = operand?.kind === "parameter" && operand.parameter.kind === "value" ? operand.parameter.value : "[]";
-  return JSON.parse(known as string) as readonly (string | number)[];
-}
+export const wayOf = (call: PrintedCall): readonly (string | number)[] =>
+  JSON.parse(String(saidValue(call, 1) ?? "[]")) as readonly (string | number)[];
 
 /** Half away from zero, alike on every engine: their own functions round doubles each in its own way. */
 function roundedDouble(call: PrintedCall): string {
@@ -59,11 +60,12 @@ function roundedDouble(call: PrintedCall): string {
 /** A quotient; an exact one as the engine says it. A divisor of zero is missing. */
 export const dividing =
   ({ quotient }: Pick<Aggregates, "quotient">, operator = "/"): CallPrinter =>
-  ({ type, of, inside, beside }) => {
+  ({ node, type, of, inside, beside }) => {
+    const mayBeZero = node.operands[1]?.kind !== "literal" || Number(node.operands[1].value) === 0;
+    const divisor = () => (mayBeZero ? `nullif(${inside(1)}, 0)` : inside(1));
     // Placeholders are counted in the order in which they are made.
-    if (type.kind !== "numeric")
-      return `${beside(0)} ${type.kind === "double" ? "/" : operator} nullif(${inside(1)}, 0)`;
-    return quotient(inside(0), `nullif(${inside(1)}, 0)`, type.scale as number, digitsOf(of(1))[0]);
+    if (type.kind !== "numeric") return `${beside(0)} ${type.kind === "double" ? "/" : operator} ${divisor()}`;
+    return quotient(inside(0), divisor(), type.scale as number, digitsOf(of(1))[0]);
   };
 
 /** A day of the years 1 to 9999, "2026-05-01", as a regular expression of both servers. */

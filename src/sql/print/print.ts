@@ -20,6 +20,7 @@ import type {
 } from "../tree/tree.js";
 import { isClosed, printerOf } from "./calls.js";
 import { printInList, printLimits } from "./counted-parts.js";
+import { joinItems, type PrintedItem, placeAmong, printGroups } from "./items.js";
 import { newPrinter, outOfForm, type Printer, parameterOf, place, qualifiedTable } from "./printer.js";
 import { printFrame, windowNames } from "./windows.js";
 
@@ -243,13 +244,13 @@ function printWindow(printer: Printer, window: WindowExpression): string {
 export const printDefinition = (expression: SqlExpression, dialect: Dialect): string =>
   printExpression(newPrinter(dialect, undefined), expression);
 
-function printOrder(printer: Printer, given: readonly SortTerm[]): string {
+function printOrder(printer: Printer, given: readonly SortTerm[], items: readonly PrintedItem[] = []): string {
   if (given.length === 0) return "";
   const { text, rewrites } = printer.dialect;
   const terms = rewrites.order?.(given) ?? given;
   const printed = terms.map(({ expression, descending, isNullable, nulls }) => {
     const order = isNullable ? text.nulls(descending, nulls) : "";
-    return `${printExpression(printer, expression)}${descending ? " desc" : ""}${order}`;
+    return `${placeAmong(printer, items, expression, printExpression)}${descending ? " desc" : ""}${order}`;
   });
   return ` order by ${printed.join(", ")}`;
 }
@@ -338,16 +339,19 @@ function printCompound(printer: Printer, compound: Compound): string {
   return before + rows + printOrder(printer, orderBy) + printLimits(printer, limit, offset);
 }
 
-/** What a select or a write gives of each row. */
+const printEach = (printer: Printer, items: readonly SelectItem[]): readonly PrintedItem[] =>
+  items.map(({ expression, alias, read: type }) => {
+    const from = printer.parameters?.length;
+    const plain = outOfForm(printer, printExpression(printer, expression), type);
+    const text = type === undefined ? plain : printer.dialect.text.read(plain, type);
+    const isNamed = alias === undefined || (expression.kind === "column" && expression.name === alias);
+    const name = isNamed ? "" : ` as ${printer.dialect.text.quote(alias)}`;
+    return { text, name, parameters: printer.parameters?.slice(from) ?? [] };
+  });
+
+/** What a write gives of each row. */
 export const printItems = (printer: Printer, items: readonly SelectItem[]): string =>
-  items
-    .map(({ expression, alias, read: type }) => {
-      const plain = outOfForm(printer, printExpression(printer, expression), type);
-      const text = type === undefined ? plain : printer.dialect.text.read(plain, type);
-      const isNamed = alias === undefined || (expression.kind === "column" && expression.name === alias);
-      return isNamed ? text : `${text} as ${printer.dialect.text.quote(alias)}`;
-    })
-    .join(", ");
+  joinItems(printEach(printer, items));
 
 /** Whether a select names its columns itself. */
 const saysNames = (rows: Select | Compound | RawExpression, columns: readonly string[]): boolean =>
@@ -374,14 +378,15 @@ function printSelect(printer: Printer, given: Select): string {
   const { text, rewrites } = printer.dialect;
   const select = rewrites.select?.(given) ?? given;
   const { from, joins, where, groupBy, having, orderBy } = select;
+  const common = printCommon(printer, select);
+  const items = printEach(printer, select.items);
   return [
-    printCommon(printer, select),
-    `select ${select.isDistinct ? "distinct " : ""}${printItems(printer, select.items)} from ${printTable(printer, from)}`,
+    `${common}select ${select.isDistinct ? "distinct " : ""}${joinItems(items)} from ${printTable(printer, from)}`,
     printJoins(printer, joins),
     where.length === 0 ? "" : ` where ${printLogic(printer, "and", where)}`,
-    groupBy.length === 0 ? "" : ` group by ${groupBy.map((part) => printExpression(printer, part)).join(", ")}`,
+    groupBy.length === 0 ? "" : ` group by ${printGroups(printer, select, items, printExpression)}`,
     having.length === 0 ? "" : ` having ${printLogic(printer, "and", having)}`,
-    printOrder(printer, orderBy),
+    printOrder(printer, orderBy, items),
     printLimits(printer, select.limit, select.offset),
     select.lock === undefined ? "" : text.lock(select.lock, text.quote(from.alias)),
   ].join("");

@@ -15,6 +15,7 @@ import {
 import { totalOrder } from "../../plan/index.js";
 import { patternOf } from "../print/calls.js";
 import type { Operator, SortTerm, SqlExpression } from "../tree/tree.js";
+import { formulaNumber } from "./formula-number.js";
 import { groupedAggregate } from "./grouped-sets.js";
 import { rawOf, selectOfFirst, selectOfOnly, selectOfPresence, selectOfValues } from "./queries.js";
 import { columnAround, newScope, placeOf, type Scope, type Translator } from "./scope.js";
@@ -83,7 +84,8 @@ export function condition(scope: Scope, node: Node, negated = false): SqlExpress
     case "compare":
       return comparison(scope, node, negated);
     case "isNull":
-      return { kind: "isNull", operand: value(scope, node.operand), negated };
+      // Nothing beside it says what type a value has.
+      return { kind: "isNull", operand: operand(scope, node.operand), negated };
     case "oneOf": {
       const operand = value(scope, node.operand);
       const inList: SqlExpression = {
@@ -294,16 +296,14 @@ function asText(scope: Scope, node: Node, item: SqlExpression): SqlExpression {
   return { kind: "call", call: "cast", operands: [item], type: text, of: [{ type, isNullable }] };
 }
 
-const callOf = (scope: Scope, { call, operands, type }: CallNode): SqlExpression => ({
-  kind: "call",
-  call,
-  operands: operands.map((part) => {
-    const item = operand(scope, part);
+const callOf = (scope: Scope, node: CallNode): SqlExpression => {
+  const { call, operands, type } = node;
+  const given = operands.map((part) => {
+    const item = formulaNumber(part, node) ?? operand(scope, part);
     return call === "cast" || typeOf(part).type.stored === type.stored ? item : asText(scope, part, item);
-  }),
-  type,
-  of: operands.map(typeOf),
-});
+  });
+  return { kind: "call", call, operands: given, type, of: operands.map(typeOf) };
+};
 
 /** What values are sorted by; by themselves as the very same expression: an engine that leaves out equal ones wants that. */
 export const termsOf = (

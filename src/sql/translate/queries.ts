@@ -141,9 +141,11 @@ function derivedRows(
   if (derivation.kind === "query") return selectApart(scope, entity, derivation.query);
   // Rows of all parts are told apart, but for those that stay as they are.
   const isTold = derivation.operator !== "union all";
+  const { operator, queries, bySets } = derivation;
   return {
-    operator: derivation.operator,
-    selects: derivation.queries.map((query) => unlimited(entity, selectApart(scope, entity, query, isTold))),
+    operator,
+    selects: queries.map((query) => unlimited(entity, selectApart(scope, entity, query, isTold))),
+    bySets: bySets && { ...selectApart(scope, entity, bySets.query), sets: bySets.sets },
   };
 }
 

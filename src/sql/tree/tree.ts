@@ -229,6 +229,8 @@ export type TableTerm =
 export interface Compound {
   readonly operator: SetOperator;
   readonly selects: readonly Select[];
+  /** The same rows by one select that groups by several sets, for engines that can. */
+  readonly bySets?: Select | undefined;
   readonly common?: readonly CommonTable[];
   /** Of the whole; its terms are positions in what the selects give. */
   readonly orderBy?: readonly SortTerm[];
@@ -276,6 +278,8 @@ export interface Select {
   readonly joins: readonly Join[];
   readonly where: readonly SqlExpression[];
   readonly groupBy: readonly SqlExpression[];
+  /** The sets by which it groups, of the places of these; undefined: by all of them. */
+  readonly sets?: readonly (readonly number[])[];
   readonly having: readonly SqlExpression[];
   readonly orderBy: readonly SortTerm[];
   /** "one": it belongs to what is asked, and stands in the text; "all": only to keep the select apart from what is around it. */

@@ -1,5 +1,5 @@
 import type { Dialect } from "../dialect.js";
-import { limitBeforeNesting } from "../rewrites.js";
+import { groupedAtOnce, limitBeforeNesting } from "../rewrites.js";
 import { postgresIndexes, postgresStatements, postgresUnused } from "./catalogue.js";
 import { postgresDefinition } from "./definition.js";
 import { postgresExplain } from "./explain.js";
@@ -17,7 +17,7 @@ export const postgresDialect: Dialect = {
   name: "postgres",
   engine: "PostgreSQL",
   text: serverText,
-  rewrites: { select: limitBeforeNesting },
+  rewrites: { select: limitBeforeNesting, compound: groupedAtOnce },
   wire: postgresWire,
   writes: postgresWrites(serverText),
   definition: postgresDefinition,

@@ -9,6 +9,7 @@ import {
   callByUnits,
   canonicalByUnits,
   comparedByUnits,
+  groupedByUnits,
   sortableByUnits,
   windowByUnits,
 } from "./units.js";
@@ -81,8 +82,9 @@ export const sqliteRewrites: Rewrites = {
     sortable: sortableByUnits,
     binary: comparedByUnits,
   },
-  select: (select) => {
-    return sortGroups(limitBeforeNesting(select));
+  select: (given) => {
+    const select = sortGroups(limitBeforeNesting(given));
+    return select.groupBy.length === 0 ? select : { ...select, groupBy: select.groupBy.map(groupedByUnits) };
   },
   derived: workedOutOnce,
   compound: (compound) => (isBare(compound, sqliteText) ? compound : outsideOf(compound)),

@@ -49,6 +49,8 @@ const within = (units: SqlExpression, bound: bigint): Units | undefined =>
 function shifted(given: Units | undefined, from: number, to: number): Units | undefined {
   if (given === undefined || from === to) return given;
   const factor = power(to - from);
+  if (given.units.kind === "literal")
+    return within(number(BigInt(String(given.units.value)) * factor), given.bound * factor);
   return within(call("times", [given.units, number(factor)]), given.bound * factor);
 }
 
@@ -153,6 +155,8 @@ function unitsOf(expression: SqlExpression, type: ValueType): Units | undefined 
       const units = made.map(({ when, given }) => ({ when, value: (given as Units).units }));
       return { units: { kind: "case", branches: units, otherwise: last?.units }, bound };
     }
+    case "canonical":
+      return unitsOf(expression.item, type);
     case "column":
       return read(expression, type, expression.isDerived === true);
     case "subquery":
@@ -200,6 +204,10 @@ export function canonicalByUnits({ item, type }: OfKind<"canonical">): SqlExpres
     ? raw(["gemach_round(", `, ${scaleOf(type)})`], item)
     : decimal(given.units, scaleOf(type));
 }
+
+/** What rows are grouped by, as a whole number, which is equal where decimals are. */
+export const groupedByUnits = (expression: SqlExpression): SqlExpression =>
+  expression.kind === "canonical" ? (unitsOf(expression.item, expression.type)?.units ?? expression) : expression;
 
 /** What is sorted by, as a whole number. */
 export const sortableByUnits = (expression: OfKind<"sortable">): SqlExpression =>

@@ -3,8 +3,8 @@ import type { Dialect } from "../dialects/dialect.js";
 import { encodeParameter } from "../dialects/encode.js";
 import type { Wire } from "../dialects/wire.js";
 import { printStatement } from "../print/print.js";
-import { startScope } from "./expression.js";
-import { rawOf } from "./queries.js";
+import { startScope } from "../translate/expression.js";
+import { rawOf } from "../translate/queries.js";
 
 /** A statement as it was written, with what belongs to its placeholders. */
 export function rawRequest(

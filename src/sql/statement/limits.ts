@@ -1,8 +1,8 @@
 import type { OrderNode } from "../../expression/index.js";
 import type { Limits } from "../../plan/index.js";
+import { sortTerm } from "../translate/expression.js";
+import { columnOf, type Place, type Scope } from "../translate/scope.js";
 import type { SortTerm, SqlExpression } from "../tree/tree.js";
-import { sortTerm } from "./expression.js";
-import { columnOf, type Place, type Scope } from "./scope.js";
 
 /** A name for a column that a derived table adds to those it takes from its table. */
 export function addedName(place: Place, columns: Iterable<{ readonly name: string }>, preferred: string): string {

@@ -1,7 +1,5 @@
 import type { SetNode, Step } from "../../expression/index.js";
-import { draftFrom, type SelectDraft } from "../tree/select.js";
-import type { SqlExpression } from "../tree/tree.js";
-import { condition } from "./expression.js";
+import { condition } from "../translate/expression.js";
 import {
   columnOf,
   freeName,
@@ -12,7 +10,9 @@ import {
   releaseNames,
   type Scope,
   tableOf,
-} from "./scope.js";
+} from "../translate/scope.js";
+import { draftFrom, type SelectDraft } from "../tree/select.js";
+import type { SqlExpression } from "../tree/tree.js";
 /**
  * Ties the columns of a select that hold the owners' keys to the owners; what it gives says whose a row is.
  */

@@ -1,7 +1,7 @@
 import type { NestedOutput, Output } from "../../plan/index.js";
+import type { Scope } from "../translate/scope.js";
+import { relatedRows } from "../translate/sets.js";
 import type { NestItem, SqlExpression } from "../tree/tree.js";
-import type { Scope } from "./scope.js";
-import { relatedRows } from "./sets.js";
 
 /** Gives an output's expression and the type of its values; nested rows have none. */
 export type OutputExpression = (output: Output) => NestItem;

@@ -1,10 +1,10 @@
 import type { Limits, StatementPlan } from "../../plan/index.js";
 import type { Dialect, OwnerForm } from "../dialects/dialect.js";
+import { placeRows } from "../translate/queries.js";
+import { columnOf, freeName, ownConditions, type Place, placeIn, type Scope, tableOf } from "../translate/scope.js";
 import { draftFrom } from "../tree/select.js";
 import type { Select, SortTerm, SqlExpression, TableTerm } from "../tree/tree.js";
 import { orderOutside } from "./limits.js";
-import { placeRows } from "./queries.js";
-import { columnOf, freeName, ownConditions, type Place, placeIn, type Scope, tableOf } from "./scope.js";
 
 /** The rows at a place, their order in terms of it, and the keys or positions of their owners where none of their columns has them. */
 export interface OrderedPlace {

@@ -1,16 +1,9 @@
 import { isLimited, type OrderNode, typeOf } from "../../expression/index.js";
 import { type JoinedSource, leavesRow, type Output, type StatementPlan } from "../../plan/index.js";
 import type { Dialect, OwnerForm } from "../dialects/dialect.js";
-import { draftFrom } from "../tree/select.js";
-import type { Compound, NestItem, Select, SortTerm, SqlExpression } from "../tree/tree.js";
-import { inClosure } from "./closure.js";
-import { condition, operand, sortTerm, startScope } from "./expression.js";
-import { sourceOfGrouped } from "./grouped-sets.js";
-import { addedName, limitPerOwner, orderOutside } from "./limits.js";
-import { nestedRows } from "./nest.js";
-import { ownersOf } from "./owners.js";
-import { keysTerm, type OrderedPlace, ownerFormOf, placePerOwner, positionOf } from "./per-owner.js";
-import { placeRows, presenceOf, wholeCompound } from "./queries.js";
+import { condition, operand, sortTerm, startScope } from "../translate/expression.js";
+import { sourceOfGrouped } from "../translate/grouped-sets.js";
+import { placeRows, presenceOf, wholeCompound } from "../translate/queries.js";
 import {
   columnOf,
   commonOf,
@@ -22,7 +15,14 @@ import {
   releaseNames,
   type Scope,
   tableOf,
-} from "./scope.js";
+} from "../translate/scope.js";
+import { draftFrom } from "../tree/select.js";
+import type { Compound, NestItem, Select, SortTerm, SqlExpression } from "../tree/tree.js";
+import { inClosure } from "./closure.js";
+import { addedName, limitPerOwner, orderOutside } from "./limits.js";
+import { nestedRows } from "./nest.js";
+import { ownersOf } from "./owners.js";
+import { keysTerm, type OrderedPlace, ownerFormOf, placePerOwner, positionOf } from "./per-owner.js";
 
 /** Ties the rows to the owners whose keys the statement gets. */
 function tieToOwners(scope: Scope, place: Place, plan: StatementPlan): readonly SqlExpression[] {

@@ -1,9 +1,9 @@
 import type { Derivation, Step } from "../../expression/index.js";
 import type { StatementPlan } from "../../plan/index.js";
+import { columnOf, ownConditions, placeIn, type Scope, tableOf } from "../translate/scope.js";
 import { draftFrom } from "../tree/select.js";
 import type { SqlExpression } from "../tree/tree.js";
 import { keysTerm } from "./per-owner.js";
-import { columnOf, ownConditions, placeIn, type Scope, tableOf } from "./scope.js";
 
 /** That keys are among those which the statement gets, or those of the rows that a step leads to from there, over and over. */
 export function inClosure(
