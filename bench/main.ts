@@ -26,7 +26,19 @@ pg.types.setTypeParser(pg.types.builtins.DATE, (value) => value);
 
 /** Only the jobs whose names have this text in them, and nothing else; or one of the groups. */
 const only = process.env.GEMACH_JOBS;
-const groups = ["cold", "load", "large", "writes", "work", "inspecting", "grid", "reports", "schema", "front-desk"];
+const groups = [
+  "queries",
+  "cold",
+  "load",
+  "large",
+  "writes",
+  "work",
+  "inspecting",
+  "grid",
+  "reports",
+  "schema",
+  "front-desk",
+];
 const isGroup = only !== undefined && groups.includes(only);
 const wanted = isGroup ? [] : jobs.filter(({ name }) => only === undefined || name.includes(only));
 const rounds = Number(process.env.GEMACH_ROUNDS ?? 7);
@@ -68,7 +80,7 @@ async function queries(): Promise<void> {
   for (const [verb, once, anew] of verbs) kept.push([verb, once.toFixed(1), anew.toFixed(1)]);
   console.log(String(kept));
 }
-if (only === undefined) await queries();
+if (only === undefined || only === "queries") await queries();
 
 /** Figures of many at once, on servers. */
 async function load(): Promise<void> {
@@ -187,7 +199,10 @@ if (only === undefined || only === "cold") console.log(await coldFigures(rounds)
 if (only === undefined || only === "load") await load();
 if (only === undefined || only === "front-desk") console.log(await frontDeskFigures());
 if (only === undefined || only === "large") console.log(await large(rounds));
-if (only === undefined || (isGroup && !["large", "cold", "load", "reports", "schema", "front-desk"].includes(only)))
+if (
+  only === undefined ||
+  (isGroup && !["queries", "large", "cold", "load", "reports", "schema", "front-desk"].includes(only))
+)
   await work();
 if (only === "reports") await reports();
 if (only === undefined || only === "schema") await schema();
