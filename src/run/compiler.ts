@@ -1,5 +1,5 @@
 import type { Given, Past, QueryState, ResolvedEntity, Strategy } from "../expression/index.js";
-import type { PlanSettings, RowPlan, StatementPlan, WritePlan } from "../plan/index.js";
+import type { DeletePlan, PlanSettings, RowPlan, StatementPlan, UpdatePlan, WritePlan } from "../plan/index.js";
 import {
   type CompiledStatement,
   compile,
@@ -11,21 +11,25 @@ import {
 } from "../sql/index.js";
 import type { ConstructorOf, Runtime } from "./gather.js";
 import { type RowConstructor, rowConstructors } from "./row-constructor.js";
+import { ShapeTree } from "./shape-tree.js";
 import {
   changeShapeOf,
   changeWithoutValues,
-  filled,
+  filler,
   isFilledAlone,
   shapeOf,
+  type Values,
   withoutValues,
-  withValues,
 } from "./shapes.js";
 
 /** What turns a query into a statement's plan. */
 export type Planner = (query: QueryState, settings: PlanSettings) => StatementPlan;
 
-/** A change as it is printed, before it has values. */
-type PrintedChange = ReturnType<typeof printChange>;
+/** What is kept of a shape of changes: makes the statement of a change of the values in it. */
+type ChangeMaker = (values: Values, given: Given | undefined) => EncodedStatement;
+
+/** The same of a shape of queries; undefined where only a whole compilation makes it. */
+type StatementMaker = ((values: Values) => CompiledStatement) | "none";
 
 /** Settings that all statements of a database share. */
 export interface CompilerOptions {
@@ -39,23 +43,17 @@ export interface CompilerOptions {
 /** Verbs whose statements are shared by queries of one shape. */
 const shapedUses: ReadonlySet<string> = new Set(["list", "single", "count", "exists"]);
 
-/** How many shapes of an entity's queries, and of `db.reach`, are kept; a program has far fewer. */
-const mostShapes = 1000;
+/** How many shapes of `db.reach` are kept of an entity; a program has far fewer. */
+const mostReached = 1000;
 
-/** What is kept by entity and key. */
-type Kept<V> = WeakMap<ResolvedEntity, Map<string, V>>;
-
-function ofEntity<V>(kept: Kept<V>, entity: ResolvedEntity): Map<string, V> {
-  const known = kept.get(entity);
-  if (known !== undefined) return known;
-  const made = new Map<string, V>();
-  kept.set(entity, made);
-  return made;
-}
-
-function keep<V>(known: Map<string, V>, key: string, value: V): void {
-  if (known.size >= mostShapes) known.clear();
-  known.set(key, value);
+/** What is kept of an entity, made where nothing is yet. */
+function ofEntity<V>(kept: WeakMap<ResolvedEntity, V>, entity: ResolvedEntity, make: () => V): V {
+  let known = kept.get(entity);
+  if (known === undefined) {
+    known = make();
+    kept.set(entity, known);
+  }
+  return known;
 }
 
 /**
@@ -69,9 +67,9 @@ export class Compiler {
   /** Whether code may be compiled at run time. */
   readonly generatesCode: boolean;
   readonly #constructors = new WeakMap<RowPlan, RowConstructor>();
-  readonly #shapes: Kept<CompiledStatement | undefined> = new WeakMap();
-  readonly #changes: Kept<PrintedChange> = new WeakMap();
-  readonly #reached: Kept<QueryState> = new WeakMap();
+  readonly #shapes = new WeakMap<ResolvedEntity, ShapeTree<StatementMaker>>();
+  readonly #changes = new WeakMap<ResolvedEntity, ShapeTree<ChangeMaker>>();
+  readonly #reached = new WeakMap<ResolvedEntity, Map<string, QueryState>>();
 
   constructor(dialect: Dialect, { how, generateCode, isTrusting, roundTrip }: CompilerOptions) {
     this.settings = { strategy: how, isTrusting, ...factsOf(dialect, roundTrip) };
@@ -98,38 +96,23 @@ export class Compiler {
   #shaped(query: QueryState, use: string, planner: Planner): CompiledStatement | undefined {
     // A query's rows as a source are an entity of their own each time, for which nothing is worth keeping.
     if (!shapedUses.has(use) || query.source.entity.derivation !== undefined) return undefined;
-    const shape = shapeOf(query);
+    const { root } = ofEntity(this.#shapes, query.source.entity, () => new ShapeTree());
+    const shape = shapeOf(root, use, query);
     if (shape === undefined) return undefined;
-    const { entity } = query.source;
-    const known = ofEntity(this.#shapes, entity);
-    const key = `${use} ${shape.key}`;
-    let statement = known.get(key);
-    if (statement === undefined && !known.has(key)) {
-      const made = this.fresh(withoutValues(query, shape), planner);
-      statement = isFilledAlone(made) ? made : undefined;
-      keep(known, key, statement);
-    }
-    return statement === undefined ? undefined : withValues(statement, shape);
+    const { place, values } = shape;
+    place.kept ??= statementMaker(this.fresh(withoutValues(query, values), planner));
+    return place.kept === "none" ? undefined : place.kept(values);
   }
 
   /** The statement of a change, printed once for all of its shape; undefined where the shape cannot be told. */
   change(plan: WritePlan, given: Given | undefined): EncodedStatement | undefined {
     if (plan.kind !== "update" && plan.kind !== "delete") return undefined;
-    const shape = changeShapeOf(plan);
+    const { root } = ofEntity(this.#changes, plan.query.source.entity, () => new ShapeTree());
+    const shape = changeShapeOf(root, plan);
     if (shape === undefined) return undefined;
-    const { entity } = plan.query.source;
-    const known = ofEntity(this.#changes, entity);
-    let printed = known.get(shape.key);
-    const { dialect } = this.runtime;
-    if (printed === undefined) {
-      printed = printChange(changeWithoutValues(plan, shape), dialect);
-      keep(known, shape.key, printed);
-    }
-    const { text, parameters } = printed;
-    return {
-      text,
-      parameters: parameters.map((parameter) => encodeParameter(dialect, filled(parameter, shape), [], given)),
-    };
+    const { place, values } = shape;
+    place.kept ??= changeMaker(changeWithoutValues(plan, values), this.runtime.dialect);
+    return place.kept(values, given);
   }
 
   /** The same, kept nowhere. */
@@ -157,14 +140,31 @@ export class Compiler {
   reached(entity: ResolvedEntity, shape: object, make: () => QueryState): QueryState {
     if (!isPlainShape(shape)) return make();
     const key = JSON.stringify(shape);
-    const known = ofEntity(this.#reached, entity);
+    const known = ofEntity(this.#reached, entity, () => new Map<string, QueryState>());
     let query = known.get(key);
     if (query === undefined) {
       query = make();
-      keep(known, key, query);
+      if (known.size >= mostReached) known.clear();
+      known.set(key, query);
     }
     return query;
   }
+}
+
+function statementMaker(statement: CompiledStatement): StatementMaker {
+  if (!isFilledAlone(statement)) return "none";
+  if (statement.parameters.length === 0) return () => statement;
+  const fill = filler(statement.parameters);
+  return (values) => ({ ...statement, parameters: fill(values) });
+}
+
+function changeMaker(change: UpdatePlan | DeletePlan, dialect: Dialect): ChangeMaker {
+  const { text, parameters } = printChange(change, dialect);
+  const fill = filler(parameters);
+  return (values, given) => ({
+    text,
+    parameters: fill(values).map((parameter) => encodeParameter(dialect, parameter, [], given)),
+  });
 }
 
 /** Whether something is used again. */

@@ -37,6 +37,10 @@ export interface RequestWatcher {
 /** What may come at once or later. */
 export type Soon<T> = T | Promise<T>;
 
+/** What is made of an answer, at once where it is there. */
+export const then = <T, R>(answer: Soon<T>, make: (answer: T) => R): Soon<R> =>
+  answer instanceof Promise ? answer.then(make) : make(answer);
+
 /** Sends one statement. Who has the answer at once gives it at once. */
 export type Send = (request: Request) => Soon<WireRows>;
 

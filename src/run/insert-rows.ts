@@ -1,4 +1,5 @@
 import type { GivenRow } from "../plan/index.js";
+import type { Soon } from "./driver.js";
 
 /** Rows that come one after the other. */
 export type RowSource = Iterable<unknown> | AsyncIterable<unknown>;
@@ -30,7 +31,7 @@ function bytesOf(row: unknown): number {
  */
 export async function insertInTurn(
   rows: RowSource,
-  insert: (some: readonly GivenRow[], before: number) => Promise<unknown>,
+  insert: (some: readonly GivenRow[], before: number) => Soon<unknown>,
   progress: ((inserted: number) => void) | undefined,
 ): Promise<number> {
   let some: unknown[] = [];

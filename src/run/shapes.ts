@@ -1,130 +1,144 @@
 import type { Node, OrderNode, Projection, QueryState, ReachedRelation, Source } from "../expression/index.js";
 import type { DeletePlan, UpdatePlan } from "../plan/index.js";
 import type { CompiledStatement } from "../sql/index.js";
+import type { ShapePlace } from "./shape-tree.js";
 
 type ValueNode = Extract<Node, { readonly kind: "value" }>;
 
+/** The values of a query, in the order in which its shape is told. */
+export type Values = readonly ValueNode[];
+
 /** What a query is but for its values: queries of one shape are one statement. */
-export interface Shape {
+export interface Shape<Kept> {
   /** The same for queries of one entity that differ in nothing but values. */
-  readonly key: string;
-  /** Its values, in the order of their places in the key. */
-  readonly values: readonly ValueNode[];
+  readonly place: ShapePlace<Kept>;
+  readonly values: Values;
 }
 
-/** In place of a text for what only a whole compilation knows how to say. */
-class Unshaped extends Error {}
-const unshaped = new Unshaped();
+// What follows goes from place to place, a word for each thing that sets queries apart, and as many as were said before where there may be
+// several: so two shapes never come to one place. It is undefined for what only a whole compilation knows how to say.
+type From = ShapePlace<unknown>;
+type Place = From | undefined;
 
-/** A name as it stands in a key: between quotes where it has a sign of the key's own in it. */
-const nameText = (name: string): string => (/^[\w.]+$/.test(name) ? name : JSON.stringify(name));
-
-function nodeText(node: Node, source: Source, values: ValueNode[]): string {
+function atNode(from: From, node: Node, source: Source, values: ValueNode[]): Place {
   switch (node.kind) {
     case "column": {
       const { path, column } = node;
-      if (path.source !== source) throw unshaped;
-      let text = "";
-      for (const { name } of path.steps) text += `${nameText(name)}>`;
-      return `${text}${nameText(column.property)}`;
+      if (path.source !== source) return undefined;
+      let at = from;
+      for (const step of path.steps) at = at.at(step);
+      return at.at(column);
     }
     case "compare": {
       const { comparison, left, right } = node;
-      // A value has the type of the column that it is compared with: no other is told apart by the key.
+      const at = atNode(from.at(comparison), left, source, values);
+      // A value has the type of the column that it is compared with: no other is told apart.
       if (right.kind === "value" && left.kind === "column" && right.type === left.column.type && !right.isConstant) {
         values.push(right);
-        return `(${nodeText(left, source, values)} ${comparison} ?)`;
+        return at?.at("?");
       }
-      return `(${nodeText(left, source, values)} ${comparison} ${nodeText(right, source, values)})`;
+      return at === undefined ? undefined : atNode(at, right, source, values);
     }
     case "isNull":
-      return `null(${nodeText(node.operand, source, values)})`;
+      return atNode(from.at("null"), node.operand, source, values);
     case "not":
-      return `not(${nodeText(node.item, source, values)})`;
+      return atNode(from.at("not"), node.item, source, values);
     case "logic":
-      return `${node.operator}(${node.items.map((item) => nodeText(item, source, values)).join()})`;
+      return atNodes(from.at(node.operator), node.items, source, values);
     default:
-      throw unshaped;
+      return undefined;
   }
 }
 
-const orderText = (orders: readonly OrderNode[], source: Source): string => {
-  let text = "";
-  for (const { node, descending, nulls = "" } of orders) {
-    if (node.kind !== "column") throw unshaped;
-    text += `${nodeText(node, source, [])}${descending ? "-" : "+"}${nulls} `;
+function atNodes(from: From, nodes: readonly Node[], source: Source, values: ValueNode[]): Place {
+  let at: Place = from.at(nodes.length);
+  for (const node of nodes) {
+    at = atNode(at, node, source, values);
+    if (at === undefined) return undefined;
   }
-  return text;
-};
+  return at;
+}
 
-function projectionText(projection: Projection | undefined, source: Source): string {
-  if (projection === undefined) return "";
+function atOrder(from: From, orders: readonly OrderNode[], source: Source): Place {
+  let at: Place = from.at(orders.length);
+  for (const { node, descending, nulls } of orders) {
+    if (node.kind !== "column") return undefined;
+    at = atNode(at, node, source, [])?.at(descending).at(nulls);
+    if (at === undefined) return undefined;
+  }
+  return at;
+}
+
+function atProjection(from: From, projection: Projection | undefined, source: Source): Place {
+  if (projection === undefined) return from.at(undefined);
   if (projection.kind === "value") {
-    if (projection.node.kind !== "column") throw unshaped;
-    return nodeText(projection.node, source, []);
+    const { node } = projection;
+    return node.kind === "column" ? atNode(from.at("value"), node, source, []) : undefined;
   }
-  if (projection.kind === "rows" || projection.presence !== undefined) throw unshaped;
-  return `{${projection.fields.map(([name, part]) => `${JSON.stringify(name)}:${projectionText(part, source)}`).join()}}`;
+  if (projection.kind === "rows" || projection.presence !== undefined) return undefined;
+  let at: Place = from.at(projection.fields.length);
+  for (const [name, part] of projection.fields) {
+    at = atProjection(at.at(name), part, source);
+    if (at === undefined) return undefined;
+  }
+  return at;
 }
 
-const reachText = (reach: readonly ReachedRelation[]): string => {
-  let text = "";
+function atReach(from: From, reach: readonly ReachedRelation[]): Place {
+  let at: Place = from.at(reach.length);
   for (const { relation, query } of reach) {
-    if (query.where.length > 0) throw unshaped;
-    text += `${JSON.stringify(relation.name)}(${stateText(query, [])})`;
+    if (query.where.length > 0) return undefined;
+    at = atState(at.at(relation), query, []);
+    if (at === undefined) return undefined;
   }
-  return text;
-};
+  return at;
+}
 
-/** A query as a text. */
-function stateText(state: QueryState, values: ValueNode[]): string {
+function atState(from: From, state: QueryState, values: ValueNode[]): Place {
   const { source, where, orderBy, limit, offset, given, lock, cursor, joins, groupBy, having, reach, projection } =
     state;
   const { strategy, columns, isCounted, levels, lifted, isPlannedAnew } = state;
-  if (given !== undefined || lock !== undefined || cursor !== undefined || groupBy !== undefined) throw unshaped;
-  if (joins.length + having.length + lifted.length > 0 || levels !== undefined || isPlannedAnew) throw unshaped;
-  let text = "";
-  for (const node of where) text += `${nodeText(node, source, values)};`;
-  text += `|${orderText(orderBy, source)}|${limit}|${offset}|${strategy}|${isCounted}|`;
-  if (columns !== undefined) text += JSON.stringify(columns);
-  return `${text}|${reachText(reach)}|${projectionText(projection, source)}`;
+  if (given !== undefined || lock !== undefined || cursor !== undefined || groupBy !== undefined) return undefined;
+  if (joins.length + having.length + lifted.length > 0 || levels !== undefined || isPlannedAnew) return undefined;
+  let at = atNodes(from, where, source, values);
+  if (at === undefined) return undefined;
+  at = at.at(limit).at(offset).at(strategy).at(isCounted).at(columns?.length);
+  if (columns !== undefined) for (const name of columns) at = at.at(name);
+  at = atOrder(at, orderBy, source);
+  if (at !== undefined) at = atReach(at, reach);
+  return at === undefined ? undefined : atProjection(at, projection, source);
 }
 
-/** The shape of a query; undefined where it has something in it that only a whole compilation knows how to say. */
-export function shapeOf(state: QueryState): Shape | undefined {
+/** The shape of a query, for one use; undefined where it has something in it that only a whole compilation knows how to say. */
+export function shapeOf<Kept>(root: ShapePlace<Kept>, use: string, state: QueryState): Shape<Kept> | undefined {
   const values: ValueNode[] = [];
-  try {
-    return { key: stateText(state, values), values };
-  } catch (error) {
-    if (error === unshaped) return undefined;
-    throw error;
-  }
+  const place = atState(root.at(use), state, values);
+  return place && { place: place as ShapePlace<Kept>, values };
 }
 
 /** The shape of what a query's rows are changed by, or deleted; undefined where it cannot be told. */
-export function changeShapeOf(plan: UpdatePlan | DeletePlan): Shape | undefined {
+export function changeShapeOf<Kept>(root: ShapePlace<Kept>, plan: UpdatePlan | DeletePlan): Shape<Kept> | undefined {
   if (plan.returning !== undefined) return undefined;
   const values: ValueNode[] = [];
-  try {
-    let text = `${plan.kind} `;
-    for (const { column, value } of plan.kind === "update" ? plan.set : []) {
+  let at: From = root.at(plan.kind);
+  if (plan.kind === "update") {
+    at = at.at(plan.set.length);
+    for (const { column, value } of plan.set) {
       if (value.kind !== "value" || value.isConstant) return undefined;
       values.push(value);
-      text += `${nameText(column.property)},`;
+      at = at.at(column);
     }
-    return { key: `${text}|${stateText(plan.query, values)}`, values };
-  } catch (error) {
-    if (error === unshaped) return undefined;
-    throw error;
   }
+  const place = atState(at, plan.query, values);
+  return place && { place: place as ShapePlace<Kept>, values };
 }
 
 /** The same change without values, to be printed once. */
-export const changeWithoutValues = <P extends UpdatePlan | DeletePlan>(plan: P, shape: Shape): P => ({
+export const changeWithoutValues = <P extends UpdatePlan | DeletePlan>(plan: P, values: Values): P => ({
   ...plan,
-  query: withoutValues(plan.query, shape),
+  query: withoutValues(plan.query, values),
   ...(plan.kind === "update" && {
-    set: plan.set.map((one) => ({ ...one, value: opened(one.value, shape.values) })),
+    set: plan.set.map((one) => ({ ...one, value: opened(one.value, values) })),
   }),
 });
 
@@ -151,31 +165,27 @@ function opened(node: Node, values: readonly ValueNode[]): Node {
 }
 
 /** A query of the same shape without values, to be compiled once. */
-export const withoutValues = (state: QueryState, { values }: Shape): QueryState => ({
+export const withoutValues = (state: QueryState, values: Values): QueryState => ({
   ...state,
   where: state.where.map((node) => opened(node, values)),
   past: { isUsed: true },
 });
 
-const isOwnHole = (parameter: CompiledStatement["parameters"][number]): boolean =>
-  parameter.kind === "hole" && parameter.hole.startsWith("#");
+type Parameter = CompiledStatement["parameters"][number];
+
+const isOwnHole = (parameter: Parameter): boolean => parameter.kind === "hole" && parameter.hole.startsWith("#");
 
 /** Whether a statement's values are all its own: none of its follow-ups has any. */
 export const isFilledAlone = ({ followUps }: CompiledStatement): boolean =>
   [...followUps.values()].every((further) => !further.parameters.some(isOwnHole) && isFilledAlone(further));
 
-type Parameter = CompiledStatement["parameters"][number];
-
-/** A parameter of a shape's statement with the value of a query. */
-export function filled(parameter: Parameter, { values }: Shape): Parameter {
-  if (parameter.kind !== "hole") return parameter;
-  const { hole, type, isTyped } = parameter;
-  if (!hole.startsWith("#")) return parameter;
-  return { kind: "value", value: (values[Number(hole.slice(1))] as ValueNode).value, type, isTyped };
+/** What makes the parameters of a shape's statement of a query's values. */
+export function filler(parameters: readonly Parameter[]): (values: Values) => readonly Parameter[] {
+  const fills = parameters.map((parameter): ((values: Values) => Parameter) => {
+    if (parameter.kind !== "hole" || !isOwnHole(parameter)) return () => parameter;
+    const { hole, type, isTyped } = parameter;
+    const place = Number(hole.slice(1));
+    return (values) => ({ kind: "value", value: (values[place] as ValueNode).value, type, isTyped });
+  });
+  return (values) => fills.map((fill) => fill(values));
 }
-
-/** A statement of a shape with the values of a query. */
-export const withValues = (statement: CompiledStatement, shape: Shape): CompiledStatement =>
-  shape.values.length === 0
-    ? statement
-    : { ...statement, parameters: statement.parameters.map((parameter) => filled(parameter, shape)) };

@@ -38,6 +38,7 @@ import {
   type UpsertOptions,
 } from "../query/index.js";
 import { type Context, givenFor, noLimits, originOf, run } from "./context.js";
+import { type Soon, then } from "./driver.js";
 import { insertInTurn, isSource, type RowSource } from "./insert-rows.js";
 import { expectOptions } from "./options.js";
 import type { VerbOrigin } from "./origin.js";
@@ -46,7 +47,7 @@ import { Reads } from "./reads.js";
 import type { Steps } from "./steps.js";
 import { isLimited, type Limits, limitNames } from "./stop.js";
 import { heldUpsert } from "./upsert.js";
-import { countKeyed, writing } from "./write.js";
+import { changeRequest, countIn, countKeyed, writing } from "./write.js";
 
 /** What an insert of rows that come one after the other takes. */
 export interface InsertProgress extends Limits {
@@ -72,17 +73,18 @@ export abstract class Verbs extends Reads {
   }
 
   /** Sends what a plan says: several statements all or none. */
-  async #write(plan: WritePlan, origin: VerbOrigin, limits: Limits): Promise<unknown> {
-    const { compiler } = this.#context;
+  #write(plan: WritePlan, origin: VerbOrigin, limits: Limits): Soon<unknown> {
+    const { compiler, sender } = this.#context;
     this.#refuseReadOnly(origin.verb);
     const state = origin.query === undefined ? undefined : stateOf(origin.query, origin.verb);
     const given = givenFor(this.#context, { given: state?.given });
-    const write = writing(plan, compiler.runtime, given, compiler.change(plan, given));
-    const { sender } = this.#context;
-    // Without the machinery that several statements, ledgers and limits need.
-    if (write.alone !== undefined && !sender.watch.isWatched() && !isLimited(limits))
-      return write.resultOf(await sender.send(write.alone));
-    return await run(this.#context, write.steps, write.isSeveral ? "always" : "no", origin, limits);
+    const known = compiler.change(plan, given);
+    // One statement goes without the machinery that several, ledgers and limits need.
+    const isPlain = !sender.watch.isWatched() && !isLimited(limits);
+    if (isPlain && known !== undefined) return then(sender.send(changeRequest(plan, known)), countIn);
+    const write = writing(plan, compiler.runtime, given, known);
+    if (isPlain && write.alone !== undefined) return then(sender.send(write.alone), write.resultOf);
+    return run(this.#context, write.steps, write.isSeveral ? "always" : "no", origin, limits);
   }
 
   /**
@@ -143,7 +145,7 @@ export abstract class Verbs extends Reads {
     origin: VerbOrigin,
     limits: Limits,
     before = 0,
-  ): Promise<unknown> {
+  ): Soon<unknown> {
     const { values, compiler } = this.#context;
     const given = withGiven(entity, rowList<GivenRow>(rows, entity, "insert"), values, "insert", before);
     const rules = compiler.runtime.dialect.writes.portions;

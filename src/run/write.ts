@@ -78,6 +78,14 @@ export function* writeKeyed(plan: KeyedPlan, runtime: Pick<Runtime, "dialect">):
   return missed.flat();
 }
 
+/** The one statement of a change that gives no rows. */
+export const changeRequest = (plan: WritePlan, { text, parameters }: EncodedStatement): Request => ({
+  text,
+  parameters,
+  origin: originOf(plan),
+  counts: true,
+});
+
 /** A plan that writes as work to be done. */
 export interface Writing {
   readonly steps: () => Steps<Written>;
@@ -125,4 +133,4 @@ export function writing(
 }
 
 /** How many rows a statement wrote, as it was answered. */
-const countIn = (answer: WireRows): number => Number(answer[0]?.[0] ?? 0);
+export const countIn = (answer: WireRows): number => Number(answer[0]?.[0] ?? 0);
