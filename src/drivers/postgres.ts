@@ -26,9 +26,15 @@ export interface PostgresQuery {
   name?: string;
 }
 
+/** What is used of an answer. */
+export interface PostgresAnswer {
+  readonly rows: unknown[];
+  readonly rowCount: number | null;
+}
+
 /** What takes queries: a pool, or one of its connections. */
 export interface PostgresQueries {
-  query(query: PostgresQuery | string): Promise<{ readonly rows: unknown[]; readonly rowCount: number | null }>;
+  query(query: PostgresQuery | string): Promise<PostgresAnswer>;
 }
 
 /** A pool of `pg` (`new Pool({ connectionString })`). */
@@ -132,16 +138,19 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
   };
   const sendOn = async (client: PostgresClient, request: Request, isPrepared: boolean): Promise<WireRows> => {
     const { text, parameters, counts } = request;
-    const query: PostgresQuery = { text, values: [...parameters], rowMode: "array", types: textTypes };
-    const statement = isPrepared ? preparedStatement(client, text) : undefined;
-    if (statement !== undefined) query.name = statement.name;
-    const begun = statement === undefined ? 0 : now();
+    const values = parameters as unknown[];
+    const answered = ({ rows, rowCount }: PostgresAnswer): WireRows =>
+      counts === true ? [[rowCount ?? 0]] : (rows as WireRows);
+    if (!isPrepared) return answered(await client.query({ text, values, rowMode: "array", types: textTypes }));
+    const statement = preparedStatement(client, text, textTypes);
+    const query: PostgresQuery = Object.assign(Object.create(statement.facts), { values });
+    const begun = now();
     try {
-      const { rows, rowCount } = await client.query(query);
-      if (statement !== undefined) plans.note(text, ++statement.runs, now() - begun);
-      return counts === true ? [[rowCount ?? 0]] : (rows as WireRows);
+      const answer = await client.query(query);
+      plans.note(text, ++statement.runs, now() - begun);
+      return answered(answer);
     } catch (error) {
-      if (isPrepared && mayBeOutdated(error)) forget(client, text);
+      if (mayBeOutdated(error)) forget(client, text);
       throw error;
     }
   };

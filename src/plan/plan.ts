@@ -2,8 +2,10 @@ import { comparedKind, kinds, type Scalar } from "../columns/index.js";
 import {
   type Hole,
   isLimited,
+  type Node,
   pathTo,
   type QueryState,
+  type ResolvedColumn,
   type Source,
   type Step,
   type Strategy,
@@ -125,9 +127,9 @@ function planStatement(
 /** So many rows, or fewer, are few. */
 export const few = 100;
 
-const sized = (settings: PlanSettings, { limit }: QueryState): PlanSettings => ({
+const sized = (settings: PlanSettings, query: QueryState): PlanSettings => ({
   ...settings,
-  isLarge: limit === undefined || limit > few,
+  isLarge: mostOf(query) > few,
 });
 
 const ownRows = ({ source }: QueryState): StatementRole => ({
@@ -136,24 +138,34 @@ const ownRows = ({ source }: QueryState): StatementRole => ({
   ordered: true,
 });
 
-/** Whether conditions name a row by its whole key. */
-const isByKey = ({ where, source }: QueryState): boolean =>
-  source.entity.key.length > 0 &&
-  source.entity.key.every((column) =>
+/** Whether a condition gives a column of the rows themselves a value. */
+const fixes = (node: Node, column: ResolvedColumn, source: Source): boolean =>
+  node.kind === "compare" &&
+  node.comparison === "equal" &&
+  node.left.kind === "column" &&
+  node.left.column === column &&
+  node.left.path.source === source &&
+  node.left.path.steps.length === 0 &&
+  (node.right.kind === "value" || node.right.kind === "hole");
+
+/** Whether conditions name a row by its whole key, or by a unique column. */
+function isOfOneRow({ where, source }: QueryState): boolean {
+  const { key } = source.entity;
+  const isFixed = (column: ResolvedColumn): boolean => where.some((node) => fixes(node, column, source));
+  return (
+    (key.length > 0 && key.every(isFixed)) ||
     where.some(
       (node) =>
         node.kind === "compare" &&
-        node.comparison === "equal" &&
         node.left.kind === "column" &&
-        node.left.column === column &&
-        node.left.path.source === source &&
-        node.left.path.steps.length === 0 &&
-        (node.right.kind === "value" || node.right.kind === "hole"),
-    ),
+        node.left.column.isUnique &&
+        fixes(node, node.left.column, source),
+    )
   );
+}
 
 /** How many rows a query has at most, as far as it says so. */
-const mostOf = (query: QueryState): number => (isByKey(query) ? 1 : (query.limit ?? Number.POSITIVE_INFINITY));
+const mostOf = (query: QueryState): number => (isOfOneRow(query) ? 1 : (query.limit ?? Number.POSITIVE_INFINITY));
 
 /** The statements that bring a query's rows with all they reach. */
 export function planList(query: QueryState, settings: PlanSettings): StatementPlan {
