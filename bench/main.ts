@@ -19,7 +19,7 @@ import { reportSuites } from "./reports/suites.js";
 import { schemaFigures, withManyTables } from "./schema.js";
 import { sharesOf } from "./shares.js";
 import { workFigures } from "./work.js";
-import { writeFigures } from "./writes.js";
+import { writeFigures, writeJobs } from "./writes.js";
 
 // Hand-written code would read days as text as well: the driver's own Date is another answer.
 pg.types.setTypeParser(pg.types.builtins.DATE, (value) => value);
@@ -40,7 +40,10 @@ const groups = [
   "front-desk",
 ];
 const isGroup = only !== undefined && groups.includes(only);
-const wanted = isGroup ? [] : jobs.filter(({ name }) => only === undefined || name.includes(only));
+const named = <T extends { readonly name: string }>(all: readonly T[]): readonly T[] =>
+  isGroup ? [] : all.filter(({ name }) => only === undefined || name.includes(only));
+const wanted = named(jobs);
+const writes = only === "writes" ? writeJobs : named(writeJobs);
 const rounds = Number(process.env.GEMACH_ROUNDS ?? 7);
 
 /** What a job was measured to take. */
@@ -102,7 +105,7 @@ async function work(): Promise<void> {
     const bench = await open(society());
     if (bench !== undefined) benches.push(bench);
   }
-  if (only === undefined || only === "writes") console.log(await writeFigures(benches, rounds));
+  if (writes.length > 0) console.log(await writeFigures(writes, benches, rounds));
   if (only === undefined || only === "work") console.log(await workFigures(benches, rounds));
   if (only === undefined || only === "inspecting") console.log(await inspectingFigures(benches, rounds));
   // Every strategy in every cell: by itself alone, since it takes long.
@@ -200,7 +203,7 @@ if (only === undefined || only === "load") await load();
 if (only === undefined || only === "front-desk") console.log(await frontDeskFigures());
 if (only === undefined || only === "large") console.log(await large(rounds));
 if (
-  only === undefined ||
+  writes.length > 0 ||
   (isGroup && !["queries", "large", "cold", "load", "reports", "schema", "front-desk"].includes(only))
 )
   await work();

@@ -43,7 +43,7 @@ const one = wires[0] as readonly unknown[];
 const oneInto = (hand: Hand) =>
   `insert into loan (item_id, member_id, due, returned) values (${places(hand, 4).join(", ")})`;
 
-const jobs: readonly WriteJob[] = [
+export const writeJobs: readonly WriteJob[] = [
   {
     name: "10,000 rows inserted",
     bounds: [1.4, 1.2],
@@ -127,7 +127,11 @@ const jobs: readonly WriteJob[] = [
 ];
 
 /** Figures of writes for each engine that is open. */
-export async function writeFigures(benches: readonly Bench[], rounds: number): Promise<string> {
+export async function writeFigures(
+  jobs: readonly WriteJob[],
+  benches: readonly Bench[],
+  rounds: number,
+): Promise<string> {
   const table = new Table({
     head: ["writes", "bound", ...benches.map(({ name }) => name)],
     style: { head: [], border: [] },

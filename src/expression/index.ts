@@ -113,7 +113,7 @@ export {
   type WindowNode,
 } from "./resolved.js";
 export { isGiven, standingHole } from "./standing.js";
-export { allOf, isLimited, type NoQuery, type Query, type RowOf, stateIn, stateKey } from "./state.js";
+export { allOf, changedState, isLimited, type NoQuery, type Query, type RowOf, stateIn, stateKey } from "./state.js";
 export { type Strategy, strategies } from "./strategy.js";
 export { type Tuple, tuple } from "./tuple.js";
 export { valueAt } from "./value-at.js";

@@ -2,6 +2,7 @@ import { typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import {
   allOf,
+  changedState,
   filled,
   type Given,
   hasWindow,
@@ -57,8 +58,7 @@ class BuiltQuery {
   }
 
   #with(change: Partial<QueryState>): BuiltQuery {
-    // Three times as fast as a second spread.
-    const state: QueryState = Object.assign({ ...filled(this[stateKey]), past: { isUsed: false } }, change);
+    const state = changedState(filled(this[stateKey]), change);
     const { cursor } = state;
     const isMore = cursor?.base !== undefined && change.cursor === undefined;
     const made = isMore ? { ...state, cursor: { ...cursor, base: undefined } } : state;
