@@ -40,9 +40,6 @@ export interface CompilerOptions {
   readonly roundTrip: number;
 }
 
-/** Verbs whose statements are shared by queries of one shape. */
-const shapedUses: ReadonlySet<string> = new Set(["list", "single", "count", "exists"]);
-
 /** How many shapes of `db.reach` are kept of an entity; a program has far fewer. */
 const mostReached = 1000;
 
@@ -86,7 +83,10 @@ export class Compiler {
     this.runtime = { dialect, constructorOf };
   }
 
-  /** The statement that a planner makes of a query; of a template's the same one for all that it is run with. */
+  /**
+   * The statement that a planner makes of a query: the same one for all queries of its shape and this use, and for all that a template is
+   * run with.
+   */
   compile(query: QueryState, use: string, planner: Planner): CompiledStatement {
     const owner = query.given?.template ?? query;
     return this.kept(owner, use, () => this.#shaped(owner, use, planner) ?? this.fresh(owner, planner));
@@ -95,7 +95,7 @@ export class Compiler {
   /** The statement that queries of one shape share, with the values of this one; undefined where a query has no shape that can be told. */
   #shaped(query: QueryState, use: string, planner: Planner): CompiledStatement | undefined {
     // A query's rows as a source are an entity of their own each time, for which nothing is worth keeping.
-    if (!shapedUses.has(use) || query.source.entity.derivation !== undefined) return undefined;
+    if (query.source.entity.derivation !== undefined) return undefined;
     const { root } = ofEntity(this.#shapes, query.source.entity, () => new ShapeTree());
     const shape = shapeOf(root, use, query);
     if (shape === undefined) return undefined;

@@ -38,7 +38,7 @@ export interface RequestWatcher {
 export type Soon<T> = T | Promise<T>;
 
 /** What is made of an answer, at once where it is there. */
-export const then = <T, R>(answer: Soon<T>, make: (answer: T) => R): Soon<R> =>
+export const andThen = <T, R>(answer: Soon<T>, make: (answer: T) => R): Soon<R> =>
   answer instanceof Promise ? answer.then(make) : make(answer);
 
 /** Sends one statement. Who has the answer at once gives it at once. */

@@ -40,8 +40,8 @@ export function portionStatement(compiler: Compiler, state: QueryState, limit: n
   const use = `${size} ${cursor.side} ${places.map((place) => (place === undefined ? "-" : "+")).join("")}`;
   // What is kept with the query without its cursor serves every cursor; that query's template is the owner of both.
   const owner = cursor.base.given?.template ?? cursor.base;
-  const planned = { ...owner, cursor };
-  const statement = compiler.kept(owner, use, () => compiler.fresh(planned, planPortion(limit, places)));
+  const plan = planPortion(limit, places);
+  const statement = compiler.compile(owner, use, (query, settings) => plan({ ...query, cursor }, settings));
   places.forEach((place, i) => {
     if (place !== undefined) (given as Map<string, Scalar>).set(place.hole, values[i] as Scalar);
   });

@@ -38,7 +38,7 @@ import {
   type UpsertOptions,
 } from "../query/index.js";
 import { type Context, givenFor, noLimits, originOf, run } from "./context.js";
-import { type Soon, then } from "./driver.js";
+import { andThen, type Soon } from "./driver.js";
 import { insertInTurn, isSource, type RowSource } from "./insert-rows.js";
 import { expectOptions } from "./options.js";
 import type { VerbOrigin } from "./origin.js";
@@ -81,9 +81,9 @@ export abstract class Verbs extends Reads {
     const known = compiler.change(plan, given);
     // One statement goes without the machinery that several, ledgers and limits need.
     const isPlain = !sender.watch.isWatched() && !isLimited(limits);
-    if (isPlain && known !== undefined) return then(sender.send(changeRequest(plan, known)), countIn);
+    if (isPlain && known !== undefined) return andThen(sender.send(changeRequest(plan, known)), countIn);
     const write = writing(plan, compiler.runtime, given, known);
-    if (isPlain && write.alone !== undefined) return then(sender.send(write.alone), write.resultOf);
+    if (isPlain && write.alone !== undefined) return andThen(sender.send(write.alone), write.resultOf);
     return run(this.#context, write.steps, write.isSeveral ? "always" : "no", origin, limits);
   }
 
