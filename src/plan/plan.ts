@@ -56,7 +56,7 @@ function planStatement(
   },
 ): StatementPlan {
   const lifted = query.lifted.length === 0 ? (given.lifted ?? []) : [...(given.lifted ?? []), ...query.lifted];
-  const settings: PlanSettings = { ...given, lifted };
+  const settings: PlanSettings = query.lifted.length === 0 ? given : { ...given, lifted };
   const joined: JoinedSource[] = [];
   const draft: Draft = {
     slots: makeSlots(),

@@ -124,7 +124,9 @@ export const tableNameOf = ({ schema, table }: ResolvedEntity): TableName => ({ 
 
 /** An entity's table under a name. */
 export const tableOf = (entity: ResolvedEntity, alias: string): TableTerm => ({
-  ...tableNameOf(entity),
+  kind: "table",
+  schema: entity.schema,
+  table: entity.table,
   alias,
   entity,
 });
