@@ -85,7 +85,7 @@ export async function runTransaction<R>(
   const { driver, compiler, watch, clock, join, values, hooks } = place;
   const { retries = 0, readOnly = false, isolation, budget } = options;
   rowCount(retries, "retries");
-  const settings: TransactionSettings = { readOnly, ...(isolation === undefined ? {} : { isolation }) };
+  const settings: TransactionSettings = isolation === undefined ? { readOnly } : { readOnly, isolation };
   refuseInside(driver);
   const stop = isLimited(options) ? stopOf(options, "transaction", undefined) : undefined;
   try {

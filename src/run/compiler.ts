@@ -155,7 +155,9 @@ function statementMaker(statement: CompiledStatement): StatementMaker {
   if (!isFilledAlone(statement)) return "none";
   if (statement.parameters.length === 0) return () => statement;
   const fill = filler(statement.parameters);
-  return (values) => ({ ...statement, parameters: fill(values) });
+  const { plan, origin, text, followUps, packed, sized } = statement;
+  // Named one by one: a spread takes a microsecond, as much as SQLite for a row.
+  return (values) => ({ plan, origin, text, parameters: fill(values), followUps, packed, sized });
 }
 
 function changeMaker(change: UpdatePlan | DeletePlan, dialect: Dialect): ChangeMaker {

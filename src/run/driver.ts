@@ -17,7 +17,7 @@ export interface Request {
    */
   readonly counts?: boolean;
   /** Its one row has all rows as one JSON value, to be answered as rows; where that is too long, this text gives them. */
-  readonly unpacked?: string;
+  readonly unpacked?: string | undefined;
   /** What ends it before its own end, on the server too where the engine can. */
   readonly stop?: Stop;
   /** Its place among those that are on their way at once: of each branch that it is in the number, the outermost first. */

@@ -19,8 +19,8 @@ export const requestOf = (
   return {
     text,
     origin: statement.origin,
-    ...(statement.plan.isPlannedAnew ? { once: true } : {}),
-    ...(statement.packed === undefined ? {} : { unpacked: statement.packed.otherwise }),
+    once: statement.plan.isPlannedAnew,
+    unpacked: statement.packed?.otherwise,
     parameters: parameters.map((parameter) => encodeParameter(dialect, parameter, keys, given)),
   };
 };

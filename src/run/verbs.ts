@@ -55,6 +55,10 @@ export interface InsertProgress extends Limits {
   readonly progress?: (inserted: number) => void;
 }
 
+const insertOptions = ["returning", ...limitNames];
+const upsertOptions = ["by", "set", ...insertOptions];
+const changeOptions = ["all", ...insertOptions];
+
 /** The verbs that write, beside those that read. */
 export abstract class Verbs extends Reads {
   readonly #context: Context;
@@ -125,7 +129,7 @@ export abstract class Verbs extends Reads {
     const entity = entityIn(to, "insert");
     const origin = originOf(this.#context, "insert", Verbs.prototype.insert);
     if (!isSource(rows)) {
-      expectOptions("insert", options, ["returning", ...limitNames]);
+      expectOptions("insert", options, insertOptions);
       return this.#insert(entity, rows, options.returning as ReturningOption, origin, options);
     }
     expectOptions("insert", options, ["progress", ...limitNames]);
@@ -172,7 +176,7 @@ export abstract class Verbs extends Reads {
     options: UpsertOptions<D, E> & Limits & { readonly returning: (row: OwnRow<ColumnsOf<D, E>>) => S },
   ): Promise<Selected<S>[]>;
   async upsert(to: unknown, rows: readonly unknown[], options: object = noLimits): Promise<unknown> {
-    expectOptions("upsert", options, ["by", "set", "returning", ...limitNames]);
+    expectOptions("upsert", options, upsertOptions);
     const entity = entityIn(to, "upsert");
     const {
       by,
@@ -237,7 +241,7 @@ export abstract class Verbs extends Reads {
     changes: unknown,
     options: { all?: boolean; returning?: unknown } & Limits = noLimits,
   ): Promise<unknown> {
-    expectOptions("update", options, ["all", "returning", ...limitNames]);
+    expectOptions("update", options, changeOptions);
     const { all = false, returning } = options;
     const state = stateOf(query, "update");
     const plan = planUpdate(state, changes, { all, returning: returning as ReturningOption });
@@ -287,7 +291,7 @@ export abstract class Verbs extends Reads {
     options: { readonly all?: boolean; readonly returning: (row: OwnRow<ColumnsOf<D, E>>) => S } & Limits,
   ): Promise<Selected<S>[]>;
   async delete(query: unknown, options: { all?: boolean; returning?: unknown } & Limits = noLimits): Promise<unknown> {
-    expectOptions("delete", options, ["all", "returning", ...limitNames]);
+    expectOptions("delete", options, changeOptions);
     const { all = false, returning } = options;
     const plan = planDelete(stateOf(query, "delete"), { all, returning: returning as ReturningOption });
     return this.#write(plan, originOf(this.#context, "delete", Verbs.prototype.delete, query as Query), options);

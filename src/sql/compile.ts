@@ -72,7 +72,7 @@ export interface CompiledStatement {
   /** Where all rows come as one JSON value: the types of what they have, and a text for when that is too long. */
   readonly packed: { readonly types: readonly (ValueType | undefined)[]; readonly otherwise: string } | undefined;
   /** The text with places for so many keys, where an engine lists them one by one. */
-  readonly sized?: (keys: number) => Printed;
+  readonly sized?: ((keys: number) => Printed) | undefined;
 }
 
 /** Every follow-up of a statement: of its own rows and of joined ones. */

@@ -2,6 +2,7 @@ import { canonicalOf, comparedKind, type Scalar } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import {
   allOf,
+  changedState,
   columnAt,
   pathTo,
   type QueryState,
@@ -182,7 +183,7 @@ function byKeys(entity: ResolvedEntity, keys: readonly Live[], columns: readonly
     const isOne = values.length === 1;
     const template = keyTemplate(entity, isOne, columns);
     const given = new Map<string, Scalar>([["key", isOne ? (values[0] as Scalar) : values]]);
-    return { ...template, given: { template, values: given } };
+    return changedState(template, { given: { template, values: given } });
   }
   const byColumn = entity.key.map(valuesOf);
   const values = keys.map((_, i) => byColumn.map((ofColumn) => ofColumn[i] as Scalar));

@@ -167,7 +167,9 @@ export function openWork(
     rows: (state, rows, { at }) =>
       isLive(state) ? adopt(unit, state, rows as LiveObject[], newCohort(at), undefined, true) : rows,
   };
-  const w = new UnitOfWork({ ...context, living }, unit, tx, flush, afterCommit);
+  const { compiler, sender, isSnapshot, isReadOnly, isTransaction, values } = context;
+  const own: Context = { compiler, sender, isSnapshot, isReadOnly, isTransaction, values, living };
+  const w = new UnitOfWork(own, unit, tx, flush, afterCommit);
   return {
     w,
     finish: () => flush("flush", undefined),
