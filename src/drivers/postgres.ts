@@ -13,7 +13,8 @@ import {
 import { postgresDialect } from "../sql/index.js";
 import { expectHandle, ownTransaction, savepoints, sendText } from "./controls.js";
 import { cancelOnServer } from "./postgres-cancel.js";
-import { closeLeastUsed, forget, hasTooMany, planTimes, preparedStatement } from "./postgres-prepared.js";
+import { planTimes } from "./postgres-plans.js";
+import { closeLeastUsed, forget, hasTooMany, preparedStatement } from "./postgres-prepared.js";
 
 export { postgresDialect } from "../sql/index.js";
 
@@ -141,10 +142,14 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
     const values = parameters as unknown[];
     const answered = ({ rows, rowCount }: PostgresAnswer): WireRows =>
       counts === true ? [[rowCount ?? 0]] : (rows as WireRows);
-    if (!isPrepared) return answered(await client.query({ text, values, rowMode: "array", types: textTypes }));
+    const begun = now();
+    if (!isPrepared) {
+      const answer = await client.query({ text, values, rowMode: "array", types: textTypes });
+      plans.note(text, undefined, now() - begun);
+      return answered(answer);
+    }
     const statement = preparedStatement(client, text, textTypes);
     const query: PostgresQuery = Object.assign(Object.create(statement.facts), { values });
-    const begun = now();
     try {
       const answer = await client.query(query);
       plans.note(text, ++statement.runs, now() - begun);
@@ -168,7 +173,7 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
         );
   const plans = planTimes();
   const isWorthIt = ({ text, once }: Request): boolean =>
-    prepare && once !== true && isRepeated(text) && !plans.isBetterAnew(text);
+    prepare && once !== true && isRepeated(text) && !plans.isAnew(text);
   /** Sends one statement by itself, on a connection of its own meanwhile. */
   const send: Send = async (request) => {
     const client = await connect(request.stop);
