@@ -13,13 +13,16 @@ const trialRuns = 9;
 /** How many texts are looked at. */
 const mostLookedAt = 1000;
 
-const middle = (times: readonly number[]): number => times.toSorted((a, b) => a - b)[times.length >> 1] as number;
+const at = (times: readonly number[], part: 2 | 4): number =>
+  times.toSorted((a, b) => a - b)[Math.floor(times.length / part)] as number;
 
-const isWorse = (kept: number, other: number): boolean => kept >= leastTime && kept >= leastRatio * other;
+/** In the middle and among the fastest quarter, which a busy process disturbs least. */
+const isWorse = (kept: readonly number[], other: readonly number[]): boolean =>
+  at(kept, 2) >= leastTime && at(kept, 2) >= leastRatio * at(other, 2) && at(kept, 4) >= leastRatio * at(other, 4);
 
 const isPlainlyWorse = (kept: readonly number[], other: readonly number[]): boolean => {
   const [fastest, slowest] = [Math.min(...kept), Math.max(...other)];
-  return fastest >= leastTime && fastest >= plainRatio * middle(other) && fastest > slowest;
+  return fastest >= leastTime && fastest >= plainRatio * at(other, 2) && fastest > slowest;
 };
 
 /** What is known of a text: what its runs took while each was planned, and since then; of a trial, with the kept plan and without. */
@@ -40,9 +43,7 @@ function watch(text: Known, isPlanned: boolean, milliseconds: number): void {
   else if (isPlanned) before[before.indexOf(Math.max(...before))] = milliseconds;
   if (before.length < plannedRuns) return;
   const isSuspect =
-    after.length >= plannedRuns
-      ? isWorse(middle(after), middle(before))
-      : after.length === 2 && isPlainlyWorse(after, before);
+    after.length >= plannedRuns ? isWorse(after, before) : after.length === 2 && isPlainlyWorse(after, before);
   if (isSuspect) {
     text.state = "tried";
     after.length = 0;
@@ -53,8 +54,7 @@ function judge(text: Known): void {
   const { after, anew } = text;
   const isEnough = Math.min(after.length, anew.length) >= 2;
   if (isEnough && isPlainlyWorse(after, anew)) text.state = "anew";
-  else if (Math.min(after.length, anew.length) >= trialRuns)
-    text.state = isWorse(middle(after), middle(anew)) ? "anew" : "kept";
+  else if (Math.min(after.length, anew.length) >= trialRuns) text.state = isWorse(after, anew) ? "anew" : "kept";
 }
 
 /**
