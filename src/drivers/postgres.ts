@@ -121,20 +121,23 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
     listening.add(client);
     client.on?.("error", () => lost.add(client));
   };
+  const connecting = (stop: Stop | undefined): Promise<PostgresClient> =>
+    stop === undefined ? pool.connect() : orStopped(stop, pool.connect(), (late) => late.release());
+  /** What a connection that was just made waits for: the package takes one query at a time. */
+  const settlingOf = (client: PostgresClient): Promise<unknown> | undefined => {
+    listenTo(client);
+    const settings = settling.get(client);
+    return settings?.then(() => settling.delete(client));
+  };
+  const unconnected = (error: unknown) =>
+    error instanceof GemachError ? error : postgresDialect.fault(error, "connect");
   const connect = async (stop: Stop | undefined): Promise<PostgresClient> => {
     try {
-      const connecting = pool.connect();
-      const client = await (stop === undefined ? connecting : orStopped(stop, connecting, (late) => late.release()));
-      listenTo(client);
-      // The package takes one query at a time.
-      const settings = settling.get(client);
-      if (settings !== undefined) {
-        await settings;
-        settling.delete(client);
-      }
+      const client = await connecting(stop);
+      await settlingOf(client);
       return client;
     } catch (error) {
-      throw error instanceof GemachError ? error : postgresDialect.fault(error, "connect");
+      throw unconnected(error);
     }
   };
   const sendOn = async (client: PostgresClient, request: Request, isPrepared: boolean): Promise<WireRows> => {
@@ -149,7 +152,8 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
       return answered(answer);
     }
     const statement = preparedStatement(client, text, textTypes);
-    const query: PostgresQuery = Object.assign(Object.create(statement.facts), { values });
+    const query: PostgresQuery & { values: unknown[] } = Object.create(statement.facts);
+    query.values = values;
     try {
       const answer = await client.query(query);
       plans.note(text, ++statement.runs, now() - begun);
@@ -176,11 +180,15 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
     prepare && once !== true && isRepeated(text) && !plans.isAnew(text);
   /** Sends one statement by itself, on a connection of its own meanwhile. */
   const send: Send = async (request) => {
-    const client = await connect(request.stop);
-    request.watcher?.connected();
+    let client: PostgresClient | undefined;
     let isBroken = false;
-    const isPrepared = isWorthIt(request);
     try {
+      // Not by `connect`: each function that is awaited takes a hundredth of a statement.
+      client = await connecting(request.stop);
+      const settings = settlingOf(client);
+      if (settings !== undefined) await settings;
+      request.watcher?.connected();
+      const isPrepared = isWorthIt(request);
       try {
         return await cancellable(client, request, isPrepared);
       } catch (error) {
@@ -191,10 +199,11 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
         if (isPrepared && hasTooMany(client)) await closeLeastUsed(client);
       }
     } catch (error) {
-      isBroken ||= !isUsable(error);
+      if (client === undefined) throw unconnected(error);
+      isBroken = !isUsable(error);
       throw faultOf(error, request);
     } finally {
-      client.release(isBroken || lost.has(client));
+      client?.release(isBroken || lost.has(client));
     }
   };
   return {
