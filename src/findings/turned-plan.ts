@@ -12,23 +12,41 @@ const middle = (statements: readonly LedgerStatement[]): number =>
     statements.length >> 1
   ] as number;
 
-/** A statement that has been slower ever since the server keeps one plan for all of its values. */
+/** Runs of a text while the server planned each, and since it may keep one plan; what they took. */
+interface Runs {
+  readonly group: readonly LedgerStatement[];
+  readonly planned: number;
+  readonly kept: number;
+}
+
+/** How many times as slow as at first the other texts became: a server that has more to do is no sign of a plan. */
+const slowdownBeside = (all: readonly Runs[], own: Runs): number => {
+  const others = all.filter((one) => one !== own).map(({ planned, kept }) => kept / planned);
+  return Math.max(1, others.toSorted((a, b) => a - b)[others.length >> 1] ?? 1);
+};
+
+/** A statement that has been slower ever since the server keeps one plan for all of its values, where others are not as well. */
 export const findTurnedPlans: Finder = ({ statements, dialect: { name } }) => {
   if (name !== "postgres") return [];
-  return groupsOf(
+  const answered = groupsOf(
     statements.filter(({ failed }) => !failed),
     ({ text }) => text,
-  ).flatMap((group) => {
-    const [before, after] = [group.slice(0, plannedRuns), group.slice(plannedRuns)];
-    if (after.length < plannedRuns) return [];
-    const [planned, kept] = [middle(before), middle(after)];
-    if (kept < leastTime || kept < leastRatio * planned) return [];
-    const [{ origin }] = after as [LedgerStatement];
+  );
+  const all = answered
+    .filter(({ length }) => length >= 2 * plannedRuns)
+    .map((group): Runs => {
+      const [planned, kept] = [middle(group.slice(0, plannedRuns)), middle(group.slice(plannedRuns))];
+      return { group, planned, kept };
+    });
+  return all.flatMap((runs) => {
+    const { group, planned, kept } = runs;
+    if (kept < leastTime || kept < leastRatio * slowdownBeside(all, runs) * planned) return [];
+    const [{ origin }] = group.slice(plannedRuns) as [LedgerStatement];
     return [
       {
         kind: "turned-plan",
         severity: "warning",
-        evidence: `A statement for ${origin.entity ?? "rows"}${placeOf(origin.at)} took ${many(planned)} ms while it was planned for its values, ${many(kept)} ms in the ${many(after.length)} runs after those ${plannedRuns}.`,
+        evidence: `A statement for ${origin.entity ?? "rows"}${placeOf(origin.at)} took ${many(planned)} ms while it was planned for its values, ${many(kept)} ms in the ${many(group.length - plannedRuns)} runs after those ${plannedRuns}.`,
         remedy: "Say .plannedAnew() of the query, so that each run is planned for its values.",
         at: origin.at,
         statements: group,
