@@ -1,15 +1,16 @@
 import { typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { controlOrigin, type Send, type Session, type Soon } from "../run/index.js";
+import { controlOrigin, type Request, type Session, type Soon } from "../run/index.js";
+
+/** Sends a request whose answer is of no interest. */
+type Control = (request: Request) => Soon<unknown>;
 
 /** Sends statements that give nothing, such as those that begin and end transactions. */
-export const sendText = (send: Send, text: string): Soon<void> => {
-  const answer = send({ text, parameters: [], origin: controlOrigin(text), once: true });
-  return answer instanceof Promise ? answer.then(() => {}) : undefined;
-};
+export const sendText = (send: Control, text: string): Soon<unknown> =>
+  send({ text, parameters: [], origin: controlOrigin(text), once: true });
 
 /** What a session says of savepoints, alike on every engine. */
-export const savepoints = (send: Send): Pick<Session, "savepoint" | "release" | "rollbackTo"> => ({
+export const savepoints = (send: Control): Pick<Session, "savepoint" | "release" | "rollbackTo"> => ({
   savepoint: (name) => sendText(send, `savepoint ${name}`),
   release: (name) => sendText(send, `release savepoint ${name}`),
   rollbackTo: (name) => {
@@ -20,7 +21,7 @@ export const savepoints = (send: Send): Pick<Session, "savepoint" | "release" | 
 });
 
 /** What a session says of its own transaction. */
-export const ownTransaction = (send: Send): Pick<Session, "commit" | "rollback"> => ({
+export const ownTransaction = (send: Control): Pick<Session, "commit" | "rollback"> => ({
   commit: () => sendText(send, "commit"),
   rollback: () => sendText(send, "rollback"),
 });
@@ -29,7 +30,7 @@ export const ownTransaction = (send: Send): Pick<Session, "commit" | "rollback">
 export const nestedName = "gemach_nested";
 
 /** What a session says inside of a transaction of the caller's. */
-export const nestedTransaction = (send: Send): Pick<Session, "commit" | "rollback"> => ({
+export const nestedTransaction = (send: Control): Pick<Session, "commit" | "rollback"> => ({
   commit: () => savepoints(send).release(nestedName),
   rollback: () => savepoints(send).rollbackTo(nestedName),
 });

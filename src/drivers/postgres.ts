@@ -216,7 +216,7 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
       const waiting: (() => void)[] = [];
       let isBusy = false;
       /** The package takes one query at a time. */
-      const inTurn = async (request: Request, work: () => Promise<WireRows>): Promise<WireRows> => {
+      const inTurn = async <T>(request: Request, work: () => Promise<T>): Promise<T> => {
         if (isBusy) await new Promise<void>((resolve) => waiting.push(resolve));
         isBusy = true;
         try {
@@ -230,9 +230,8 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
         }
       };
       const send: Send = (request) => inTurn(request, () => cancellable(client, request, isWorthIt(request)));
-      const nothing: WireRows = [];
       // A bare text takes a way through the package that is a tenth shorter.
-      const control: Send = (request) => inTurn(request, () => client.query(request.text).then(() => nothing));
+      const control = (request: Request) => inTurn(request, () => client.query(request.text));
       return {
         send,
         begin: (settings) => sendText(control, beginText(settings)),

@@ -63,15 +63,15 @@ export const snapshot: TransactionSettings = { isolation: "repeatable read", rea
  */
 export interface Session {
   readonly send: Send;
-  begin(settings: TransactionSettings): Soon<void>;
-  commit(): Soon<void>;
-  rollback(): Soon<void>;
+  begin(settings: TransactionSettings): Soon<unknown>;
+  commit(): Soon<unknown>;
+  rollback(): Soon<unknown>;
   /** A savepoint inside of the transaction, by a name of letters, digits and underscores. */
-  savepoint(name: string): Soon<void>;
+  savepoint(name: string): Soon<unknown>;
   /** Forgets a savepoint, and keeps what was done since. */
-  release(name: string): Soon<void>;
+  release(name: string): Soon<unknown>;
   /** Undoes what was done since a savepoint, and forgets it. */
-  rollbackTo(name: string): Soon<void>;
+  rollbackTo(name: string): Soon<unknown>;
   /** Gives the connection back; a broken one is not used again. */
   close(isBroken: boolean): void;
 }
