@@ -100,11 +100,13 @@ export function noteFurther(kept: Kept, name: string): void {
 
 /** What tells a row from the others of its entity, of values in code: equal for equal keys. */
 export function identityOf({ key }: ResolvedEntity, row: object): unknown {
-  const [first, ...more] = key;
+  const first = key[0];
   if (first === undefined) return undefined;
-  const value = valueAt(row, first.steps);
-  if (more.length === 0) return typeof value === "object" ? keyText(value) : value;
-  const parts = [value, ...more.map(({ steps }) => valueAt(row, steps))];
+  if (key.length === 1) {
+    const value = valueAt(row, first.steps);
+    return typeof value === "object" ? keyText(value) : value;
+  }
+  const parts = key.map(({ steps }) => valueAt(row, steps));
   return parts.some((part) => part === undefined || part === null) ? undefined : parts.map(keyText).join("\u0000");
 }
 

@@ -16,8 +16,8 @@ interface Asked {
 /** A row of the columns of a key alone. */
 function keyRow(entity: ResolvedEntity, key: unknown): Live {
   const row: Live = {};
-  const [first, ...more] = entity.key;
-  if (first !== undefined && more.length === 0) placeAt(row, first.steps, key);
+  const first = entity.key[0];
+  if (first !== undefined && entity.key.length === 1) placeAt(row, first.steps, key);
   else for (const { property, steps } of entity.key) placeAt(row, steps, (key as Live | null)?.[property]);
   return row;
 }
