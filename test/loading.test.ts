@@ -8,6 +8,7 @@ import { dialects } from "../src/drivers/dialects.js";
 import { pgliteDialect } from "../src/drivers/pglite.js";
 import { sqlite } from "../src/drivers/sqlite.js";
 import {
+  and,
   createTables,
   type Database,
   type Driver,
@@ -19,6 +20,7 @@ import {
   integer,
   model,
   preview,
+  type Query,
   type Session,
   type Strategy,
   text,
@@ -335,6 +337,29 @@ test("a preview says which relation is reached how, and why", () => {
     ["Depot.items by batch", [{ relation: "Item.loans", how: "nest", why: "said of the relation in this query" }]],
   ]);
   expect(preview(query, { dialect, how: "join" })[0]?.reaches[1]).toEqual({ relation: "Depot.items", how: "join", why: "said of the database" });
+});
+
+test("a row that is named by its key or a unique column has its lists in one statement, and comes as a row", () => {
+  const { Yard } = model({
+    Yard: entity("yard", { id: identity, code: text.unique, name: text }, { sheds: toMany("Shed", { by: "yardId" }) }),
+    Shed: entity("shed", { id: identity, yardId: integer }, { yard: toOne("Yard", { by: "yardId" }) }),
+  });
+  for (const dialect of Object.values(dialects)) {
+    const texts = (query: Query) => preview(query, { dialect }).map((statement) => statement.text);
+    const named = [from(Yard).byKey(1), from(Yard).where((y) => y.code.is("elm")), from(Yard).where((y) => and(y.name.is("Elm Yard"), y.code.is("elm")))];
+    for (const query of named) {
+      expect(texts(query.reach({ sheds: true })), dialect.name).toHaveLength(1);
+      expect(texts(query)[0]).not.toContain("json");
+    }
+    expect(
+      texts(
+        from(Yard)
+          .where((y) => y.name.is("Elm Yard"))
+          .reach({ sheds: true }),
+      ),
+      dialect.name,
+    ).toHaveLength(2);
+  }
 });
 
 eachEngine(all, "the narrowest word on a strategy wins; value objects and projections come alike by each", async (db, engine) => {

@@ -138,30 +138,23 @@ const ownRows = ({ source }: QueryState): StatementRole => ({
   ordered: true,
 });
 
-/** Whether a condition gives a column of the rows themselves a value. */
-const fixes = (node: Node, column: ResolvedColumn, source: Source): boolean =>
-  node.kind === "compare" &&
-  node.comparison === "equal" &&
-  node.left.kind === "column" &&
-  node.left.column === column &&
-  node.left.path.source === source &&
-  node.left.path.steps.length === 0 &&
-  (node.right.kind === "value" || node.right.kind === "hole");
+/** The columns of the rows themselves that conditions give a value each. */
+function fixedColumns(where: readonly Node[], source: Source): readonly ResolvedColumn[] {
+  return where.flatMap((node): readonly ResolvedColumn[] => {
+    if (node.kind === "logic" && node.operator === "and") return fixedColumns(node.items, source);
+    if (node.kind !== "compare" || node.comparison !== "equal" || node.left.kind !== "column") return [];
+    const { path, column } = node.left;
+    const isOwn = path.source === source && path.steps.length === 0;
+    return isOwn && (node.right.kind === "value" || node.right.kind === "hole") ? [column] : [];
+  });
+}
 
 /** Whether conditions name a row by its whole key, or by a unique column. */
-function isOfOneRow({ where, source }: QueryState): boolean {
+function isOfOneRow({ where, source, joins }: QueryState): boolean {
+  if (joins.length > 0) return false;
   const { key } = source.entity;
-  const isFixed = (column: ResolvedColumn): boolean => where.some((node) => fixes(node, column, source));
-  return (
-    (key.length > 0 && key.every(isFixed)) ||
-    where.some(
-      (node) =>
-        node.kind === "compare" &&
-        node.left.kind === "column" &&
-        node.left.column.isUnique &&
-        fixes(node, node.left.column, source),
-    )
-  );
+  const fixed = fixedColumns(where, source);
+  return (key.length > 0 && key.every((column) => fixed.includes(column))) || fixed.some(({ isUnique }) => isUnique);
 }
 
 /** How many rows a query has at most, as far as it says so. */
