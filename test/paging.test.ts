@@ -1,7 +1,8 @@
 import fc from "fast-check";
 import { expect, test } from "vitest";
 import { generate, lending } from "../src/demo/index.js";
-import { and, type Database, from, not, or, type Portion, type Query, withLedger } from "../src/index.js";
+import { and, type Database, from, not, or, type Portion, type Query, template, text, withLedger } from "../src/index.js";
+import { undone } from "../src/testing/index.js";
 import { eachEngine, useSociety } from "./support/engines.js";
 import { seed } from "./support/seed.js";
 
@@ -123,6 +124,8 @@ const anew = (item: number, member: number) => [
   from(Item).where((i) => i.loans.where((l) => l.memberId.is(member)).exists()),
   from(Item).where((i) => i.loans.where((l) => and(l.memberId.oneOf(upTo(member)), l.returned.is(null))).notExists()),
   from(Item).where((i) => i.loans.where((l) => l.itemId.is(i.id)).exists()),
+  from(Loan).where((l) => l.item.name.contains("aeiou"[item - 1] as string)),
+  from(Loan).where((l) => not(l.item.name.startsWith("ABCDE"[member - 1] as string))),
   from(Member).where((m) => m.loans.item.repairs.where((r) => r.itemId.atMost(item)).exists()),
 ];
 
@@ -142,6 +145,28 @@ eachEngine(all, "a query that is built for its call has the rows of its own valu
     }),
     { numRuns: 60, seed },
   );
+});
+
+eachEngine(all, "texts are matched as they are, built anew, kept, or given to a template", async (db) => {
+  const odd = ["50%", "a_b", "[x]*?", "back\\slash", "quo'te", "%_", "\\%"];
+  await undone(db, async (tx) => {
+    await tx.insert(
+      Depot,
+      odd.map((name) => ({ name, town: "Elm", districtId: 1 })),
+    );
+    const names = (await tx.list(from(Depot))).map(({ name }) => name);
+    const ways = ["contains", "startsWith", "endsWith"] as const;
+    const plain = { contains: "includes", startsWith: "startsWith", endsWith: "endsWith" } as const;
+    for (const way of ways) {
+      const given = template({ part: text }, (p) => from(Depot).where((d) => d.name[way](p.part)));
+      for (const part of [...odd, "%", "_", "\\", "[", "*", "e", "", "s"]) {
+        const found = names.filter((name) => name[plain[way]](part)).sort();
+        const build = () => from(Depot).where((d) => d.name[way](part));
+        for (const query of [build(), build(), given.with({ part })])
+          expect((await tx.list(query)).map(({ name }) => name).sort(), `${way} ${part}`).toEqual(found);
+      }
+    }
+  });
 });
 
 eachEngine(all, "rows that come and go between portions shift nothing", async (db, engine) => {

@@ -16,7 +16,7 @@ export {
   saidOrder,
 } from "./aggregates.js";
 export { operandOf } from "./built.js";
-export { type CallName, matchCalls } from "./calls.js";
+export { type CallName, type MatchCall, matchCalls } from "./calls.js";
 export { atOneScale, replaced } from "./decimals.js";
 export { columnsIn, keepsRule } from "./evaluate.js";
 export {

@@ -12,15 +12,8 @@ import {
 import type { ConstructorOf, Runtime } from "./gather.js";
 import { type RowConstructor, rowConstructors } from "./row-constructor.js";
 import { ShapeTree } from "./shape-tree.js";
-import {
-  changeShapeOf,
-  changeWithoutValues,
-  filler,
-  isFilledAlone,
-  shapeOf,
-  type Values,
-  withoutValues,
-} from "./shapes.js";
+import { changeWithoutValues, filler, isFilledAlone, type Values, withoutValues } from "./shape-values.js";
+import { changeShapeOf, shapeOf } from "./shapes.js";
 
 /** What turns a query into a statement's plan. */
 export type Planner = (query: QueryState, settings: PlanSettings) => StatementPlan;
@@ -100,7 +93,7 @@ export class Compiler {
     const shape = shapeOf(root, use, query);
     if (shape === undefined) return undefined;
     const { place, values } = shape;
-    place.kept ??= statementMaker(this.fresh(withoutValues(query, values), planner));
+    place.kept ??= statementMaker(this.fresh(withoutValues(query, values), planner), this.runtime.dialect);
     return place.kept === "none" ? undefined : place.kept(values);
   }
 
@@ -151,10 +144,10 @@ export class Compiler {
   }
 }
 
-function statementMaker(statement: CompiledStatement): StatementMaker {
-  if (!isFilledAlone(statement)) return "none";
+function statementMaker(statement: CompiledStatement, dialect: Dialect): StatementMaker {
+  if (!isFilledAlone(statement, dialect)) return "none";
   if (statement.parameters.length === 0) return () => statement;
-  const fill = filler(statement.parameters);
+  const fill = filler(statement.parameters, dialect);
   const { plan, origin, text, followUps, packed, sized } = statement;
   // Named one by one: a spread takes a microsecond, as much as SQLite for a row.
   return (values) => ({ plan, origin, text, parameters: fill(values), followUps, packed, sized });
@@ -162,7 +155,7 @@ function statementMaker(statement: CompiledStatement): StatementMaker {
 
 function changeMaker(change: UpdatePlan | DeletePlan, dialect: Dialect): ChangeMaker {
   const { text, parameters } = printChange(change, dialect);
-  const fill = filler(parameters);
+  const fill = filler(parameters, dialect);
   return (values, given) => ({
     text,
     parameters: fill(values).map((parameter) => encodeParameter(dialect, parameter, [], given)),

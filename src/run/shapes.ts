@@ -1,23 +1,17 @@
-import type { Scalar } from "../columns/index.js";
-import type {
-  Node,
-  OrderNode,
-  Path,
-  Projection,
-  QueryState,
-  ReachedRelation,
-  SetNode,
-  Source,
+import {
+  matchCalls,
+  type Node,
+  type OrderNode,
+  type Path,
+  type Projection,
+  type QueryState,
+  type ReachedRelation,
+  type SetNode,
+  type Source,
 } from "../expression/index.js";
 import type { DeletePlan, UpdatePlan } from "../plan/index.js";
-import type { CompiledStatement } from "../sql/index.js";
 import type { ShapePlace } from "./shape-tree.js";
-
-type ValueNode = Extract<Node, { readonly kind: "value" }>;
-type ListNode = Extract<Node, { readonly kind: "oneOf" }> & { readonly values: readonly Scalar[] };
-
-/** The values of a query, and its lists of values, in the order in which its shape is told. */
-export type Values = readonly (ValueNode | ListNode)[];
+import { type ListNode, sizeOf, type ValueNode, type Values } from "./shape-values.js";
 
 /** What a query is but for its values: queries of one shape are one statement. */
 export interface Shape<Kept> {
@@ -62,6 +56,13 @@ function atNode(from: From, node: Node, told: Told): Place {
       if ("hole" in node.values || node.operand.kind !== "column") return undefined;
       told.values.push(node as ListNode);
       return atNode(from.at("oneOf").at(sizeOf(node.values.length)), node.operand, told);
+    }
+    case "call": {
+      const { call, operands } = node;
+      const [text, part] = operands;
+      if (!matchCalls.has(call) || text?.kind !== "column" || part?.kind !== "value") return undefined;
+      told.values.push(part);
+      return atNode(from.at(call), text, told);
     }
     case "isNull":
       return atNode(from.at("null"), node.operand, told);
@@ -168,122 +169,4 @@ export function changeShapeOf<Kept>(root: ShapePlace<Kept>, plan: UpdatePlan | D
   }
   const place = atState(at, plan.query, values);
   return place && { place: place as ShapePlace<Kept>, values };
-}
-
-/** The same change without values, to be printed once. */
-export const changeWithoutValues = <P extends UpdatePlan | DeletePlan>(plan: P, values: Values): P => ({
-  ...plan,
-  query: withoutValues(plan.query, values),
-  ...(plan.kind === "update" && {
-    set: plan.set.map((one) => ({ ...one, value: opened(one.value, values) })),
-  }),
-});
-
-const holeName = (place: number): string => `#${place}`;
-
-/** In place of a value of a list. */
-class ListPlace {
-  readonly place: number;
-  readonly index: number;
-
-  constructor(place: number, index: number) {
-    this.place = place;
-    this.index = index;
-  }
-}
-
-/**
- * So many places stand for a list: as many as dialects bring its length to, whose bounds for lists that stand in the text are such
- * numbers too.
- */
-function sizeOf(length: number): number {
-  if (length < 2) return length;
-  let size = 8;
-  while (size < length && size < mostListed) size *= 2;
-  return size;
-}
-
-/** More values than any dialect lists one by one, and a power of two. */
-const mostListed = 2048;
-
-const openedList = (node: ListNode, place: number): ListNode => ({
-  ...node,
-  values: Array.from({ length: sizeOf(node.values.length) }, (_, i) => new ListPlace(place, i) as unknown as Scalar),
-});
-
-const openedSet = (set: SetNode, values: Values): SetNode => ({
-  ...set,
-  from: "step" in set.from ? openedSet(set.from, values) : set.from,
-  where: set.where.map((node) => opened(node, values)),
-});
-
-/** The same condition with holes in place of its values. */
-function opened(node: Node, values: Values): Node {
-  switch (node.kind) {
-    case "value": {
-      const place = values.indexOf(node);
-      return place < 0 ? node : { kind: "hole", hole: holeName(place), type: node.type };
-    }
-    case "oneOf": {
-      const place = values.indexOf(node as ListNode);
-      return place < 0 ? node : openedList(node as ListNode, place);
-    }
-    case "compare":
-      return { ...node, left: opened(node.left, values), right: opened(node.right, values) };
-    case "isNull":
-      return { ...node, operand: opened(node.operand, values) };
-    case "not":
-      return { ...node, item: opened(node.item, values) };
-    case "logic":
-      return { ...node, items: node.items.map((item) => opened(item, values)) };
-    case "exists":
-      return { ...node, set: openedSet(node.set, values) };
-    default:
-      return node;
-  }
-}
-
-/** A query of the same shape without values, to be compiled once. */
-export const withoutValues = (state: QueryState, values: Values): QueryState => ({
-  ...state,
-  where: state.where.map((node) => opened(node, values)),
-  past: { isUsed: true },
-});
-
-type Parameter = CompiledStatement["parameters"][number];
-
-/** What a parameter of a shape's statement is filled with; undefined where it is as it is. */
-function fillOf(parameter: Parameter): ((values: Values) => Parameter) | undefined {
-  if (parameter.kind === "hole" && parameter.hole.startsWith("#")) {
-    const { hole, type, isTyped } = parameter;
-    const place = Number(hole.slice(1));
-    return (values) => ({ kind: "value", value: (values[place] as ValueNode).value, type, isTyped });
-  }
-  if (parameter.kind === "list" && (parameter.values[0] as unknown) instanceof ListPlace) {
-    const { type } = parameter;
-    const { place } = parameter.values[0] as unknown as ListPlace;
-    return (values) => ({ kind: "list", values: (values[place] as ListNode).values, type });
-  }
-  if (parameter.kind === "value" && (parameter.value as unknown) instanceof ListPlace) {
-    const { type } = parameter;
-    const { place, index } = parameter.value as unknown as ListPlace;
-    // The last value stands in the places behind it, as where lists are brought to their length.
-    return (values) => {
-      const { values: list } = values[place] as ListNode;
-      return { kind: "value", value: list[Math.min(index, list.length - 1)] as Scalar, type };
-    };
-  }
-  return undefined;
-}
-
-/** Whether a statement's values are all its own: none of its follow-ups has any. */
-export const isFilledAlone = ({ followUps }: CompiledStatement): boolean =>
-  [...followUps.values()].every(
-    (further) => further.parameters.every((parameter) => fillOf(parameter) === undefined) && isFilledAlone(further),
-  );
-
-/** What makes the parameters of a shape's statement of a query's values. */
-export function filler(parameters: readonly Parameter[]): (values: Values) => readonly Parameter[] {
-  const fills = parameters.map((parameter) => fillOf(parameter) ?? (() => parameter));
-  return (values) => fills.map((fill) => fill(values));
 }

@@ -22,7 +22,7 @@ export {
   uniqueText,
 } from "./definition/table-text.js";
 export { type Dialect, type DialectName, factsOf } from "./dialects/dialect.js";
-export { encodeParameter } from "./dialects/encode.js";
+export { encodeParameter, ofMatch } from "./dialects/encode.js";
 export { mariadbDialect } from "./dialects/mariadb/mariadb-dialect.js";
 export { pgliteDialect, postgresDialect } from "./dialects/postgres/postgres-dialect.js";
 export { sqliteDialect } from "./dialects/sqlite/sqlite-dialect.js";

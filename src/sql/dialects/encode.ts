@@ -1,6 +1,7 @@
 import type { Scalar, ValueType } from "../../columns/index.js";
 import { GemachError } from "../../errors/index.js";
 import { type Given, standingHole } from "../../expression/index.js";
+import { patternOf } from "../print/calls.js";
 import type { Parameter } from "../tree/tree.js";
 import type { Dialect } from "./dialect.js";
 import type { Keys, Wire } from "./wire.js";
@@ -13,6 +14,13 @@ function openHole(hole: string): GemachError {
     : new GemachError("STANDING_OPEN", { name });
 }
 
+/** The value of a placeholder: the pattern of a match, or what was given. */
+export const ofMatch = (
+  { text }: Dialect,
+  { match }: Extract<Parameter, { readonly kind: "hole" }>,
+  given: Scalar,
+): Scalar => (match === undefined ? given : text.pattern(patternOf(match, given)));
+
 /**
  * What goes over the wire for a placeholder; `keys` are those of the owners' rows, `given`
  * what a template is run with.
@@ -21,8 +29,9 @@ export function encodeParameter(dialect: Dialect, parameter: Parameter, keys: Ke
   switch (parameter.kind) {
     case "hole": {
       const { hole, type, isTyped, isList } = parameter;
-      const value = given?.get(hole);
-      if (value === undefined) throw openHole(hole);
+      const known = given?.get(hole);
+      if (known === undefined) throw openHole(hole);
+      const value = ofMatch(dialect, parameter, known as Scalar);
       return isList
         ? dialect.wire.encode({ kind: "list", values: value as readonly Scalar[], type })
         : dialect.wire.encode({ kind: "value", value, type, isTyped });

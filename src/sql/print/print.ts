@@ -124,11 +124,13 @@ function textOf(printer: Printer, expression: SqlExpression): string {
       return `case ${branches.join(" ")}${rest} end`;
     }
     case "like": {
-      const pattern = parameterOf(printer, expression, () => ({
-        kind: "value",
-        value: text.pattern(expression.pattern),
-        type: { kind: "text" },
-      }));
+      const { pattern: given } = expression;
+      const type = { kind: "text" } as const;
+      const pattern = parameterOf(printer, expression, () =>
+        typeof given === "string"
+          ? { kind: "value", value: text.pattern(given), type }
+          : { kind: "hole", hole: given.hole, type, isTyped: false, isList: false, match: given.call },
+      );
       const left = operand(printer, expression.operand);
       return `${left} ${expression.negated ? "not " : ""}${text.likeOperator} ${place(printer, pattern)}`;
     }

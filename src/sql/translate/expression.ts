@@ -4,6 +4,7 @@ import {
   type Comparison,
   type GroupNode,
   isSameColumn,
+  type MatchCall,
   matchCalls,
   type Node,
   type OrderNode,
@@ -357,12 +358,16 @@ function windowOf(scope: Scope, node: WindowNode): SqlExpression {
   };
 }
 
-/** A match with a text that is known, which an index may serve; undefined where the text is not known. */
+const isMatch = (call: CallNode["call"]): call is MatchCall => matchCalls.has(call);
+
+/** A match with a text that is known before rows are read, which an index may serve; undefined where it is not. */
 function likeOf(scope: Scope, node: CallNode, negated: boolean): SqlExpression | undefined {
   const [left, right] = node.operands;
-  if (!matchCalls.has(node.call) || left === undefined || right?.kind !== "value") return undefined;
+  if (!isMatch(node.call) || left === undefined) return undefined;
+  if (right?.kind !== "value" && right?.kind !== "hole") return undefined;
   const text = asText(scope, left, value(scope, left));
-  const like = { kind: "like", operand: text, pattern: patternOf(node.call, right.value) } as const;
+  const pattern = right.kind === "value" ? patternOf(node.call, right.value) : { call: node.call, hole: right.hole };
+  const like = { kind: "like", operand: text, pattern } as const;
   if (!negated || !isNullable(scope, left)) return { ...like, negated };
   return { kind: "isTrue", item: { ...like, negated: false }, negated: true };
 }

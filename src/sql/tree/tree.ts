@@ -5,6 +5,7 @@ import type {
   CallName,
   Derivation,
   Hole,
+  MatchCall,
   NodeType,
   ResolvedEntity,
   RowLock,
@@ -28,6 +29,8 @@ export type Parameter =
       readonly type: ValueType;
       readonly isTyped: boolean;
       readonly isList: boolean;
+      /** The match whose pattern is made of what is given. */
+      readonly match?: MatchCall;
     }
   /** Rows of values that are known; `part` is the column that it carries, or all of them. */
   | {
@@ -92,7 +95,13 @@ export type SqlExpression =
       readonly otherwise: SqlExpression | undefined;
     }
   /** Whether a text matches a pattern of `like`, in which a backslash escapes. */
-  | { readonly kind: "like"; readonly operand: SqlExpression; readonly pattern: string; readonly negated: boolean }
+  | {
+      readonly kind: "like";
+      readonly operand: SqlExpression;
+      /** The pattern, or the text that it is made of once that is given. */
+      readonly pattern: string | { readonly call: MatchCall; readonly hole: string };
+      readonly negated: boolean;
+    }
   | {
       readonly kind: "aggregate";
       readonly aggregate: AggregateName;
