@@ -21,7 +21,7 @@ export type Planner = (query: QueryState, settings: PlanSettings) => StatementPl
 /** What is kept of a shape of changes: makes the statement of a change of the values in it. */
 type ChangeMaker = (values: Values, given: Given | undefined) => EncodedStatement;
 
-/** The same of a shape of queries; undefined where only a whole compilation makes it. */
+/** The same of a shape of queries; "none" where only a whole compilation makes it. */
 type StatementMaker = ((values: Values) => CompiledStatement) | "none";
 
 /** Settings that all statements of a database share. */

@@ -24,6 +24,18 @@ export function printInList(
   return text.inList(left, place(printer, list), type, negated);
 }
 
+/** The placeholder of a pattern: of one that is known, or of the text that it is made of. */
+export function printPattern(printer: Printer, like: Extract<SqlExpression, { readonly kind: "like" }>): string {
+  const { pattern } = like;
+  const type = { kind: "text" } as const;
+  const parameter = parameterOf(printer, like, () =>
+    typeof pattern === "string"
+      ? { kind: "value", value: printer.dialect.text.pattern(pattern), type }
+      : { kind: "hole", hole: pattern.hole, type, isTyped: false, isList: false, match: pattern.call },
+  );
+  return place(printer, parameter);
+}
+
 /** How many rows, and from which on. */
 export function printLimits(printer: Printer, limit: Select["limit"], offset: Select["offset"]): string {
   const type = { kind: "integer" } as const;

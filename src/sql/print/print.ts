@@ -19,9 +19,9 @@ import type {
   WindowExpression,
 } from "../tree/tree.js";
 import { isClosed, printerOf } from "./calls.js";
-import { printInList, printLimits } from "./counted-parts.js";
+import { printInList, printLimits, printPattern } from "./counted-parts.js";
 import { joinItems, type PrintedItem, placeAmong, printGroups } from "./items.js";
-import { newPrinter, outOfForm, type Printer, parameterOf, place, qualifiedTable } from "./printer.js";
+import { newPrinter, outOfForm, type Printer, place, qualifiedTable } from "./printer.js";
 import { printFrame, windowNames } from "./windows.js";
 
 /** A statement's text, with what belongs to its placeholders in the order of their positions. */
@@ -124,15 +124,8 @@ function textOf(printer: Printer, expression: SqlExpression): string {
       return `case ${branches.join(" ")}${rest} end`;
     }
     case "like": {
-      const { pattern: given } = expression;
-      const type = { kind: "text" } as const;
-      const pattern = parameterOf(printer, expression, () =>
-        typeof given === "string"
-          ? { kind: "value", value: text.pattern(given), type }
-          : { kind: "hole", hole: given.hole, type, isTyped: false, isList: false, match: given.call },
-      );
       const left = operand(printer, expression.operand);
-      return `${left} ${expression.negated ? "not " : ""}${text.likeOperator} ${place(printer, pattern)}`;
+      return `${left} ${expression.negated ? "not " : ""}${text.likeOperator} ${printPattern(printer, expression)}`;
     }
     case "aggregate": {
       const { aggregate, operand: of, filter, details } = expression;

@@ -18,6 +18,7 @@ import { patternOf } from "../print/calls.js";
 import type { Operator, SortTerm, SqlExpression } from "../tree/tree.js";
 import { formulaNumber } from "./formula-number.js";
 import { groupedAggregate } from "./grouped-sets.js";
+import { holeOf, parameterOf } from "./parameters.js";
 import { rawOf, selectOfFirst, selectOfOnly, selectOfPresence, selectOfValues } from "./queries.js";
 import { columnAround, newScope, placeOf, type Scope, type Translator } from "./scope.js";
 import { aggregateSelect, firstSelect, relatedSelect } from "./sets.js";
@@ -39,10 +40,6 @@ const opposite: Record<Comparison, Comparison> = {
   atMost: "above",
   atLeast: "below",
 };
-
-type HoleNode = Extract<Node, { kind: "hole" }>;
-
-type ValueNode = Extract<Node, { kind: "value" }>;
 
 /** Whether an expression may give no value where it stands, be it for want of the whole row. */
 function isNullable(scope: Scope, node: Node): boolean {
@@ -264,28 +261,6 @@ export function operand(scope: Scope, node: Node): SqlExpression {
   if (key !== undefined) return key;
   if (node.kind === "hole") return holeOf(scope, node, true);
   return node.kind === "value" ? parameterOf(scope.typedValues, node, true) : value(scope, node);
-}
-
-/** A template's parameter. */
-const holeOf = (scope: Scope, node: HoleNode, isTyped: boolean): SqlExpression => {
-  const known = isTyped ? scope.typedValues : scope.values;
-  const there = known.get(node);
-  if (there !== undefined) return there;
-  const { hole, type } = node;
-  const made = { kind: "parameter", parameter: { kind: "hole", hole, type, isTyped, isList: false } } as const;
-  known.set(node, made);
-  return made;
-};
-
-/** A value's parameter, the same one wherever the value stands. */
-function parameterOf(known: Scope["values"], node: ValueNode, isTyped: boolean): SqlExpression {
-  if (node.isConstant) return { kind: "literal", value: node.value, type: node.type };
-  const there = known.get(node);
-  if (there !== undefined) return there;
-  const { value: given, type } = node;
-  const made = { kind: "parameter", parameter: { kind: "value", value: given, type, isTyped } } as const;
-  known.set(node, made);
-  return made;
 }
 
 /** A text that is stored in a type of the engine's own as a plain one, where what is done with it is not known of that type. */
