@@ -1,10 +1,8 @@
 import fc from "fast-check";
 import { expect, test } from "vitest";
 import { generate, lending } from "../src/demo/index.js";
-import { and, type Database, from, not, or, type Portion, type Query, template, text, withLedger } from "../src/index.js";
-import { undone } from "../src/testing/index.js";
+import { type Database, from, type Portion, type Query, withLedger } from "../src/index.js";
 import { eachEngine, useSociety } from "./support/engines.js";
-import { seed } from "./support/seed.js";
 
 const { Depot, Item, Loan, Member, Repair, Reservation } = lending;
 const society = generate(4, 17, { items: 6, members: 5, loans: 15 });
@@ -86,87 +84,6 @@ test.each(queries)("portions %s are the list, there and back", async (_, query) 
     for await (const row of db.stream(query, { chunk: 5 })) streamed.push(row);
     expect(streamed, `${engine.name}, a stream`).toStrictEqual(rows);
   }
-});
-
-const upTo = (last: number): readonly number[] => Array.from({ length: last }, (_, i) => 1 + i);
-
-/** Queries that are alike but for one thing, each built for its call: values, columns, order, what is reached, projections. */
-const anew = (item: number, member: number) => [
-  from(Loan).where((l) => l.itemId.is(item)),
-  from(Loan).where((l) => l.itemId.isNot(item)),
-  from(Loan).where((l) => l.memberId.is(member)),
-  from(Loan)
-    .where((l) => l.item.depotId.is(item))
-    .orderBy((l) => l.due.asc),
-  from(Loan)
-    .where((l) => or(l.itemId.is(item), l.memberId.is(member)))
-    .orderBy((l) => l.due.desc),
-  from(Loan)
-    .where((l) => and(l.itemId.is(item), l.memberId.is(member)))
-    .reach({ item: true }),
-  from(Loan)
-    .where((l) => l.itemId.is(item))
-    .where((l) => or(l.memberId.is(member), l.returned.is(null)))
-    .columns("itemId"),
-  from(Loan)
-    .where((l) => not(l.itemId.is(item)))
-    .select((l) => ({ due: l.due, by: l.memberId })),
-  from(Loan)
-    .where((l) => not(l.itemId.is(item)))
-    .select((l) => ({ due: l.memberId, by: l.due })),
-  from(Loan)
-    .where((l) => l.itemId.above(item))
-    .limit(9),
-  from(Loan).where((l) => l.itemId.oneOf(upTo(item))),
-  from(Loan).where((l) => l.itemId.notOneOf(upTo(3 * item * member))),
-  from(Loan).where((l) => or(l.itemId.oneOf(upTo(20 * item)), l.memberId.is(member))),
-  from(Loan).where((l) => l.item.name.oneOf(upTo(item - 1).map((n) => `Drill ${n}`))),
-  from(Item).where((i) => i.loans.where((l) => l.memberId.is(member)).exists()),
-  from(Item).where((i) => i.loans.where((l) => and(l.memberId.oneOf(upTo(member)), l.returned.is(null))).notExists()),
-  from(Item).where((i) => i.loans.where((l) => l.itemId.is(i.id)).exists()),
-  from(Loan).where((l) => l.item.name.contains("aeiou"[item - 1] as string)),
-  from(Loan).where((l) => not(l.item.name.startsWith("ABCDE"[member - 1] as string))),
-  from(Member).where((m) => m.loans.item.repairs.where((r) => r.itemId.atMost(item)).exists()),
-];
-
-eachEngine(all, "a query that is built for its call has the rows of its own values, whatever was run before", async (db, engine) => {
-  const kinds = anew(1, 1).length;
-  const value = fc.integer({ min: 1, max: 5 });
-  await fc.assert(
-    fc.asyncProperty(value, value, fc.nat(kinds - 1), fc.integer({ min: 1, max: 4 }), async (item, member, kind, size) => {
-      const build = () => anew(item, member)[kind] as Sliced;
-      const whole = await engine.connect().list(build());
-      expect(await db.list(build())).toStrictEqual(whole);
-      expect(await db.count(build())).toBe(whole.length);
-      expect((await db.page(build(), { size, number: 2 })).rows).toStrictEqual(whole.slice(size, 2 * size));
-      const first = await db.portion(build(), size);
-      const second = first.next === null ? [] : (await db.portion(build().after(first.next), size)).rows;
-      expect([...first.rows, ...second]).toStrictEqual(whole.slice(0, 2 * size));
-    }),
-    { numRuns: 60, seed },
-  );
-});
-
-eachEngine(all, "texts are matched as they are, built anew, kept, or given to a template", async (db) => {
-  const odd = ["50%", "a_b", "[x]*?", "back\\slash", "quo'te", "%_", "\\%"];
-  await undone(db, async (tx) => {
-    await tx.insert(
-      Depot,
-      odd.map((name) => ({ name, town: "Elm", districtId: 1 })),
-    );
-    const names = (await tx.list(from(Depot))).map(({ name }) => name);
-    const ways = ["contains", "startsWith", "endsWith"] as const;
-    const plain = { contains: "includes", startsWith: "startsWith", endsWith: "endsWith" } as const;
-    for (const way of ways) {
-      const given = template({ part: text }, (p) => from(Depot).where((d) => d.name[way](p.part)));
-      for (const part of [...odd, "%", "_", "\\", "[", "*", "e", "", "s"]) {
-        const found = names.filter((name) => name[plain[way]](part)).sort();
-        const build = () => from(Depot).where((d) => d.name[way](part));
-        for (const query of [build(), build(), given.with({ part })])
-          expect((await tx.list(query)).map(({ name }) => name).sort(), `${way} ${part}`).toEqual(found);
-      }
-    }
-  });
 });
 
 eachEngine(all, "rows that come and go between portions shift nothing", async (db, engine) => {

@@ -1,8 +1,8 @@
-import { checked, comparedKind, comparedKindsThat, kinds, type ValueType } from "../columns/index.js";
+import { checked, comparedKind, comparedKindsThat, kinds, type Scalar, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import type { CallName } from "./calls.js";
 import { noteMade } from "./made.js";
-import { labelOf, typeOf, valueNode } from "./node.js";
+import { constantNode, labelOf, typeOf, valueNode } from "./node.js";
 import type { Node, OrderNode } from "./resolved.js";
 
 export const nodeKey: unique symbol = Symbol("gemach.node");
@@ -109,6 +109,12 @@ export function call(
   return again(self, { kind: "call", call: name, operands: all, type, isNullable });
 }
 
-/** A plain value as an operand of a call. */
-export const constant = (value: number | string, kind: "integer" | "text"): Node =>
-  valueNode(checked(value, { kind }, `a ${kind}`), { kind });
+const whole = { kind: "integer" } as const;
+
+const checkedWhole = (value: number): Scalar => checked(value, whole, "an integer");
+
+/** A whole number as an operand of a call. */
+export const wholeNumber = (value: number): Node => valueNode(checkedWhole(value), whole);
+
+/** One that shapes the text of a call: a position, a number of digits. */
+export const shapingNumber = (value: number): Node => constantNode(checkedWhole(value), whole);

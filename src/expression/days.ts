@@ -1,5 +1,5 @@
 import { type ColumnKind, comparedKind, type ValueType } from "../columns/index.js";
-import { Built, call, constant, nodeKey, operandOf } from "./built.js";
+import { Built, call, nodeKey, operandOf, wholeNumber } from "./built.js";
 import type { DayCall } from "./calls.js";
 import { typeOf } from "./node.js";
 import type { Node } from "./resolved.js";
@@ -26,7 +26,7 @@ const ofInstant = (name: DayCall) =>
 
 /** How many: a number, or an expression that is any whole number. */
 function countOf(self: Built, count: unknown): Node {
-  if (typeof count === "number") return constant(count, "integer");
+  if (typeof count === "number") return wholeNumber(count);
   if (count instanceof Built && typeOf(count[nodeKey]).type.kind === "bigint") return count[nodeKey];
   return operandOf(self[nodeKey], count, whole);
 }

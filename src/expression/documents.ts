@@ -2,7 +2,7 @@ import { checked, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { type Built, call } from "./built.js";
 import type { JsonCall } from "./calls.js";
-import { valueNode } from "./node.js";
+import { constantNode } from "./node.js";
 import type { Node } from "./resolved.js";
 
 /** The way to a part of a document, as a list of names and positions in JSON. */
@@ -14,7 +14,7 @@ function wayOf(way: readonly unknown[]): Node {
         expected: "names, and positions from 0",
         got: "something else",
       });
-  return valueNode(checked(way, { kind: "json" }, "the way into a document"), { kind: "json" });
+  return constantNode(checked(way, { kind: "json" }, "the way into a document"), { kind: "json" });
 }
 
 const part = (name: JsonCall, type: ValueType) =>

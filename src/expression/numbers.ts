@@ -1,6 +1,6 @@
 import { type ColumnKind, comparedKind, comparedKindsThat, digitsOf, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { Built, call, constant, nodeKey, operandOf } from "./built.js";
+import { Built, call, nodeKey, operandOf, shapingNumber } from "./built.js";
 import type { ArithmeticCall } from "./calls.js";
 import { typeOf } from "./node.js";
 import type { Node } from "./resolved.js";
@@ -92,7 +92,7 @@ export const numberMethods = {
     const { type } = typeOf(this[nodeKey]);
     const result: ValueType =
       type.kind === "numeric" ? { ...plainType(type), scale: Math.min(digits, type.scale ?? 0) } : type;
-    return call(this, "rounded", ["double", "numeric"], [constant(digits, "integer")], result);
+    return call(this, "rounded", ["double", "numeric"], [shapingNumber(digits)], result);
   },
   asBigint(this: Built) {
     return cast(this, ["integer"], { kind: "bigint" });

@@ -18,7 +18,12 @@ interface Renewal {
   readonly nodes: Map<Node, Node>;
   /** What a template is run with, where it is used inside of another query. */
   readonly given?: Given | undefined;
+  /** What stands for a value or a list of values, but for its operand. */
+  readonly leaf?: ((node: Leaf) => Node) | undefined;
 }
+
+/** What values of a query stand in. */
+export type Leaf = Extract<Node, { readonly kind: "value" | "oneOf" }>;
 
 const renewedSource = ({ sources }: Renewal, source: Source): Source => sources.get(source) ?? source;
 
@@ -48,7 +53,7 @@ function partly(renewal: Renewal, node: Node): Node {
     case "column":
       return { ...node, path: renewedPath(renewal, node.path) };
     case "value":
-      return node;
+      return renewal.leaf === undefined ? node : renewal.leaf(node);
     case "hole": {
       const value = renewal.given?.get(node.hole);
       return value === undefined ? node : { kind: "value", value, type: node.type };
@@ -60,7 +65,7 @@ function partly(renewal: Renewal, node: Node): Node {
     case "oneOf": {
       const values = "hole" in node.values ? renewal.given?.get(node.values.hole) : undefined;
       return {
-        ...node,
+        ...(renewal.leaf === undefined ? node : (renewal.leaf(node) as typeof node)),
         operand: one(node.operand),
         ...(values === undefined ? {} : { values: values as readonly Scalar[] }),
       };
@@ -195,3 +200,12 @@ export const filled = (query: QueryState): QueryState =>
 
 /** The same for a set of related rows. */
 export const renewedRows = (set: SetNode): SetNode => renewedSet(renewalOf([set.source]), set);
+
+/** The same query, and the same expressions beside it, with others in place of values. */
+export function replacing(leaf: (node: Leaf) => Node): {
+  readonly query: (query: QueryState) => QueryState;
+  readonly node: (node: Node) => Node;
+} {
+  const renewal: Renewal = { sources: new Map(), nodes: new Map(), leaf };
+  return { query: (query) => renewedQuery(renewal, query), node: (node) => renewedNode(renewal, node) };
+}

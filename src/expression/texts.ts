@@ -1,6 +1,6 @@
 import { typeWord, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { again, type Built, call, constant, nodeKey, operandOf, predicateBy } from "./built.js";
+import { again, type Built, call, nodeKey, operandOf, predicateBy, shapingNumber } from "./built.js";
 import type { MatchCall, TextCall } from "./calls.js";
 import type { CallNode, Node } from "./resolved.js";
 
@@ -55,7 +55,7 @@ export const textMethods = {
         expected: "a position of at least 1 and a length of at least 0",
         got: "others",
       });
-    return call(this, "substring", texts, [constant(from, "integer"), constant(length, "integer")], textType);
+    return call(this, "substring", texts, [shapingNumber(from), shapingNumber(length)], textType);
   },
   replace(this: Built, search: unknown, replacement: unknown) {
     const operands = [textOperand(this, search), textOperand(this, replacement)];

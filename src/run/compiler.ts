@@ -12,7 +12,7 @@ import {
 import type { ConstructorOf, Runtime } from "./gather.js";
 import { type RowConstructor, rowConstructors } from "./row-constructor.js";
 import { ShapeTree } from "./shape-tree.js";
-import { changeWithoutValues, filler, isFilledAlone, type Values, withoutValues } from "./shape-values.js";
+import { changeWithoutValues, filler, statementFiller, type Values, withoutValues } from "./shape-values.js";
 import { changeShapeOf, shapeOf } from "./shapes.js";
 
 /** What turns a query into a statement's plan. */
@@ -21,8 +21,8 @@ export type Planner = (query: QueryState, settings: PlanSettings) => StatementPl
 /** What is kept of a shape of changes: makes the statement of a change of the values in it. */
 type ChangeMaker = (values: Values, given: Given | undefined) => EncodedStatement;
 
-/** The same of a shape of queries; "none" where only a whole compilation makes it. */
-type StatementMaker = ((values: Values) => CompiledStatement) | "none";
+/** The same of a shape of queries. */
+type StatementMaker = (values: Values) => CompiledStatement;
 
 /** Settings that all statements of a database share. */
 export interface CompilerOptions {
@@ -94,7 +94,7 @@ export class Compiler {
     if (shape === undefined) return undefined;
     const { place, values } = shape;
     place.kept ??= statementMaker(this.fresh(withoutValues(query, values), planner), this.runtime.dialect);
-    return place.kept === "none" ? undefined : place.kept(values);
+    return place.kept(values);
   }
 
   /** The statement of a change, printed once for all of its shape; undefined where the shape cannot be told. */
@@ -145,17 +145,12 @@ export class Compiler {
 }
 
 function statementMaker(statement: CompiledStatement, dialect: Dialect): StatementMaker {
-  if (!isFilledAlone(statement, dialect)) return "none";
-  if (statement.parameters.length === 0) return () => statement;
-  const fill = filler(statement.parameters, dialect);
-  const { plan, origin, text, followUps, packed, sized } = statement;
-  // Named one by one: a spread takes a microsecond, as much as SQLite for a row.
-  return (values) => ({ plan, origin, text, parameters: fill(values), followUps, packed, sized });
+  return statementFiller(statement, dialect) ?? (() => statement);
 }
 
 function changeMaker(change: UpdatePlan | DeletePlan, dialect: Dialect): ChangeMaker {
   const { text, parameters } = printChange(change, dialect);
-  const fill = filler(parameters, dialect);
+  const fill = filler(parameters, dialect) ?? (() => parameters);
   return (values, given) => ({
     text,
     parameters: fill(values).map((parameter) => encodeParameter(dialect, parameter, [], given)),

@@ -1,33 +1,37 @@
-import {
-  matchCalls,
-  type Node,
-  type OrderNode,
-  type Path,
-  type Projection,
-  type QueryState,
-  type ReachedRelation,
-  type SetNode,
-  type Source,
+import type {
+  AggregateDetails,
+  CallNode,
+  JoinNode,
+  Node,
+  OrderNode,
+  Path,
+  Projection,
+  QueryState,
+  ReachedRelation,
+  SetNode,
+  Source,
 } from "../expression/index.js";
 import type { DeletePlan, UpdatePlan } from "../plan/index.js";
+import { isOfFormula } from "../sql/index.js";
 import type { ShapePlace } from "./shape-tree.js";
-import { type ListNode, sizeOf, type ValueNode, type Values } from "./shape-values.js";
+import { type ListNode, sizeOf, type Values } from "./shape-values.js";
+import {
+  atAgain,
+  atAssigned,
+  atKey,
+  atSaid,
+  atType,
+  atValue,
+  type From,
+  type Place,
+  type Told,
+} from "./shape-words.js";
 
 /** What a query is but for its values: queries of one shape are one statement. */
 export interface Shape<Kept> {
   /** The same for queries of one entity that differ in nothing but values. */
   readonly place: ShapePlace<Kept>;
   readonly values: Values;
-}
-
-// What follows goes from place to place, a word for each thing that sets queries apart, and as many as were said before where there may be
-// several: so two shapes never come to one place. It is undefined for what only a whole compilation knows how to say.
-type From = ShapePlace<unknown>;
-type Place = From | undefined;
-/** The values that were met, and the sources that a column may be of: the query's own, and those of sets around it. */
-interface Told {
-  readonly values: (ValueNode | ListNode)[];
-  readonly sources: readonly Source[];
 }
 
 function atPath(from: From, { source, steps }: Path, { sources }: Told): Place {
@@ -39,53 +43,117 @@ function atPath(from: From, { source, steps }: Path, { sources }: Told): Place {
 }
 
 function atNode(from: From, node: Node, told: Told): Place {
+  if (node.kind === "column") return atPath(from, node.path, told)?.at(node.column);
+  const key = told.keys.length === 0 ? -1 : told.keys.indexOf(node);
+  if (key >= 0) return atKey(from, key);
   switch (node.kind) {
-    case "column":
-      return atPath(from, node.path, told)?.at(node.column);
+    case "value":
+      return atValue(from, node, told, false);
     case "compare": {
       const { comparison, left, right } = node;
       const at = atNode(from.at(comparison), left, told);
-      // A value has the type of the column that it is compared with: no other is told apart.
-      if (right.kind === "value" && left.kind === "column" && right.type === left.column.type && !right.isConstant) {
-        told.values.push(right);
-        return at?.at("?");
-      }
-      return at === undefined ? undefined : atNode(at, right, told);
+      if (at === undefined || right.kind !== "value") return at && atNode(at, right, told);
+      return atValue(at, right, told, left.kind === "column" && right.type === left.column.type);
     }
     case "oneOf": {
-      if ("hole" in node.values || node.operand.kind !== "column") return undefined;
+      if ("hole" in node.values) return undefined;
+      const known = told.values.indexOf(node as ListNode);
+      if (known >= 0) return atAgain(from, known);
       told.values.push(node as ListNode);
       return atNode(from.at("oneOf").at(sizeOf(node.values.length)), node.operand, told);
     }
-    case "call": {
-      const { call, operands } = node;
-      const [text, part] = operands;
-      if (!matchCalls.has(call) || text?.kind !== "column" || part?.kind !== "value") return undefined;
-      told.values.push(part);
-      return atNode(from.at(call), text, told);
-    }
+    case "call":
+      return atCall(from, node, told);
     case "isNull":
       return atNode(from.at("null"), node.operand, told);
     case "not":
       return atNode(from.at("not"), node.item, told);
     case "logic":
       return atNodes(from.at(node.operator), node.items, told);
+    case "case": {
+      let at: Place = atType(from.at("case").at(node.branches.length).at(node.isNullable), node.type);
+      for (const { when, value } of node.branches) {
+        at = atNode(at, when, told);
+        at = at && atNode(at, value, told);
+        if (at === undefined) return undefined;
+      }
+      return atMaybe(at, node.otherwise, told);
+    }
     case "exists":
-      return atSet(from.at("exists"), node.set, told);
-    default:
+      return atSet(from.at("exists"), node.set, told)?.at;
+    case "aggregate": {
+      const found = atSet(atType(from.at("aggregate").at(node.aggregate), node.type), node.set, told);
+      const at = found && atMaybe(found.at, node.operand, found.inside);
+      return at && atDetails(at, node.details, found.inside);
+    }
+    case "first": {
+      const found = atSet(atType(from.at("first"), node.type), node.set, told);
+      return found && atNode(found.at, node.operand, found.inside);
+    }
+    case "group": {
+      let at = atMaybe(atType(from.at("group").at(node.aggregate), node.type), node.operand, told);
+      at = at && atMaybe(at, node.filter, told);
+      return at && atDetails(at, node.details, told);
+    }
+    case "window": {
+      let at = atNodes(atType(from.at("window").at(node.call), node.type), node.operands, told);
+      at = at && atNodes(at, node.partitionBy, told);
+      at = at && atOrder(at, node.orderBy, told);
+      return at
+        ?.at(node.frame === undefined)
+        .at(node.frame?.before)
+        .at(node.frame?.after);
+    }
+    case "inQuery": {
+      const at = atNodes(from.at("in"), node.operands, told);
+      return at && atQuery(at, node.query, told);
+    }
+    case "existsQuery":
+      return atQuery(from.at("any"), node.query, told);
+    case "firstQuery":
+      return atQuery(atType(from.at("only").at(node.isOnly), node.type), node.query, told);
+    case "hole":
+    case "inRows":
+    case "raw":
       return undefined;
+    default:
+      return node satisfies never;
   }
 }
 
-/** Rows of a relation, which have conditions of their own. */
-function atSet(from: From, set: SetNode, told: Told): Place {
-  const { source, step, where, orderBy, limit, offset } = set;
-  if (source.entity.derivation !== undefined || orderBy.length > 0) return undefined;
-  const at = "step" in set.from ? atSet(from.at("of"), set.from, told) : atPath(from.at("in"), set.from, told);
-  if (at === undefined) return undefined;
-  const inside: Told = { values: told.values, sources: [...told.sources, source] };
-  return atNodes(at.at("by").at(step).at(limit).at(offset), where, inside);
+function atCall(from: From, { call, type, isNullable, operands }: CallNode, told: Told): Place {
+  let at: Place = atType(from.at(call).at(isNullable).at(operands.length), type);
+  for (const part of operands) {
+    // A number that stands in the text is part of it, but where it is a value elsewhere already.
+    at = isOfFormula(part) && !told.values.includes(part) ? atSaid(at, part, told) : atNode(at, part, told);
+    if (at === undefined) return undefined;
+  }
+  return at;
 }
+
+const atMaybe = (from: From, node: Node | undefined, told: Told): Place =>
+  node === undefined ? from.at(undefined) : atNode(from, node, told);
+
+function atDetails(from: From, details: AggregateDetails, told: Told): Place {
+  const { isDistinct, orderBy, separator, fraction, isOfAll } = details;
+  return atOrder(from.at(isDistinct).at(separator).at(fraction).at(isOfAll), orderBy, told);
+}
+
+/** Rows of a relation, which have conditions of their own; and what is told of them inside. */
+function atSet(from: From, set: SetNode, told: Told): { readonly at: From; readonly inside: Told } | undefined {
+  const { source, step, where, orderBy, limit, offset } = set;
+  if (source.entity.derivation !== undefined) return undefined;
+  const start = "step" in set.from ? atSet(from.at("of"), set.from, told)?.at : atPath(from.at("at"), set.from, told);
+  if (start === undefined) return undefined;
+  const inside: Told = { ...told, sources: [...told.sources, ...sourcesAlong(set)] };
+  let at = atNodes(start.at("by").at(step).at(limit).at(offset), where, inside);
+  at = at && atOrder(at, orderBy, inside);
+  return at && { at, inside };
+}
+
+/** The sources of a set, and of the sets that it starts from. */
+const sourcesAlong = ({ source, from }: SetNode): readonly Source[] =>
+  "step" in from ? [...sourcesAlong(from), source] : [source];
 
 function atNodes(from: From, nodes: readonly Node[], told: Told): Place {
   let at: Place = from.at(nodes.length);
@@ -99,7 +167,6 @@ function atNodes(from: From, nodes: readonly Node[], told: Told): Place {
 function atOrder(from: From, orders: readonly OrderNode[], told: Told): Place {
   let at: Place = from.at(orders.length);
   for (const { node, descending, nulls } of orders) {
-    if (node.kind !== "column") return undefined;
     at = atNode(at, node, told)?.at(descending).at(nulls);
     if (at === undefined) return undefined;
   }
@@ -108,65 +175,89 @@ function atOrder(from: From, orders: readonly OrderNode[], told: Told): Place {
 
 function atProjection(from: From, projection: Projection | undefined, told: Told): Place {
   if (projection === undefined) return from.at(undefined);
-  if (projection.kind === "value") {
-    const { node } = projection;
-    return node.kind === "column" ? atNode(from.at("value"), node, told) : undefined;
+  if (projection.kind === "value") return atNode(from.at("value"), projection.node, told);
+  if (projection.kind === "rows") {
+    const found = atSet(from.at("rows"), projection.set, told);
+    return found && atProjection(found.at, projection.projection, found.inside);
   }
-  if (projection.kind === "rows" || projection.presence !== undefined) return undefined;
-  let at: Place = from.at(projection.fields.length);
-  for (const [name, part] of projection.fields) {
-    at = atProjection(at.at(name), part, told);
+  const { fields, presence } = projection;
+  let at = presence === undefined ? from.at(undefined) : atNodes(from.at("maybe"), presence, told);
+  at = at?.at(fields.length);
+  for (const [name, part] of fields) {
     if (at === undefined) return undefined;
+    at = atProjection(at.at(name), part, told);
   }
   return at;
 }
 
-function atReach(from: From, reach: readonly ReachedRelation[]): Place {
+function atReach(from: From, reach: readonly ReachedRelation[], told: Told): Place {
   let at: Place = from.at(reach.length);
   for (const { relation, query } of reach) {
-    if (query.where.length > 0) return undefined;
-    at = atState(at.at(relation), query, []);
+    at = atQuery(at.at(relation), query, told);
     if (at === undefined) return undefined;
   }
   return at;
 }
 
-function atState(from: From, state: QueryState, values: Told["values"]): Place {
-  const { source, where, orderBy, limit, offset, given, lock, cursor, joins, groupBy, having, reach, projection } =
-    state;
-  const { strategy, columns, isCounted, levels, lifted, isPlannedAnew } = state;
-  if (given !== undefined || lock !== undefined || cursor !== undefined || groupBy !== undefined) return undefined;
-  if (joins.length + having.length + lifted.length > 0 || levels !== undefined || isPlannedAnew) return undefined;
-  const told: Told = { values, sources: [source] };
-  let at = atNodes(from, where, told);
-  if (at === undefined) return undefined;
-  at = at.at(limit).at(offset).at(strategy).at(isCounted).at(columns?.length);
-  if (columns !== undefined) for (const name of columns) at = at.at(name);
-  at = atOrder(at, orderBy, told);
-  if (at !== undefined) at = atReach(at, reach);
-  return at === undefined ? undefined : atProjection(at, projection, told);
+function atJoins(from: From, joins: readonly JoinNode[], told: Told): Place {
+  let at: Place = from.at(joins.length);
+  for (const { kind, source, on } of joins) {
+    if (source.entity.derivation !== undefined) return undefined;
+    at = atMaybe(at.at(kind).at(source.entity), on, told);
+    if (at === undefined) return undefined;
+  }
+  return at;
 }
+
+function atQuery(from: From, state: QueryState, told: Told): Place {
+  const { source, where, orderBy, limit, offset, given, lock, cursor, joins, groupBy, having, reach } = state;
+  const { strategy, columns, isCounted, levels, lifted, isPlannedAnew, projection } = state;
+  if (given !== undefined || cursor !== undefined || source.entity.derivation !== undefined) return undefined;
+  const sources = [...told.sources, source, ...joins.map((join) => join.source)];
+  let inside: Told = { ...told, sources };
+  let at = atNodes(from.at(source.entity), where, inside);
+  if (at === undefined) return undefined;
+  at = at.at(limit).at(offset).at(strategy).at(isCounted).at(isPlannedAnew).at(levels);
+  at = at.at(lock?.strength).at(lock?.taken).at(lifted.length);
+  for (const name of lifted) at = at.at(name);
+  at = at.at(columns?.length);
+  if (columns !== undefined) for (const name of columns) at = at.at(name);
+  at = atJoins(at, joins, inside);
+  if (at === undefined) return undefined;
+  if (groupBy === undefined) at = at.at(undefined);
+  else {
+    at = atNodes(at, groupBy, inside);
+    inside = { ...inside, keys: [...told.keys, ...groupBy] };
+  }
+  at = at && atNodes(at, having, inside);
+  at = at && atOrder(at, orderBy, inside);
+  at = at && atReach(at, reach, inside);
+  return at && atProjection(at, projection, inside);
+}
+
+const nothingTold = (): Told => ({ values: [], said: [], sources: [], keys: [] });
 
 /** The shape of a query, for one use; undefined where it has something in it that only a whole compilation knows how to say. */
 export function shapeOf<Kept>(root: ShapePlace<Kept>, use: string, state: QueryState): Shape<Kept> | undefined {
-  const values: Told["values"] = [];
-  const place = atState(root.at(use), state, values);
-  return place && { place: place as ShapePlace<Kept>, values };
+  const told = nothingTold();
+  const place = atQuery(root.at(use), state, told);
+  return place && { place: place as ShapePlace<Kept>, values: told.values };
 }
 
 /** The shape of what a query's rows are changed by, or deleted; undefined where it cannot be told. */
 export function changeShapeOf<Kept>(root: ShapePlace<Kept>, plan: UpdatePlan | DeletePlan): Shape<Kept> | undefined {
   if (plan.returning !== undefined) return undefined;
-  const values: Told["values"] = [];
-  let at: From = root.at(plan.kind);
+  const told = nothingTold();
+  let at = atQuery(root.at(plan.kind), plan.query, told);
   if (plan.kind === "update") {
-    at = at.at(plan.set.length);
+    const inside: Told = { ...told, sources: [plan.query.source] };
+    at = at?.at(plan.set.length);
     for (const { column, value } of plan.set) {
-      if (value.kind !== "value" || value.isConstant) return undefined;
-      values.push(value);
+      if (at === undefined) return undefined;
       at = at.at(column);
+      const isOwn = value.kind === "value" && value.type === column.type;
+      at = isOwn ? atAssigned(at, value, inside) : atNode(at, value, inside);
     }
   }
-  const place = atState(at, plan.query, values);
-  return place && { place: place as ShapePlace<Kept>, values };
+  return at && { place: at as ShapePlace<Kept>, values: told.values };
 }

@@ -42,6 +42,7 @@ export {
 export type { PreviewWriteOptions } from "./preview/preview-writes.js";
 export { qualifiedTable } from "./print/printer.js";
 export { rawRequest } from "./statement/raw.js";
+export { isOfFormula } from "./translate/formula-number.js";
 export type { Parameter } from "./tree/tree.js";
 export { changeStatement as printChange } from "./write/change.js";
 export type { EncodedStatement } from "./write/insert.js";

@@ -98,10 +98,10 @@ from
 order by category.id, tree.path;
 
 -- # parts of documents
--- rows of Repair: ["[\"parts\",0]","belt"]
+-- rows of Repair: ["belt"]
 select repair.id, repair.item_id, repair.volunteer_id, repair.begun, repair.cost, repair.findings
 from repair
-where gemach_json (repair.findings, ?, 'string') = ?
+where gemach_json (repair.findings, '["parts",0]', 'string') = ?
 order by repair.id;
 
 -- # counts of sets

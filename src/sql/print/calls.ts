@@ -38,8 +38,7 @@ export const infix =
 /** The value of an operand that the query itself says. */
 function saidValue({ node }: PrintedCall, index: number): Scalar | undefined {
   const operand = node.operands[index];
-  if (operand?.kind === "literal") return operand.value;
-  return operand?.kind === "parameter" && operand.parameter.kind === "value" ? operand.parameter.value : undefined;
+  return operand?.kind === "literal" ? operand.value : undefined;
 }
 
 /** A number that shapes the text: positions and digits are part of what a query is, not of its data. */

@@ -4,7 +4,8 @@ import type { SqlExpression } from "../tree/tree.js";
 /** Numbers of which formulas are made: so few that texts stay few where they stand in them. */
 const ofFormulas: ReadonlySet<string> = new Set([...Array.from({ length: 13 }, (_, n) => String(n)), "100", "1000"]);
 
-const isOfFormula = (node: Node): node is Extract<Node, { readonly kind: "value" }> =>
+/** Whether a number of a call may stand in the text. */
+export const isOfFormula = (node: Node): node is Extract<Node, { readonly kind: "value" }> =>
   node.kind === "value" &&
   ["integer", "bigint", "numeric"].includes(node.type.kind) &&
   node.type.stored === undefined &&
