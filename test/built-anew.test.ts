@@ -104,10 +104,10 @@ eachEngine(all, "texts are matched as they are, built anew, kept, or given to a 
 });
 
 /**
- * Builds what a list of choices says, with the values that are given: the same choices give queries that are alike but for values. Where an
+ * Makes expressions by a list of choices, with the values that are given: the same choices give some that are alike but for values. Where an
  * expression is used again, it is the same one or, by `isShared`, another that looks alike and has values of its own.
  */
-function building(choices: readonly number[], values: readonly number[], isShared: boolean) {
+function speaking(choices: readonly number[], values: readonly number[], isShared: boolean) {
   let [step, taken] = [0, 0];
   const choose = <T>(...ways: readonly T[]): T => ways[(choices[step++ % choices.length] as number) % ways.length] as T;
   const value = (): number => values[taken++ % values.length] as number;
@@ -161,6 +161,14 @@ function building(choices: readonly number[], values: readonly number[], isShare
       );
     return { number: () => number(deep), condition: () => condition(deep) };
   };
+  return { choose, value, words };
+}
+
+type Told = Parameters<typeof speaking>;
+
+/** A query of loans. */
+function building(...told: Told) {
+  const { choose, value, words } = speaking(...told);
   const plain = () =>
     (from(Loan) as Untyped).where((l: Untyped) => words(l, 2).condition()).orderBy((l: Untyped) => choose(l.due.desc, words(l, 1).number().asc));
   return choose<() => Untyped>(
@@ -201,9 +209,41 @@ eachEngine(all, "random queries that look alike have each the rows of its own va
   const choices = fc.array(fc.nat(999), { minLength: 4, maxLength: 40 });
   await fc.assert(
     fc.asyncProperty(choices, fc.array(fc.tuple(values, fc.boolean()), { minLength: 2, maxLength: 4 }), async (way, uses) => {
-      for (const [given, isShared] of uses)
-        expect(await db.list(building(way, given, isShared))).toStrictEqual(await engine.connect().list(building(way, given, isShared)));
+      for (const [given, isShared] of uses) {
+        const build = () => building(way, given, isShared);
+        const rows = await engine.connect().list(build());
+        expect(await db.list(build())).toStrictEqual(rows);
+        expect(await db.count(build())).toBe(rows.length);
+        expect(await db.exists(build())).toBe(rows.length > 0);
+      }
     }),
     { numRuns: Number(process.env.GEMACH_ALIKE ?? (engine.name === "sqlite" ? 200 : 40)), seed },
+  );
+});
+
+eachEngine(all, "random updates and deletes that look alike have each their own values", async (db, engine) => {
+  const values = fc.array(fc.integer({ min: 1, max: 6 }), { minLength: 3, maxLength: 9 });
+  const choices = fc.array(fc.nat(999), { minLength: 4, maxLength: 30 });
+  /** What a change leaves; it is undone. */
+  const left = async (on: typeof db, told: Told): Promise<unknown> => {
+    let rows: unknown;
+    await undone(on, async (tx) => {
+      const { choose, words } = speaking(...told);
+      const some = from(Loan).where((l: Untyped) => words(l, 1).condition());
+      const changed = choose(true, true, false)
+        ? await tx.update(some, (l: Untyped) => ({
+            due: l.due.plusDays(words(l, 1).number()),
+            returned: choose(null, l.due, when(words(l, 0).condition(), l.due).otherwise(null)),
+          }))
+        : await tx.delete(some);
+      rows = [changed, await tx.list(from(Loan))];
+    });
+    return rows;
+  };
+  await fc.assert(
+    fc.asyncProperty(choices, fc.array(fc.tuple(values, fc.boolean()), { minLength: 2, maxLength: 4 }), async (way, uses) => {
+      for (const [given, isShared] of uses) expect(await left(db, [way, given, isShared])).toStrictEqual(await left(engine.connect(), [way, given, isShared]));
+    }),
+    { numRuns: Number(process.env.GEMACH_ALIKE ?? (engine.name === "sqlite" ? 100 : 20)), seed },
   );
 });

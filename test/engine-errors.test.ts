@@ -320,6 +320,26 @@ eachEngine(all, "values do not depend on the settings of a server or a role", as
   }
 });
 
+eachEngine(all, "a pool may have a handle for each request, and connections that were there before", async (_, { name }) => {
+  if (name !== "postgres" && name !== "mariadb") return;
+  const pool = name === "postgres" ? new pg.Pool({ connectionString: postgresUrl, max: 1 }) : mysql.createPool({ uri: mariadbUrl, connectionLimit: 1 });
+  try {
+    if (pool instanceof pg.Pool) await pool.query("set datestyle = 'German'");
+    const handles = Array.from({ length: 12 }, () => database(pool instanceof pg.Pool ? postgres(pool) : mariadb(pool as mysql.Pool)));
+    for (const db of handles) expect(await db.list(sql.rows({ day: date })`select cast('2026-12-31' as date)`)).toEqual([{ day: "2026-12-31" }]);
+    // biome-ignore lint/suspicious/noExplicitAny: the package's types do not say that its pool tells of listeners
+    expect((pool as any).listenerCount(name === "postgres" ? "connect" : "connection")).toBeLessThan(2);
+    if (pool instanceof pg.Pool) {
+      const client = await pool.connect();
+      // The pool has listeners of its own.
+      expect(client.listenerCount("error")).toBeLessThan(4);
+      client.release();
+    }
+  } finally {
+    await pool.end();
+  }
+});
+
 test("a handle of SQLite's build for browsers that was closed is asked nothing more", async () => {
   const module = await (await import("@sqlite.org/sqlite-wasm")).default();
   const handle = new module.oo1.DB(":memory:");

@@ -54,6 +54,9 @@ export interface MariadbPool extends MariadbStatements {
 const sessionSettings =
   "set session sql_mode = 'STRICT_ALL_TABLES,NO_AUTO_VALUE_ON_ZERO,SIMULTANEOUS_ASSIGNMENT,NO_ENGINE_SUBSTITUTION', time_zone = '+00:00', group_concat_max_len = 4294967295, names utf8mb4 collate utf8mb4_nopad_bin";
 
+/** The pools whose connections get them, however many drivers a pool has. */
+const listening = new WeakSet<MariadbPool>();
+
 /** What the package's own pool or connection, inside of the one with promises, takes. */
 interface Inner {
   execute(statement: MariadbStatement, done: (error: unknown, rows: unknown) => void): unknown;
@@ -99,7 +102,8 @@ export function mariadb(pool: MariadbPool): Driver {
   // The package's other kind of pool answers by callbacks, and would never be heard of.
   if ("promise" in pool && typeof pool.promise === "function")
     throw new GemachError("HANDLE_EXPECTED", { call: "mariadb()", expected, got: "one that takes callbacks" });
-  pool.on("connection", (connection) => connection.query(sessionSettings));
+  if (!listening.has(pool)) pool.on("connection", (connection) => connection.query(sessionSettings));
+  listening.add(pool);
   const { Buffer } = globalThis as unknown as {
     Buffer: { from(bytes: ArrayBufferLike, at: number, length: number): Uint8Array };
   };

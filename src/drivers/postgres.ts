@@ -40,8 +40,6 @@ export interface PostgresQueries {
 
 /** A pool of `pg` (`new Pool({ connectionString })`). */
 export interface PostgresPool extends PostgresQueries {
-  // biome-ignore lint/suspicious/noExplicitAny: the pool announces connections of its own class
-  on?(event: "connect", listener: (client: any) => void): unknown;
   connect(): Promise<PostgresClient>;
 }
 
@@ -91,50 +89,58 @@ const isUsable = (error: unknown): boolean => {
   return code !== undefined && /^(?!57P|08)[0-9A-Z]{5}$/.test(code);
 };
 
-/** The driver for PostgreSQL, over a pool that the caller made and will end. */
-export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions = {}): Driver {
-  expectHandle("postgres()", pool, ["query", "connect"], "a pool of pg (new Pool({ connectionString }))");
-  // A server's or a role's own settings would write days, bytes and numbers in another form, some with fewer digits.
-  const settling = new WeakMap<PostgresClient, Promise<unknown>>();
-  pool.on?.(
-    "connect",
-    (client) =>
-      void settling.set(
-        client,
-        Promise.resolve(client.query(sessionSettings)).catch(() => {}),
-      ),
-  );
-  const seen = new Set<string>();
+/** What is known of the texts that were sent on a pool, by any of its drivers. */
+interface Texts {
+  readonly plans: ReturnType<typeof planTimes>;
   /** Whether a text is worth preparing: it was sent before. */
+  readonly isRepeated: (text: string) => boolean;
+}
+
+const texts = new WeakMap<PostgresPool, Texts>();
+
+function textsOf(pool: PostgresPool): Texts {
+  const known = texts.get(pool);
+  if (known !== undefined) return known;
+  const seen = new Set<string>();
   const isRepeated = (text: string): boolean => {
     if (seen.has(text)) return true;
     if (seen.size >= mostSeen) seen.clear();
     seen.add(text);
     return false;
   };
-  /** The connections that were lost. */
-  const lost = new WeakSet<PostgresClient>();
-  const listening = new WeakSet<PostgresClient>();
-  /** A server that ends is an event on its connection, which would end the program; the statement in hand fails with it. */
-  const listenTo = (client: PostgresClient): void => {
-    if (listening.has(client)) return;
-    listening.add(client);
-    client.on?.("error", () => lost.add(client));
-  };
+  const made = { plans: planTimes(), isRepeated };
+  texts.set(pool, made);
+  return made;
+}
+
+/** The connections that were met, by any driver of their pool, and those that were lost. */
+const met = new WeakSet<PostgresClient>();
+const lost = new WeakSet<PostgresClient>();
+
+/**
+ * What a connection waits for when it is met first, whoever opened it: a server's or a role's own settings would write days, bytes and numbers in
+ * another form, some with fewer digits.
+ */
+function settling(client: PostgresClient): Promise<unknown> | undefined {
+  if (met.has(client)) return undefined;
+  met.add(client);
+  // A server that ends is an event on its connection, which would end the program; the statement in hand fails with it.
+  client.on?.("error", () => lost.add(client));
+  return client.query(sessionSettings).catch(() => {});
+}
+
+/** The driver for PostgreSQL, over a pool that the caller made and will end. */
+export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions = {}): Driver {
+  expectHandle("postgres()", pool, ["query", "connect"], "a pool of pg (new Pool({ connectionString }))");
+  const { isRepeated, plans } = textsOf(pool);
   const connecting = (stop: Stop | undefined): Promise<PostgresClient> =>
     stop === undefined ? pool.connect() : orStopped(stop, pool.connect(), (late) => late.release());
-  /** What a connection that was just made waits for: the package takes one query at a time. */
-  const settlingOf = (client: PostgresClient): Promise<unknown> | undefined => {
-    listenTo(client);
-    const settings = settling.get(client);
-    return settings?.then(() => settling.delete(client));
-  };
   const unconnected = (error: unknown) =>
     error instanceof GemachError ? error : postgresDialect.fault(error, "connect");
   const connect = async (stop: Stop | undefined): Promise<PostgresClient> => {
     try {
       const client = await connecting(stop);
-      await settlingOf(client);
+      await settling(client);
       return client;
     } catch (error) {
       throw unconnected(error);
@@ -175,7 +181,6 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
           () => cancelOnServer(pool, client),
           (error) => (error as { readonly code?: string }).code === "57014" || !isUsable(error),
         );
-  const plans = planTimes();
   const isWorthIt = ({ text, once }: Request): boolean =>
     prepare && once !== true && isRepeated(text) && !plans.isAnew(text);
   /** Sends one statement by itself, on a connection of its own meanwhile. */
@@ -185,7 +190,7 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
     try {
       // Not by `connect`: each function that is awaited takes a hundredth of a statement.
       client = await connecting(request.stop);
-      const settings = settlingOf(client);
+      const settings = settling(client);
       if (settings !== undefined) await settings;
       request.watcher?.connected();
       const isPrepared = isWorthIt(request);

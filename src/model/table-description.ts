@@ -135,7 +135,7 @@ function keyIndexes(entity: ResolvedEntity): readonly Unnamed[] {
   return heldKeys(entity).flatMap(({ pairs, isIndexed }) => {
     const columns = pairs.map(({ from }) => from);
     const isServed = begins.some((begin) => columns.every((column, i) => begin[i] === column));
-    const text = namesOf(columns).join();
+    const text = namesOf(columns).join("\u0000");
     if (!isIndexed || isServed || served.has(text) || (columns.length === 1 && columns[0]?.isUnique === true))
       return [];
     served.add(text);

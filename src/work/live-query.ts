@@ -61,7 +61,8 @@ export function liveQuery(query: QueryState): QueryState {
   expectKey(query.source.entity, "A unit of work");
   const reach = query.reach.map(liveReach);
   const columns = columnsFor(query);
-  const isSame = columns?.join() === query.columns?.join() && reach.every((one, i) => one === query.reach[i]);
+  const isSame =
+    columns?.join("\u0000") === query.columns?.join("\u0000") && reach.every((one, i) => one === query.reach[i]);
   const live = isSame ? query : liveOf(query, columns, reach);
   made.set(query, live);
   return live;

@@ -156,7 +156,7 @@ const byKeyTemplates = new WeakMap<ResolvedEntity, Map<string, QueryState>>();
 function keyTemplate(entity: ResolvedEntity, isOne: boolean, columns: readonly string[] | undefined): QueryState {
   const known = byKeyTemplates.get(entity) ?? new Map<string, QueryState>();
   byKeyTemplates.set(entity, known);
-  const name = `${isOne} ${columns?.join()}`;
+  const name = `${isOne} ${columns?.join("\u0000")}`;
   let template = known.get(name);
   if (template === undefined) {
     const source = { entity };

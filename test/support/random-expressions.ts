@@ -1,5 +1,5 @@
 import fc from "fast-check";
-import { and, coalesce, date, greatest, integer, least, literal, not, nullIf, or, when } from "../../src/index.js";
+import { and, coalesce, date, greatest, integer, least, literal, not, nullIf, or, text, when } from "../../src/index.js";
 import type { ProbeRow } from "./probe.js";
 
 // biome-ignore lint/suspicious/noExplicitAny: random expressions are put together without types
@@ -32,6 +32,9 @@ const ofAny = <T>([parts, expression, value]: Of<T>): Wild<T> =>
     value: (row) => value(...meant.map((part) => part.value(row))),
   }));
 const plain = <T>(values: fc.Arbitrary<T>): Wild<T> => values.map((value) => ({ expression: () => value, value: () => value }));
+
+const literals = <T>(kind: Untyped, values: fc.Arbitrary<T>): Wild<T> =>
+  values.map((value) => ({ expression: () => literal(kind, value), value: () => value }));
 
 const units = (decimal: string): bigint => BigInt(decimal.replace(".", ""));
 const at2 = (amount: bigint): string => {
@@ -73,6 +76,7 @@ const numbers = (depth: number): Wild<number> => {
   const leaves: Wild<number>[] = [
     column("b"),
     column("id"),
+    literals(integer, fc.integer({ min: -9, max: 9 })),
     of([[texts(0)], (t) => t.length(), characters]),
     of([[column<string>("d")], (d) => d.month(), (d: string) => Number(d.slice(5, 7))]),
     of([[column<string>("d")], (d) => d.quarter(), (d: string) => Math.ceil(Number(d.slice(5, 7)) / 3)]),
@@ -103,6 +107,7 @@ const numbers = (depth: number): Wild<number> => {
 const texts = (depth: number): Wild<string> => {
   const d = column<string>("d");
   const leaves: Wild<string>[] = [
+    literals(text, fc.constantFrom("", "l", "Dr", "a'b", "%", "É")),
     ...[column<string>("s"), column<string>("t"), of([[column<string>("c")], (c) => c.asText(), (c: string) => c])],
     of([[someDays, small], (a, n) => literal(date, a).plusMonths(n).asText(), monthsOn]),
     of([[d], (a) => a.startOfWeek().asText(), (a) => dayAt(days(a) - ((new Date(days(a) * 86_400_000).getUTCDay() + 6) % 7))]),

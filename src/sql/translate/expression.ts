@@ -302,7 +302,7 @@ function groupAggregate(
 ): SqlExpression {
   if (of === undefined && filter === undefined) return { kind: "rowCount" };
   const types = { type, of: of === undefined ? type : typeOf(of).type };
-  const given: SqlExpression | undefined = of === undefined ? undefined : value(scope, of);
+  const given: SqlExpression | undefined = of === undefined ? undefined : operand(scope, of);
   const when = filter === undefined ? undefined : condition(scope, filter);
   const details = { ...said, orderBy: termsOf(scope, said.orderBy, of, given) };
   return { kind: "aggregate", aggregate, operand: given, filter: when, details, ...types };

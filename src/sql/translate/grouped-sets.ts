@@ -72,7 +72,13 @@ export function groupedAggregate(scope: Scope, node: AggregateNode): SqlExpressi
     operand === undefined
       ? { kind: "rowCount" }
       : {
-          ...{ kind: "aggregate", aggregate, operand: scope.translate.value(scope, operand), filter: undefined, type },
+          ...{
+            kind: "aggregate",
+            aggregate,
+            operand: scope.translate.operand(scope, operand),
+            filter: undefined,
+            type,
+          },
           of: typeOf(operand).type,
           details: { ...details, orderBy: details.orderBy.map((term) => scope.translate.sortTerm(scope, term)) },
         };

@@ -41,7 +41,7 @@ export function aggregateSelect(
           details: { ...said, orderBy },
         };
   const row = (): SqlExpression =>
-    of === undefined ? { kind: "constant", value: 1 } : scope.translate.value(scope, of);
+    of === undefined ? { kind: "constant", value: 1 } : scope.translate.operand(scope, of);
   const terms = () => said.orderBy.map((term) => scope.translate.sortTerm(scope, term));
   if (!isLimited(set)) return relatedSelect(scope, set, () => made(row(), terms()));
   const alias = freeName(scope, "some");
@@ -63,7 +63,7 @@ export function aggregateSelect(
 /** A value of a set's first row. */
 export function firstSelect(scope: Scope, { set, operand: of }: FirstNode): SelectDraft {
   const limit = Math.min(set.limit ?? 1, 1);
-  const select = relatedSelect(scope, { ...set, limit }, () => scope.translate.value(scope, of));
+  const select = relatedSelect(scope, { ...set, limit }, () => scope.translate.operand(scope, of));
   if (limit === 1) select.limit = "one";
   return select;
 }
