@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { expect } from "vitest";
 import { generate, lending } from "../src/demo/index.js";
-import { and, coalesce, countOver, exists, from, integer, literal, not, or, type Query, rank, template, text, when } from "../src/index.js";
+import { and, coalesce, countOver, exists, from, integer, literal, not, or, type Query, rank, sql, template, text, when } from "../src/index.js";
 import { undone } from "../src/testing/index.js";
 import { eachEngine, useSociety } from "./support/engines.js";
 import { seed } from "./support/seed.js";
@@ -141,6 +141,7 @@ function speaking(choices: readonly number[], values: readonly number[], isShare
           () => (depth === 0 ? r.due.month() : number(depth - 1).times(value())),
           () => (depth === 0 ? r.item.name.length() : coalesce(r.item.name.substring(1, choose(1, 2)).toInteger(), value())),
           () => (depth === 0 ? r.memberId : when(condition(depth - 1), number(depth - 1)).otherwise(value())),
+          () => sql(integer)`(${number(0)} + ${choose(value, () => r.id)()})`,
           () => r.item.loans.where((l: Untyped) => l.memberId.atMost(value())).count(),
         )(),
       );

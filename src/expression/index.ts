@@ -99,6 +99,7 @@ export {
   type Projection,
   type QueryState,
   qualified,
+  type RawNode,
   type RawText,
   type ReachedRelation,
   type ResolvedColumn,

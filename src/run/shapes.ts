@@ -7,6 +7,7 @@ import type {
   Path,
   Projection,
   QueryState,
+  RawNode,
   ReachedRelation,
   SetNode,
   Source,
@@ -112,9 +113,10 @@ function atNode(from: From, node: Node, told: Told): Place {
       return atQuery(from.at("any"), node.query, told);
     case "firstQuery":
       return atQuery(atType(from.at("only").at(node.isOnly), node.type), node.query, told);
+    case "raw":
+      return atRaw(from, node, told);
     case "hole":
     case "inRows":
-    case "raw":
       return undefined;
     default:
       return node satisfies never;
@@ -126,6 +128,16 @@ function atCall(from: From, { call, type, isNullable, operands }: CallNode, told
   for (const part of operands) {
     // A number that stands in the text is part of it, but where it is a value elsewhere already.
     at = isOfFormula(part) && !told.values.includes(part) ? atSaid(at, part, told) : atNode(at, part, told);
+    if (at === undefined) return undefined;
+  }
+  return at;
+}
+
+function atRaw(from: From, { type, isNullable, parts, between }: RawNode, told: Told): Place {
+  let at: Place = atType(from.at("raw").at(isNullable).at(parts.length), type);
+  for (const part of parts) at = at.at(part);
+  for (const part of between) {
+    at = part.kind === "table" ? at.at(part.entity) : atNode(at, part, told);
     if (at === undefined) return undefined;
   }
   return at;
