@@ -72,6 +72,8 @@ export function planTimes() {
       if (one === undefined) return false;
       return one.state === "anew" || (one.state === "tried" && one.turns++ % 2 === 0);
     },
+    /** Whether it is known that a text's kept plan is as good as another. */
+    isKept: (text: string): boolean => known.get(text)?.state === "kept",
     /** `run`: its number on its connection, from 1; undefined where it was not prepared. */
     note: (text: string, run: number | undefined, milliseconds: number): void => {
       let one = known.get(text);

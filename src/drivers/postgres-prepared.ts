@@ -31,43 +31,33 @@ export interface PreparedStatement {
   runs: number;
   /** When it was run last, counted in runs of all. */
   last: number;
+  /** Whether it is known that its kept plan is as good as another. */
+  isSettled: boolean;
 }
 
 /** What a connection has prepared. Names are never used again. */
-interface Prepared {
+export interface Prepared {
   readonly statements: Map<string, PreparedStatement>;
   count: number;
   runs: number;
 }
 
-const preparedOn = new WeakMap<Connection, Prepared>();
-
 /** A text as a connection has it, which prepares it under a new name where it has not yet. */
-export function preparedStatement(client: Connection, text: string, types: object): PreparedStatement {
-  let known = preparedOn.get(client);
-  if (known === undefined) {
-    known = { statements: new Map(), count: 0, runs: 0 };
-    preparedOn.set(client, known);
-  }
+export function preparedStatement(known: Prepared, text: string, types: object): PreparedStatement {
   let statement = known.statements.get(text);
   if (statement === undefined) {
     const facts = { text, rowMode: "array", types, name: `gemach_${own}_${++known.count}` } as const;
-    statement = { facts, runs: 0, last: 0 };
+    statement = { facts, runs: 0, last: 0, isSettled: false };
     known.statements.set(text, statement);
   }
   statement.last = ++known.runs;
   return statement;
 }
 
-/** Has a text prepared anew the next time. */
-export const forget = (client: Connection, text: string): void => void preparedOn.get(client)?.statements.delete(text);
-
-export const hasTooMany = (client: Connection): boolean =>
-  (preparedOn.get(client)?.statements.size ?? 0) > mostPrepared;
+export const hasTooMany = ({ statements }: Prepared): boolean => statements.size > mostPrepared;
 
 /** Has the server forget the texts that a connection used least. */
-export async function closeLeastUsed(client: Connection): Promise<void> {
-  const { statements } = preparedOn.get(client) as Prepared;
+export async function closeLeastUsed(client: Connection, { statements }: Prepared): Promise<void> {
   const least = [...statements].toSorted(([, one], [, other]) => one.last - other.last).slice(0, closedAtOnce);
   const { connection } = client as { readonly connection?: { readonly parsedStatements?: Record<string, unknown> } };
   for (const [text, { facts }] of least) {

@@ -14,7 +14,13 @@ import { postgresDialect } from "../sql/index.js";
 import { expectHandle, ownTransaction, savepoints, sendText } from "./controls.js";
 import { cancelOnServer } from "./postgres-cancel.js";
 import { planTimes } from "./postgres-plans.js";
-import { closeLeastUsed, forget, hasTooMany, preparedStatement } from "./postgres-prepared.js";
+import {
+  closeLeastUsed,
+  hasTooMany,
+  type Prepared,
+  type PreparedStatement,
+  preparedStatement,
+} from "./postgres-prepared.js";
 
 export { postgresDialect } from "../sql/index.js";
 
@@ -79,6 +85,28 @@ const mayBeOutdated = (error: unknown): boolean => {
     : ["22P02", "22007", "22008", "22003", "42883", "42804"].includes(code ?? "");
 };
 
+const inheriting = (facts: object, values: unknown[]): PostgresQuery => {
+  const query = Object.create(facts);
+  query.values = values;
+  return query;
+};
+
+type Answered = (error: unknown, answer?: PostgresAnswer) => void;
+
+/**
+ * Sends a query by a call back, as the package's own connections take one: each of its promises takes the stack of its call, and all of them
+ * together took a twentieth of a single statement.
+ */
+function ask(client: PostgresClient, query: PostgresQuery, done: Answered): void {
+  if (client.query.length > 1)
+    (client as unknown as { query(query: PostgresQuery, done: Answered): void }).query(query, done);
+  else
+    client.query(query).then(
+      (answer) => done(undefined, answer),
+      (error) => done(error),
+    );
+}
+
 /** What a transaction is begun with. */
 const beginText = ({ isolation, readOnly }: TransactionSettings): string =>
   `begin${isolation === undefined ? "" : ` isolation level ${isolation}`}${readOnly === true ? " read only" : ""}`;
@@ -113,20 +141,31 @@ function textsOf(pool: PostgresPool): Texts {
   return made;
 }
 
-/** The connections that were met, by any driver of their pool, and those that were lost. */
-const met = new WeakSet<PostgresClient>();
-const lost = new WeakSet<PostgresClient>();
+/** A connection, as all drivers of its pool know it. */
+interface Met extends Prepared {
+  isLost: boolean;
+}
+
+interface Connected {
+  readonly client: PostgresClient;
+  readonly known: Met;
+}
+
+const met = new WeakMap<PostgresClient, Met>();
 
 /**
- * What a connection waits for when it is met first, whoever opened it: a server's or a role's own settings would write days, bytes and numbers in
+ * Sets a connection up that was not met before, whoever opened it: a server's or a role's own settings would write days, bytes and numbers in
  * another form, some with fewer digits.
  */
-function settling(client: PostgresClient): Promise<unknown> | undefined {
-  if (met.has(client)) return undefined;
-  met.add(client);
+async function meet(client: PostgresClient): Promise<Met> {
+  const known: Met = { statements: new Map(), count: 0, runs: 0, isLost: false };
+  met.set(client, known);
   // A server that ends is an event on its connection, which would end the program; the statement in hand fails with it.
-  client.on?.("error", () => lost.add(client));
-  return client.query(sessionSettings).catch(() => {});
+  client.on?.("error", () => {
+    known.isLost = true;
+  });
+  await client.query(sessionSettings).catch(() => {});
+  return known;
 }
 
 /** The driver for PostgreSQL, over a pool that the caller made and will end. */
@@ -137,78 +176,91 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
     stop === undefined ? pool.connect() : orStopped(stop, pool.connect(), (late) => late.release());
   const unconnected = (error: unknown) =>
     error instanceof GemachError ? error : postgresDialect.fault(error, "connect");
-  const connect = async (stop: Stop | undefined): Promise<PostgresClient> => {
+  const connect = async (stop: Stop | undefined): Promise<Connected> => {
     try {
       const client = await connecting(stop);
-      await settling(client);
-      return client;
+      return { client, known: met.get(client) ?? (await meet(client)) };
     } catch (error) {
       throw unconnected(error);
     }
   };
-  const sendOn = async (client: PostgresClient, request: Request, isPrepared: boolean): Promise<WireRows> => {
-    const { text, parameters, counts } = request;
+  /** The text as the connection has it, where that is worth it. */
+  const preparedFor = (known: Met, { text, once }: Request): PreparedStatement | undefined => {
+    if (!prepare || once === true) return undefined;
+    const there = known.statements.get(text);
+    if (there?.isSettled !== true && (!isRepeated(text) || plans.isAnew(text))) return undefined;
+    return preparedStatement(known, text, textTypes);
+  };
+  const sendOn = (
+    { client, known }: Connected,
+    { text, parameters, counts }: Request,
+    statement: PreparedStatement | undefined,
+  ): Promise<WireRows> => {
     const values = parameters as unknown[];
-    const answered = ({ rows, rowCount }: PostgresAnswer): WireRows =>
-      counts === true ? [[rowCount ?? 0]] : (rows as WireRows);
-    const begun = now();
-    if (!isPrepared) {
-      const answer = await client.query({ text, values, rowMode: "array", types: textTypes });
-      plans.note(text, undefined, now() - begun);
-      return answered(answer);
-    }
-    const statement = preparedStatement(client, text, textTypes);
-    const query: PostgresQuery & { values: unknown[] } = Object.create(statement.facts);
-    query.values = values;
-    try {
-      const answer = await client.query(query);
-      plans.note(text, ++statement.runs, now() - begun);
-      return answered(answer);
-    } catch (error) {
-      if (mayBeOutdated(error)) forget(client, text);
-      throw error;
-    }
+    const query: PostgresQuery =
+      statement === undefined
+        ? { text, values, rowMode: "array", types: textTypes }
+        : inheriting(statement.facts, values);
+    // The clock takes half a hundredth of a statement, each time.
+    const begun = statement?.isSettled === true ? undefined : now();
+    return new Promise((resolve, reject) => {
+      ask(client, query, (error, answer) => {
+        if (error || answer === undefined) {
+          if (statement !== undefined && mayBeOutdated(error)) known.statements.delete(text);
+          reject(error);
+          return;
+        }
+        if (begun !== undefined) {
+          plans.note(text, statement && ++statement.runs, now() - begun);
+          if (statement !== undefined) statement.isSettled = plans.isKept(text);
+        }
+        resolve(counts === true ? [[answer.rowCount ?? 0]] : (answer.rows as WireRows));
+      });
+    });
   };
   const faultOf = (error: unknown, { text }: Request) =>
     error instanceof GemachError ? error : postgresDialect.fault(error, text);
   /** The same, cancelled on the server where it is time to stop. */
-  const cancellable = (client: PostgresClient, request: Request, isPrepared: boolean): Promise<WireRows> =>
+  const cancellable = (
+    connected: Connected,
+    request: Request,
+    statement: PreparedStatement | undefined,
+  ): Promise<WireRows> =>
     request.stop === undefined
-      ? sendOn(client, request, isPrepared)
+      ? sendOn(connected, request, statement)
       : cancelling(
           request.stop,
-          () => sendOn(client, request, isPrepared),
-          () => cancelOnServer(pool, client),
+          () => sendOn(connected, request, statement),
+          () => cancelOnServer(pool, connected.client),
           (error) => (error as { readonly code?: string }).code === "57014" || !isUsable(error),
         );
-  const isWorthIt = ({ text, once }: Request): boolean =>
-    prepare && once !== true && isRepeated(text) && !plans.isAnew(text);
   /** Sends one statement by itself, on a connection of its own meanwhile. */
   const send: Send = async (request) => {
     let client: PostgresClient | undefined;
+    let known: Met | undefined;
     let isBroken = false;
     try {
       // Not by `connect`: each function that is awaited takes a hundredth of a statement.
       client = await connecting(request.stop);
-      const settings = settling(client);
-      if (settings !== undefined) await settings;
+      known = met.get(client) ?? (await meet(client));
+      const connected = { client, known };
       request.watcher?.connected();
-      const isPrepared = isWorthIt(request);
+      const statement = preparedFor(known, request);
       try {
-        return await cancellable(client, request, isPrepared);
+        return await cancellable(connected, request, statement);
       } catch (error) {
-        if (!isPrepared || !mayBeOutdated(error)) throw error;
+        if (statement === undefined || !mayBeOutdated(error)) throw error;
         // Nothing was done; what was not prepared tells whose fault it was.
-        return await cancellable(client, request, false);
+        return await cancellable(connected, request, undefined);
       } finally {
-        if (isPrepared && hasTooMany(client)) await closeLeastUsed(client);
+        if (hasTooMany(known)) await closeLeastUsed(client, known);
       }
     } catch (error) {
       if (client === undefined) throw unconnected(error);
       isBroken = !isUsable(error);
       throw faultOf(error, request);
     } finally {
-      client?.release(isBroken || lost.has(client));
+      client?.release(isBroken || known?.isLost);
     }
   };
   return {
@@ -217,7 +269,8 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
     answersAtOnce: false,
     send,
     open: async (stop) => {
-      const client = await connect(stop);
+      const connected = await connect(stop);
+      const { client, known } = connected;
       const waiting: (() => void)[] = [];
       let isBusy = false;
       /** The package takes one query at a time. */
@@ -234,7 +287,8 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
           else next();
         }
       };
-      const send: Send = (request) => inTurn(request, () => cancellable(client, request, isWorthIt(request)));
+      const send: Send = (request) =>
+        inTurn(request, () => cancellable(connected, request, preparedFor(known, request)));
       // A bare text takes a way through the package that is a tenth shorter.
       const control = (request: Request) => inTurn(request, () => client.query(request.text));
       return {
@@ -243,10 +297,10 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
         ...ownTransaction(control),
         ...savepoints(control),
         close: (isBroken) => {
-          const release = (isUnfit: boolean) => client.release(isUnfit || lost.has(client));
-          if (isBroken || lost.has(client) || !hasTooMany(client)) release(isBroken);
+          const release = (isUnfit: boolean) => client.release(isUnfit || known.isLost);
+          if (isBroken || known.isLost || !hasTooMany(known)) release(isBroken);
           else
-            void closeLeastUsed(client).then(
+            void closeLeastUsed(client, known).then(
               () => release(false),
               () => release(true),
             );
