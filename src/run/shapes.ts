@@ -167,7 +167,11 @@ function atSet(from: From, set: SetNode, told: Told): { readonly at: From; reado
 const sourcesAlong = ({ source, from }: SetNode): readonly Source[] =>
   "step" in from ? [...sourcesAlong(from), source] : [source];
 
+/** More conditions beside each other are a list that a program made up; told, they would crowd out what comes again. */
+const mostNodes = 200;
+
 function atNodes(from: From, nodes: readonly Node[], told: Told): Place {
+  if (nodes.length > mostNodes) return undefined;
   let at: Place = from.at(nodes.length);
   for (const node of nodes) {
     at = atNode(at, node, told);
