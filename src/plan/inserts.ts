@@ -14,7 +14,7 @@ import { assignedIn, fitted } from "./assigned.js";
 import { isOfOwnRow } from "./leaves.js";
 import { type GivenRow, newRows } from "./new-rows.js";
 import { type PortionRules, portionsOf } from "./portions.js";
-import { planReturning, type ReturningOption } from "./returning.js";
+import { planReturning, type ReturningOption, returningKey } from "./returning.js";
 import { heldSet, withHeld } from "./standing.js";
 import type { Assigned, ConflictPlan, InsertFromPlan, InsertPlan } from "./write-plan.js";
 
@@ -81,8 +81,8 @@ function refuseReadOnly({ isReadOnly, name }: ResolvedEntity): void {
 
 /** Equal for inserts of the same columns of an entity whose texts end alike; undefined where a function says how. */
 function endKey({ conflict, returning }: InsertOptions): string | undefined {
-  if (typeof returning === "function") return undefined;
-  const returned = returning === undefined ? "" : `${returning}`;
+  const returned = returningKey(returning);
+  if (returned === undefined) return undefined;
   if (conflict === undefined) return returned;
   return typeof conflict.set === "function" ? undefined : `${returned} ${JSON.stringify(conflict.by ?? true)}`;
 }

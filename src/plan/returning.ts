@@ -6,33 +6,38 @@ import { planList } from "./plan.js";
 import type { Output } from "./statement-plan.js";
 import type { Returning } from "./write-plan.js";
 
-/** What a write is to give back: whole rows, their keys alone, or what a function names of each. */
-export type ReturningOption = true | "key" | ((row: unknown) => unknown) | undefined;
+/** What a write is to give back: whole rows, members that are named, or what a function names of each. */
+export type ReturningOption = true | readonly string[] | ((row: unknown) => unknown) | undefined;
 
 const isNode = (output: Output): output is Node =>
   output.kind !== "rowCount" && output.kind !== "presence" && output.kind !== "owner" && output.kind !== "nested";
 
-/** A row's key, by the names of its columns. */
-const keyOf =
-  ({ key }: ResolvedEntity) =>
+/** Members of a row. */
+const membersOf =
+  (names: readonly string[]) =>
   (row: unknown): unknown =>
-    Object.fromEntries(key.map(({ property }) => [property, (row as Readonly<Record<string, unknown>>)[property]]));
+    Object.fromEntries(names.map((name) => [name, (row as Readonly<Record<string, unknown>>)[name]]));
 
-const known = new WeakMap<ResolvedEntity, Map<true | "key", Returning>>();
+const known = new WeakMap<ResolvedEntity, Map<string, Returning>>();
+
+/** What is equal for what a write gives back; undefined where a function says what. */
+export const returningKey = (option: ReturningOption): string | undefined =>
+  typeof option === "function" ? undefined : (JSON.stringify(option) ?? "");
 
 /**
  * What a write gives back of each row: what a query of these rows would.
  * @throws GemachError `RETURN_BEYOND_ROW`
  */
 export function planReturning(entity: ResolvedEntity, option: ReturningOption): Returning | undefined {
-  if (option !== true && option !== "key" && typeof option !== "function") return undefined;
   if (typeof option === "function") return plan(entity, (source) => withProjection(allOf(source), option));
-  const made = known.get(entity) ?? new Map<true | "key", Returning>();
+  if (option !== true && !Array.isArray(option)) return undefined;
+  const made = known.get(entity) ?? new Map<string, Returning>();
   known.set(entity, made);
+  const key = returningKey(option) as string;
   const returning =
-    made.get(option) ??
-    plan(entity, (source) => (option === true ? allOf(source) : withProjection(allOf(source), keyOf(entity))));
-  made.set(option, returning);
+    made.get(key) ??
+    plan(entity, (source) => (option === true ? allOf(source) : withProjection(allOf(source), membersOf(option))));
+  made.set(key, returning);
   return returning;
 }
 

@@ -92,13 +92,18 @@ function newRow(live: Live, kept: Kept): Live {
   return row;
 }
 
+/** What new rows leave to the database; all of them where a value object is among it, whose columns may be given in part. */
+function leftOut({ members }: ResolvedEntity, rows: readonly Live[]): readonly string[] | true | undefined {
+  const missing = [...members].filter(([name]) => rows.some((row) => row[name] === undefined));
+  if (missing.some(([, member]) => "fields" in member)) return true;
+  const names = missing.flatMap(([name, member]) => ((member as ResolvedColumn).isHeavy ? [] : [name]));
+  return names.length === 0 ? undefined : names;
+}
+
 /** What the database made of new rows, in their order; of rows that are as they were given, nothing. */
 function* inserted(unit: Unit, entity: ResolvedEntity, rows: readonly Live[]): Steps<readonly Live[]> {
   const { runtime } = unit.context.compiler;
-  const isMissing = (name: string) => rows.some((row) => row[name] === undefined);
-  const missing = [...entity.members.keys()].filter(isMissing);
-  const isKeyAlone = missing.every((name) => entity.key.some(({ property }) => property === name));
-  const returning = missing.length === 0 ? undefined : isKeyAlone ? "key" : true;
+  const returning = leftOut(entity, rows);
   const plan = planInsert(bareOf(entity), rows, { returning, rules: runtime.dialect.writes.portions });
   const written = yield* writing(plan, runtime, undefined).steps();
   return returning === undefined ? [] : (written as Live[]);

@@ -54,9 +54,9 @@ function comparison(scope: Scope, node: Extract<Node, { kind: "compare" }>, nega
   const isGiven = ({ kind }: Node) => kind === "value" || kind === "hole";
   const needsOrder = isOrdered || !(isGiven(node.left) || isGiven(node.right));
   const side = (own: Node, other: Node): SqlExpression => {
-    // Digits beside a column are of its type; beside anything else an engine may read them as a double.
-    const item =
-      other.kind !== "column" && kinds[typeOf(own).type.kind].isExact ? operand(scope, own) : value(scope, own);
+    // Digits beside a column are of its type; beside anything else an engine may read them as a double, and two values beside each other as texts.
+    const isTyped = other.kind !== "column" && (isGiven(other) || kinds[typeOf(own).type.kind].isExact);
+    const item = isTyped ? operand(scope, own) : value(scope, own);
     return needsOrder ? sortable(own, item) : item;
   };
   const isAlike = typeOf(node.left).type.stored === typeOf(node.right).type.stored;
