@@ -77,7 +77,7 @@ eachEngine(all, "a query that is built for its call has the rows of its own valu
       const second = first.next === null ? [] : (await db.portion(build().after(first.next), size)).rows;
       expect([...first.rows, ...second]).toStrictEqual(whole.slice(0, 2 * size));
     }),
-    { numRuns: 60, seed },
+    { numRuns: 40, seed },
   );
 });
 
@@ -218,7 +218,7 @@ eachEngine(all, "random queries that look alike have each the rows of its own va
         expect(await db.exists(build())).toBe(rows.length > 0);
       }
     }),
-    { numRuns: Number(process.env.GEMACH_ALIKE ?? (engine.name === "sqlite" ? 200 : 40)), seed },
+    { numRuns: Number(process.env.GEMACH_ALIKE ?? (engine.name === "sqlite" ? 120 : 20)), seed },
   );
 });
 
@@ -245,6 +245,6 @@ eachEngine(all, "random updates and deletes that look alike have each their own 
     fc.asyncProperty(choices, fc.array(fc.tuple(values, fc.boolean()), { minLength: 2, maxLength: 4 }), async (way, uses) => {
       for (const [given, isShared] of uses) expect(await left(db, [way, given, isShared])).toStrictEqual(await left(engine.connect(), [way, given, isShared]));
     }),
-    { numRuns: Number(process.env.GEMACH_ALIKE ?? (engine.name === "sqlite" ? 100 : 20)), seed },
+    { numRuns: Number(process.env.GEMACH_ALIKE ?? (engine.name === "sqlite" ? 50 : 10)), seed },
   );
 });
