@@ -1,6 +1,6 @@
 import { expect } from "vitest";
 import { lending } from "../src/demo/index.js";
-import { createTables, entity, integer, model, text, varchar } from "../src/index.js";
+import { createTables, entity, integer, model, text, varchar, withLedger } from "../src/index.js";
 import {
   adoptTables,
   applyMigrations,
@@ -24,6 +24,16 @@ eachEngine(all, "the demo's tables are what their model says", async (db) => {
   await createTables(db, lending);
   const found = await readTables(db);
   expect(changesBetween(found, tablesOf(lending, db.dialect), db.dialect.name).map(changeLabel)).toEqual([]);
+});
+
+eachEngine(all, "a catalogue of 500 tables is read in at most 12 statements", async (db, engine) => {
+  await wipe(engine);
+  for (let n = 0; n < 500; n++) await engine.execute(`create table many_${n} (id integer primary key, name varchar(20) unique)`);
+  const { result, statements } = await withLedger(db, "read", () => readTables(db));
+  expect(result.filter(({ table }) => table.startsWith("many_"))).toHaveLength(500);
+  expect(statements.length).toBeGreaterThan(0);
+  expect(statements.length).toBeLessThanOrEqual(12);
+  await wipe(engine);
 });
 
 /** What a model has no words for, and stays when its table is changed otherwise. */
