@@ -24,7 +24,8 @@ export default defineConfig({
     // A machine that is busy with other things takes several times as long, which is no fault of what is tested.
     testTimeout: 180_000,
     hookTimeout: 180_000,
-    maxWorkers: 2,
+    // Two cores, and servers that are waited for: a third worker fills the time.
+    maxWorkers: 3,
     // Every test makes its own databases, so files share loaded modules: a fifth less time.
     isolate: false,
   },

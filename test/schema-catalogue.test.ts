@@ -26,11 +26,14 @@ eachEngine(all, "the demo's tables are what their model says", async (db) => {
   expect(changesBetween(found, tablesOf(lending, db.dialect), db.dialect.name).map(changeLabel)).toEqual([]);
 });
 
-eachEngine(all, "a catalogue of 500 tables is read in at most 12 statements", async (db, engine) => {
+/** How many tables: to make them takes a server longer than all else here. */
+const many = process.env.CI === "true" ? 500 : 50;
+
+eachEngine(all, `a catalogue of ${many} tables is read in at most 12 statements`, async (db, engine) => {
   await wipe(engine);
-  for (let n = 0; n < 500; n++) await engine.execute(`create table many_${n} (id integer primary key, name varchar(20) unique)`);
+  for (let n = 0; n < many; n++) await engine.execute(`create table many_${n} (id integer primary key, name varchar(20) unique)`);
   const { result, statements } = await withLedger(db, "read", () => readTables(db));
-  expect(result.filter(({ table }) => table.startsWith("many_"))).toHaveLength(500);
+  expect(result.filter(({ table }) => table.startsWith("many_"))).toHaveLength(many);
   expect(statements.length).toBeGreaterThan(0);
   expect(statements.length).toBeLessThanOrEqual(12);
   await wipe(engine);
