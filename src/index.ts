@@ -144,6 +144,15 @@ export {
   withLedger,
 } from "./ledger/index.js";
 export {
+  type AddedRow,
+  isHere,
+  type Lazy,
+  type Live,
+  type LiveEntity,
+  type LiveList,
+  OutsideReachError,
+} from "./live/index.js";
+export {
   type AnyDefinitions,
   type AnyRelation,
   type ByKey,
@@ -288,17 +297,4 @@ export {
   preview,
 } from "./sql/index.js";
 export { createTables, createTablesSql } from "./tables/index.js";
-export {
-  type AddedRow,
-  type Hooks,
-  isHere,
-  type Lazy,
-  type Live,
-  type LiveEntity,
-  type LiveList,
-  OutsideReachError,
-  type PatchOptions,
-  type RowWrite,
-  type UnitOfWork,
-  type WorkOptions,
-} from "./work/index.js";
+export type { Hooks, PatchOptions, RowWrite, UnitOfWork, WorkOptions } from "./work/index.js";

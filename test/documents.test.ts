@@ -63,5 +63,5 @@ test("links and pictures of the documents lead somewhere", () => {
 
 test("docs/errors.md lists every code, and no other", () => {
   const listed = [...read("docs/errors.md").matchAll(/^\| `([A-Z_]+)` \|/gm)].map((match) => match[1]);
-  expect([...listed].sort()).toEqual(Object.keys(faults).sort());
+  expect([...listed].sort()).toEqual(Object.keys(faults()).sort());
 });

@@ -145,12 +145,12 @@ test("many transactions that throw, time out or are aborted leave a pool of five
           if (i % 3 === 0) throw new Error("thrown");
           await tx.insert(Tally, [{ n: i }, { n: i }]);
         },
-        i % 2 === 0 ? { signal: stopping.signal } : { timeLimit: 5 + ((i * 11) % 1500) },
+        i % 50 === 1 ? { budget: -1 } : i % 2 === 0 ? { signal: stopping.signal } : { timeLimit: 5 + ((i * 11) % 1500) },
       );
     });
     const results = await Promise.allSettled(endings);
     const codes = new Set(results.map((one) => (one.status === "fulfilled" ? "done" : (one.reason.code ?? "thrown"))));
-    expect([...codes].toSorted()).toEqual(["ABORTED", "TIME_LIMIT_PASSED", "done", "thrown"]);
+    expect([...codes].toSorted()).toEqual(["ABORTED", "LIMIT_UNFIT", "TIME_LIMIT_PASSED", "done", "thrown"]);
     expect(await db.count(from(Tally))).toBe(3 * results.filter((one) => one.status === "fulfilled").length);
     expect([pool.idleCount, pool.waitingCount]).toEqual([pool.totalCount, 0]);
   } finally {

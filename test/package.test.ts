@@ -4,6 +4,7 @@ import { tmpdir } from "node:os";
 import { dirname, join } from "node:path";
 import { fileURLToPath } from "node:url";
 import Sqlite from "better-sqlite3";
+import { parseAst } from "rolldown/parseAst";
 import { build } from "vite";
 import { afterAll, beforeAll, expect, test } from "vitest";
 import { type Installed, install } from "./support/installed.js";
@@ -17,14 +18,14 @@ afterAll(() => installed.remove());
 
 const files = (folder: string): readonly string[] => readdirSync(folder, { recursive: true, encoding: "utf8" });
 
-/** The packages that a built file imports, itself and by all that it imports. */
+/** The packages that a built file imports, itself and by all that it imports, at once or later. */
 function packagesOf(file: string, seen = new Set<string>()): ReadonlySet<string> {
   if (seen.has(file)) return new Set();
   seen.add(file);
-  const imports = [...readFileSync(file, "utf8").matchAll(/^(?:import|export)\b[^;]*?\bfrom "([^"]+)"|^import "([^"]+)"/gm)].map(
-    (match) => (match[1] ?? match[2]) as string,
-  );
-  return new Set(imports.flatMap((name) => (name.startsWith(".") ? [...packagesOf(join(dirname(file), name), seen)] : [name])));
+  const text = readFileSync(file, "utf8");
+  const atOnce = parseAst(text).body.flatMap((part) => ("source" in part && part.source !== null ? [part.source.value] : []));
+  const later = [...text.matchAll(/\bimport\(["`]([^"`]+)["`]\)/g)].map((match) => match[1] as string);
+  return new Set([...atOnce, ...later].flatMap((name) => (name.startsWith(".") ? [...packagesOf(join(dirname(file), name), seen)] : [name])));
 }
 
 test("what is published is built into few files, and holds what the README links to", () => {

@@ -13,7 +13,7 @@ import {
   type ExplainedStatement,
   type ExplainOptions,
   expectOptions,
-  explainingDriver,
+  explaining,
   now,
   poolSender,
   type Sender,
@@ -145,6 +145,7 @@ export class Database extends Verbs {
   ): Promise<readonly ExplainedStatement[]> {
     expectOptions("explainWork", options, ["analyze"]);
     const found: ExplainedStatement[] = [];
+    const { explainingDriver } = await explaining();
     const driver = explainingDriver(this.#place.driver, options.analyze === true, found);
     const transaction = <R>(inner: TransactionWork<R>) =>
       runTransaction({ ...this.#place, driver }, inner, {}, undefined);

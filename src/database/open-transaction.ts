@@ -19,13 +19,22 @@ import {
   type Watch,
 } from "../run/index.js";
 import { type Dialect, handleValues } from "../sql/index.js";
-import { type Hooks, openWork, type UnitOfWork, type WorkOptions, workOptionNames } from "../work/index.js";
+import type { Hooks, UnitOfWork, WorkOptions } from "../work/index.js";
 
 /** Work in a transaction: what it gives is what the transaction gives. */
 export type TransactionWork<R> = (tx: Transaction) => Promise<R>;
 
 /** Work with live entities: what it gives is what the unit of work gives. */
 export type Work<R> = (w: UnitOfWork) => Promise<R>;
+
+type WorkRoom = typeof import("../work/index.js");
+let workRoom: WorkRoom | undefined;
+
+/** What units of work are made of, a tenth of the library: read when the first one is opened. */
+async function readWorkRoom(): Promise<WorkRoom> {
+  workRoom = await import("../work/index.js");
+  return workRoom;
+}
 
 /** Runs work, so that verbs of the database itself join a transaction, where that is asked for. */
 export type Joining = <R>(tx: Transaction, context: Context, work: () => Promise<R>) => Promise<R>;
@@ -154,6 +163,7 @@ export class Transaction extends Verbs {
    * @throws GemachError `OPTION_UNKNOWN`, and what writing its changes throws
    */
   async work<R>(work: Work<R>, options: WorkOptions & Limits = {}): Promise<R> {
+    const { workOptionNames } = workRoom ?? (await readWorkRoom());
     expectOptions("work", options, [...workOptionNames, ...limitNames]);
     const { signal, timeLimit, ...settings } = options;
     return await this.transaction((tx) => tx.working(work, settings), { signal, timeLimit });
@@ -170,6 +180,7 @@ export class Transaction extends Verbs {
 
   /** A unit of work of this very transaction. @internal */
   async working<R>(work: Work<R>, options: WorkOptions): Promise<R> {
+    const { openWork } = workRoom ?? (await readWorkRoom());
     const { w, finish, end } = openWork(this.#context, this, options, this.#shared.hooks, (later) =>
       this.afterCommit(later),
     );

@@ -20,7 +20,7 @@ import {
   wait,
 } from "../run/index.js";
 import type { Hooks } from "../work/index.js";
-import { type Budget, budgeted } from "./budget.js";
+import type { Budget } from "./budget.js";
 import { numbered } from "./numbered.js";
 import { type Joining, type Shared, type TransactionWork, type Worked, workWith } from "./open-transaction.js";
 
@@ -93,8 +93,12 @@ export async function runTransaction<R>(
       let worked: Worked<R>;
       try {
         stop?.check();
+        // What may throw comes before there is a session that is to be ended.
+        const allowed =
+          budget === undefined
+            ? watch
+            : (await import("./spending.js")).budgeted(watch, budget, compiler.runtime.dialect);
         const session = await opened(driver, watch, stop);
-        const allowed = budget === undefined ? watch : budgeted(watch, budget, compiler.runtime.dialect);
         const seen = watch.isWatched() ? numbered(allowed, at) : { watch: allowed, ends: () => {} };
         const shared: Shared = {
           session,

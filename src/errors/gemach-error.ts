@@ -23,7 +23,7 @@ export class GemachError<C extends FaultCode = FaultCode> extends Error {
   readonly serverCode: string | undefined;
 
   constructor(code: C, names: FaultNames<C>, details: ErrorDetails = {}) {
-    const defined = faults[code] as {
+    const defined = faults()[code] as {
       fault: (names: unknown) => string;
       remedy: string | ((names: unknown) => string);
     };

@@ -1,4 +1,5 @@
-import { type Finder, groupsOf, isRead, placeOf, valuesText } from "./finding.js";
+import { valuesText } from "../run/index.js";
+import { type Finder, groupsOf, isRead, placeOf } from "./finding.js";
 import type { LedgerStatement } from "./record.js";
 
 /** Statements in runs between which nothing was written. */

@@ -1,10 +1,11 @@
 import { findChattyWrites } from "./chatty-write.js";
 import { findEchoes } from "./echo.js";
 import { findFanOuts } from "./fan-out.js";
-import type { Finder, Finding, FindingKind } from "./finding.js";
+import type { Finder, Finding } from "./finding.js";
 import { queryOf } from "./finding.js";
 import { findFullScans } from "./full-scan.js";
 import { findIdleReaches } from "./idle-reach.js";
+import type { FindingKind } from "./kinds.js";
 import { findLongTransactions } from "./long-transaction.js";
 import { findMemoryCounts } from "./memory-count.js";
 import { findMemoryCuts } from "./memory-cut.js";
@@ -36,9 +37,6 @@ const finders: Readonly<Record<FindingKind, Finder>> = {
   "turned-plan": findTurnedPlans,
   slow: findSlow,
 };
-
-/** The kinds of findings that there are. */
-export const findingKinds = Object.keys(finders) as readonly FindingKind[];
 
 /** A finding that is meant, and why: of a kind, by one file or line of code ("report.ts", "report.ts:14") where that is said. */
 export interface Accepted {

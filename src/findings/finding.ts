@@ -1,26 +1,9 @@
 import type { QueryState } from "../expression/index.js";
 import { stateOf } from "../query/index.js";
 import type { CallSite, SentStatement } from "../run/index.js";
+import type { FindingKind } from "./kinds.js";
 import { basename } from "./places.js";
 import type { LedgerRecord, LedgerStatement } from "./record.js";
-
-/** What a ledger may show to be wasteful. */
-export type FindingKind =
-  | "repeat"
-  | "echo"
-  | "chatty-write"
-  | "fan-out"
-  | "idle-reach"
-  | "memory-count"
-  | "memory-cut"
-  | "unbounded"
-  | "long-transaction"
-  | "missing-index"
-  | "unindexed-sort"
-  | "full-scan"
-  | "misjudged"
-  | "turned-plan"
-  | "slow";
 
 /** How much a finding weighs: what grows with the data, or costs much already, is a warning. */
 export type Severity = "warning" | "note";
@@ -86,13 +69,6 @@ export function groupsOf<S extends SentStatement>(
 /** The same line of code, and the same text. */
 export const siteAndText = ({ text, origin: { verb, at } }: SentStatement): string =>
   `${verb} ${at?.file}:${at?.line}:${at?.column} ${text}`;
-
-/** A statement's values as a text that tells them from others. */
-export const valuesText = ({ parameters }: SentStatement): string =>
-  JSON.stringify(parameters, (_, part: unknown) => {
-    if (typeof part === "bigint") return `${part}n`;
-    return part instanceof Uint8Array ? part.join() : part;
-  });
 
 /** The query that a statement belongs to, where it is known. */
 export const queryOf = ({ origin: { query } }: SentStatement): QueryState | undefined => {

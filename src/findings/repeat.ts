@@ -7,7 +7,8 @@ import {
   type ResolvedRelation,
 } from "../expression/index.js";
 import type { SentStatement } from "../run/index.js";
-import { type Finder, groupsOf, isRead, many, placeOf, queryOf, siteAndText, valuesText } from "./finding.js";
+import { valuesText } from "../run/index.js";
+import { type Finder, groupsOf, isRead, many, placeOf, queryOf, siteAndText } from "./finding.js";
 
 /** The columns of a query's own rows that are compared with one value each. */
 const comparedIn = ({ where, source }: QueryState): readonly ResolvedColumn[] =>

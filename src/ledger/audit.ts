@@ -34,12 +34,8 @@ export interface QueryAudit {
 /** How long the database may take to count a query's rows, in milliseconds. */
 const mostToCount = 5000;
 
-/**
- * Looks at the execution plans of a query, without fetching its rows: what `explain` gives, and the findings of it.
- * Where a finding depends on how many rows there are, the database counts them.
- * @throws GemachError `OPTION_UNKNOWN`, and what `explain` throws
- */
-export async function audit(db: AnyDatabase, query: Query, options: AuditOptions = {}): Promise<QueryAudit> {
+/** What `audit` does. */
+export async function auditOf(db: AnyDatabase, query: Query, options: AuditOptions): Promise<QueryAudit> {
   expectOptions("audit", options, ["thresholds", "accepts", "finders", "at"]);
   const explained = await db.explain(query);
   const first = recorded(db, query, explained, options, 0);

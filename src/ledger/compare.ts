@@ -13,7 +13,7 @@ import { type IndexDescription, type IndexPart, proposedIndex } from "../model/i
 import { forced, stateOf } from "../query/index.js";
 import { connectionOf, type ExplainedStatement, expectOptions, sendOwn } from "../run/index.js";
 import { createIndexText, qualifiedTable } from "../sql/index.js";
-import { withLedger } from "./ledger.js";
+import { ledgerOn } from "./ledger.js";
 
 /** How queries are compared. */
 export interface CompareOptions {
@@ -110,7 +110,7 @@ async function candidatesOf(db: AnyDatabase, query: Query, wanted: readonly Stra
   const found = new Map<string, Candidate>();
   for (const strategy of wanted) {
     const one = forced(query, strategy, "compare");
-    const { result, statements, totals } = await withLedger(db, strategy, () => db.list(one));
+    const { result, statements, totals } = await ledgerOn(db, strategy, () => db.list(one), {});
     const texts = statements.map(({ text }) => text).join("\n");
     const known = found.get(texts);
     if (known !== undefined) known.alike.push(strategy);
@@ -226,12 +226,8 @@ function partsOf(entity: ResolvedEntity, on: readonly string[]): readonly IndexP
   });
 }
 
-/**
- * Runs a query by every strategy, in turn, and compares what that costs; with a proposed index too, where one is given: it is made in
- * a transaction that is rolled back (MariaDB: on a copy of the table that only this connection sees).
- * @throws GemachError `OPTION_UNKNOWN`, `NAME_UNKNOWN` for a column of the index
- */
-export async function compare(db: AnyDatabase, query: Query, options: CompareOptions = {}): Promise<Comparison> {
+/** What `compare` does. */
+export async function comparisonOf(db: AnyDatabase, query: Query, options: CompareOptions): Promise<Comparison> {
   expectOptions("compare", options, ["strategies", "rounds", "latency", "index"]);
   const { strategies: wanted = strategies, rounds = 9, latency = 0, index } = options;
   stateOf(query, "compare");

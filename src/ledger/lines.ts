@@ -1,8 +1,10 @@
 import { typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { type Finding, type LedgerStatement, valuesText } from "../findings/index.js";
+import type { Finding, LedgerStatement } from "../findings/index.js";
+import { valuesText } from "../run/index.js";
 import type { PlanStep } from "../sql/index.js";
-import { type Ledger, textGroups, totalsOf } from "./ledger.js";
+import type { Ledger } from "./ledger.js";
+import { textGroups, totalsOf } from "./sums.js";
 
 /** How a ledger is written down. */
 export interface LinesOptions {

@@ -15,7 +15,7 @@ import { type Context, givenFor } from "./context.js";
 import type { Request, WireRows } from "./driver.js";
 import { fetch, requestOf } from "./fetch.js";
 import { masked, unmasked } from "./masked.js";
-import { controlOrigin } from "./origin.js";
+import { controlOrigin, planVerb } from "./origin.js";
 import { now } from "./platform.js";
 import type { Sender } from "./sender.js";
 import type { Steps } from "./steps.js";
@@ -178,9 +178,6 @@ export function* explainSteps(
 
 /** Whether a database explains a statement, by how that begins. */
 export const isExplicable = (text: string): boolean => /^\s*(select|with|insert|update|delete)\b/i.test(text);
-
-/** The verb of statements that only look at others, and belong to no ledger. */
-export const planVerb = "plan of a ledger";
 
 /**
  * The plan of a statement that was sent; undefined where the database does not explain it. Only what reads is run, where it is to be measured. It is

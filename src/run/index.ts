@@ -4,12 +4,12 @@ export { Compiler } from "./compiler.js";
 export { type Connection, connectionKey, connectionOf } from "./connections.js";
 export { type Context, type Living, noLimits, rowsOfQuery, run, stepsOfQuery } from "./context.js";
 export type { Driver, Isolation, Request, Send, Session, Soon, TransactionSettings, WireRows } from "./driver.js";
-export { type ExplainedStatement, type ExplainOptions, explainSent, planVerb } from "./explain.js";
-export { explainingDriver } from "./explain-work.js";
+export type { ExplainedStatement, ExplainOptions } from "./explain.js";
+export { explaining } from "./late.js";
 export { insideOf, refuseInside } from "./lone.js";
 export { opened } from "./opened.js";
 export { expectOptions } from "./options.js";
-export { controlOrigin, type Origin, type VerbOrigin } from "./origin.js";
+export { controlOrigin, type Origin, planVerb, type VerbOrigin } from "./origin.js";
 export { sendOwn } from "./own-statement.js";
 export { now } from "./platform.js";
 export type { Portion } from "./portion.js";
@@ -31,6 +31,7 @@ export {
   wait,
 } from "./stop.js";
 export { transact } from "./transaction.js";
+export { valuesText } from "./values-text.js";
 export { type InsertProgress, Verbs } from "./verbs.js";
 export {
   type BegunStatement,

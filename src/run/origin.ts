@@ -26,3 +26,6 @@ export const controlOrigin = (purpose: string): StatementOrigin => ({
   relation: undefined,
   strategy: undefined,
 });
+
+/** The verb of statements that only look at others, and belong to no ledger. */
+export const planVerb = "plan of a ledger";

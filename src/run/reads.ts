@@ -25,8 +25,9 @@ import {
   run,
   togetherFor,
 } from "./context.js";
-import { type ExplainedStatement, type ExplainOptions, explainSteps } from "./explain.js";
+import type { ExplainedStatement, ExplainOptions } from "./explain.js";
 import { fetch } from "./fetch.js";
+import { explaining } from "./late.js";
 import { oneByOne } from "./one-by-one.js";
 import { expectOptions } from "./options.js";
 import type { VerbOrigin } from "./origin.js";
@@ -247,6 +248,7 @@ export class Reads {
     const state = stateOf(query, "explain");
     expectTransaction(this.#context, state);
     const origin = originOf(this.#context, "explain", Reads.prototype.explain, query);
+    const { explainSteps } = await explaining();
     return await run(this.#context, () => explainSteps(this.#context, state, options), "no", origin, options);
   }
 

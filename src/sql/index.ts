@@ -24,7 +24,8 @@ export {
 export { type Dialect, type DialectName, factsOf } from "./dialects/dialect.js";
 export { encodeParameter, ofMatch } from "./dialects/encode.js";
 export { mariadbDialect } from "./dialects/mariadb/mariadb-dialect.js";
-export { pgliteDialect, postgresDialect } from "./dialects/postgres/postgres-dialect.js";
+export { pgliteDialect } from "./dialects/postgres/pglite-dialect.js";
+export { postgresDialect } from "./dialects/postgres/postgres-dialect.js";
 export { sqliteDialect } from "./dialects/sqlite/sqlite-dialect.js";
 export type { Keys, Wire } from "./dialects/wire.js";
 export { type PlanOperation, type PlanStep, stepsIn } from "./explain/execution-plan.js";

@@ -1,18 +1,18 @@
 import { GemachError } from "../errors/index.js";
 import type { ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
+import { type Kept, keptOf, type LiveObject, Stamped } from "../live/index.js";
 import { withGiven } from "../plan/index.js";
 import { setLoaded } from "./adopt.js";
-import { type Kept, keptOf, type Live, Stamped } from "./kept.js";
 import { announce, expectLive, joinTo, retract, setRelation } from "./relations.js";
 import { isDirect, isOurs, kindOf, type Unit } from "./unit.js";
 
 /** What one call adds: new entities, and what is said of their relations once all of them are there. */
 interface Adding {
-  readonly made: Live[];
+  readonly made: LiveObject[];
   readonly ties: (() => void)[];
 }
 
-const isObject = (value: unknown): value is Live => typeof value === "object" && value !== null;
+const isObject = (value: unknown): value is LiveObject => typeof value === "object" && value !== null;
 
 const starting = new WeakMap<ResolvedEntity, readonly ResolvedColumn[]>();
 
@@ -28,9 +28,9 @@ function startingIn(entity: ResolvedEntity): readonly ResolvedColumn[] {
 /** The columns of a new row; its relations stay apart. */
 function columnsIn(
   entity: ResolvedEntity,
-  row: Live,
-): { readonly columns: Live; readonly relations: ResolvedRelation[] } {
-  const columns: Live = {};
+  row: LiveObject,
+): { readonly columns: LiveObject; readonly relations: ResolvedRelation[] } {
+  const columns: LiveObject = {};
   const relations: ResolvedRelation[] = [];
   for (const name of Object.keys(row)) {
     const value = row[name];
@@ -49,7 +49,7 @@ function columnsIn(
   return { columns, relations };
 }
 
-function newEntity(unit: Unit, entity: ResolvedEntity, row: unknown, adding: Adding): Live {
+function newEntity(unit: Unit, entity: ResolvedEntity, row: unknown, adding: Adding): LiveObject {
   if (!isObject(row)) throw new GemachError("ROWS_EXPECTED", { call: "add", entity: entity.name, got: typeof row });
   if (entity.isReadOnly) throw new GemachError("ENTITY_READ_ONLY", { entity: entity.name });
   const { columns, relations } = columnsIn(entity, row);
@@ -76,7 +76,7 @@ function newEntity(unit: Unit, entity: ResolvedEntity, row: unknown, adding: Add
 }
 
 /** What a new entity was given for a relation: entities, or objects that become new ones. */
-function addTies(unit: Unit, live: Live, relation: ResolvedRelation, given: unknown, adding: Adding): void {
+function addTies(unit: Unit, live: LiveObject, relation: ResolvedRelation, given: unknown, adding: Adding): void {
   const { source, target, name, cardinality } = relation;
   if (!isDirect(relation))
     throw new GemachError("RELATION_UNSETTABLE", {
@@ -84,7 +84,7 @@ function addTies(unit: Unit, live: Live, relation: ResolvedRelation, given: unkn
       relation: name,
       reason: "it goes over other relations, or has a condition",
     });
-  const entityOf = (value: unknown): Live =>
+  const entityOf = (value: unknown): LiveObject =>
     Stamped.of(value) === undefined && isObject(value)
       ? newEntity(unit, target, value, adding)
       : expectLive(unit, value, `${source.name}.${name}`, target);
@@ -104,7 +104,7 @@ function addTies(unit: Unit, live: Live, relation: ResolvedRelation, given: unkn
 }
 
 /** A new entity, with all that is new in the object, to be inserted when changes are written. */
-export function add(unit: Unit, entity: ResolvedEntity, row: unknown): Live {
+export function add(unit: Unit, entity: ResolvedEntity, row: unknown): LiveObject {
   const adding: Adding = { made: [], ties: [] };
   const live = newEntity(unit, entity, row, adding);
   for (const tie of adding.ties) tie();

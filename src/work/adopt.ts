@@ -1,6 +1,7 @@
 import { GemachError } from "../errors/index.js";
 import type { QueryState, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
-import { type Cohort, identityOf, type Kept, keptOf, type Live, noteFurther, type Rules } from "./kept.js";
+import { type Cohort, type Kept, keptOf, type LiveObject, noteFurther, type Rules } from "../live/index.js";
+import { identityOf } from "./identity.js";
 import { put } from "./live-kind.js";
 import { kindOf, mapOf, type Unit } from "./unit.js";
 
@@ -17,7 +18,7 @@ export function usualColumns(entity: ResolvedEntity): readonly string[] {
 }
 
 /** Gives an entity the columns of a row that it has not yet; what it has stays as it is. */
-export function complete(live: Live, kept: Kept, row: Live, names: readonly string[]): void {
+export function complete(live: LiveObject, kept: Kept, row: LiveObject, names: readonly string[]): void {
   for (const name of names) {
     if (Object.hasOwn(live, name) || !(name in row)) continue;
     put(live, name, row[name]);
@@ -27,13 +28,13 @@ export function complete(live: Live, kept: Kept, row: Live, names: readonly stri
 }
 
 /** Notes a relation as loaded. */
-export function setLoaded(unit: Unit, live: Live, kept: Kept, relation: ResolvedRelation, value: unknown): void {
+export function setLoaded(unit: Unit, live: LiveObject, kept: Kept, relation: ResolvedRelation, value: unknown): void {
   kept.related ??= new Map();
   kept.related.set(relation.name, value);
   kept.kind.show(live, relation);
   if (relation.steps.length > 1)
     for (const { target } of relation.steps.slice(0, -1)) {
-      const far = unit.distant.get(target) ?? new Map<Live, Set<string>>();
+      const far = unit.distant.get(target) ?? new Map<LiveObject, Set<string>>();
       unit.distant.set(target, far);
       far.set(live, (far.get(live) ?? new Set()).add(relation.name));
     }
@@ -46,16 +47,16 @@ export function setLoaded(unit: Unit, live: Live, kept: Kept, relation: Resolved
 export function adopt(
   unit: Unit,
   query: QueryState,
-  rows: readonly Live[],
+  rows: readonly LiveObject[],
   cohort: Cohort,
   above: Rules | undefined,
   isRoot = false,
-): Live[] {
+): LiveObject[] {
   const { entity } = query.source;
   if (rows.length === 0) return [];
   const map = mapOf(unit, entity);
   const names = query.columns ?? usualColumns(entity);
-  const kind = kindOf(unit, entity, rows[0] as Live);
+  const kind = kindOf(unit, entity, rows[0] as LiveObject);
   const shape = kind.shapeFor(names);
   const rules = query.outside === undefined ? above : { own: query.outside, above };
   const reached = query.reach.map(({ relation, query: further }) => ({
@@ -63,7 +64,9 @@ export function adopt(
     of: adoptReached(unit, relation, further, rows, cohort, rules),
   }));
   // A row that several owners share comes again, when its key is a print already.
-  const seen = entity.key.some(({ steps }) => kind.prints.has(steps[0] as string)) ? new Map<Live, Live>() : undefined;
+  const seen = entity.key.some(({ steps }) => kind.prints.has(steps[0] as string))
+    ? new Map<LiveObject, LiveObject>()
+    : undefined;
   return rows.map((row, i) => {
     const before = seen?.get(row);
     const identity = before === undefined ? identityOf(entity, row) : undefined;
@@ -106,12 +109,12 @@ function adoptReached(
   unit: Unit,
   { name, cardinality }: ResolvedRelation,
   query: QueryState,
-  owners: readonly Live[],
+  owners: readonly LiveObject[],
   { at }: Cohort,
   rules: Rules | undefined,
 ): (owner: number) => unknown {
   const lists = owners.map((owner) => {
-    const value = owner[name] as Live[] | Live | null;
+    const value = owner[name] as LiveObject[] | LiveObject | null;
     if (Array.isArray(value)) return value;
     return value === null ? [] : [value];
   });
@@ -124,13 +127,13 @@ function adoptReached(
   }
   return (owner) => {
     const start = starts[owner] as number;
-    const own = live.slice(start, start + (lists[owner] as Live[]).length);
+    const own = live.slice(start, start + (lists[owner] as LiveObject[]).length);
     return cardinality === "many" ? own : (own[0] ?? null);
   };
 }
 
 /** An entity is no longer found by its key. */
-export function leave(unit: Unit, entity: ResolvedEntity, live: Live): void {
+export function leave(unit: Unit, entity: ResolvedEntity, live: LiveObject): void {
   const map = mapOf(unit, entity);
   const identity = identityOf(entity, live);
   if (map.get(identity) === live) map.delete(identity);

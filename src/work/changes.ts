@@ -1,23 +1,23 @@
 import { GemachError } from "../errors/index.js";
 import type { ResolvedEntity } from "../expression/index.js";
-import { type Kept, keptOf, type Live } from "./kept.js";
+import { type Kept, keptOf, type LiveObject } from "../live/index.js";
 import type { Unit } from "./unit.js";
 
 /** An entity whose columns were given other values than it was read with. */
 export interface Changed {
-  readonly live: Live;
+  readonly live: LiveObject;
   readonly kept: Kept;
   /** The names of its columns and value objects that differ. */
   readonly names: readonly string[];
 }
 
-const isSame = ({ kind, was }: Kept, live: Live, name: string): boolean => {
+const isSame = ({ kind, was }: Kept, live: LiveObject, name: string): boolean => {
   const print = kind.prints.get(name);
   return print === undefined ? live[name] === was[name] : print.isSame(live[name], was[name]);
 };
 
 /** Whether anything of an entity of the database differs from what was read. */
-function isChanged(live: Live, kept: Kept): boolean {
+function isChanged(live: LiveObject, kept: Kept): boolean {
   const { standing, shape, was, further, awaits } = kept;
   if (standing !== "kept") return false;
   return (
@@ -26,7 +26,7 @@ function isChanged(live: Live, kept: Kept): boolean {
 }
 
 /** The names of what differs. */
-function differencesOf(live: Live, kept: Kept): readonly string[] {
+function differencesOf(live: LiveObject, kept: Kept): readonly string[] {
   const { shape, further, awaits } = kept;
   const names = [...shape.names, ...(further ?? [])];
   const awaited = [...(awaits?.keys() ?? [])].map(({ steps }) => steps[0] as string);
@@ -61,7 +61,7 @@ function refuseFixed(entity: ResolvedEntity, names: readonly string[]): void {
 
 /** Whether anything of these entities, or of all, is not written yet. */
 export function isUnwritten(unit: Unit, only?: ReadonlySet<ResolvedEntity>): boolean {
-  const isAsked = (live: Live) => only === undefined || only.has(keptOf(live).kind.entity);
+  const isAsked = (live: LiveObject) => only === undefined || only.has(keptOf(live).kind.entity);
   for (const live of unit.added) if (isAsked(live)) return true;
   for (const live of unit.removed) if (isAsked(live)) return true;
   for (const [entity, map] of unit.maps) {

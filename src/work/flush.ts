@@ -8,12 +8,13 @@ import {
   type StandingCondition,
   valueAt,
 } from "../expression/index.js";
+import { type Kept, keptOf, type LiveObject } from "../live/index.js";
 import { dependencyOrder } from "../model/index.js";
 import { type KeyedRow, keyedPlan, planInsert, refuseOthers, valuesIn } from "../plan/index.js";
 import { type Steps, writeKeyed, writing } from "../run/index.js";
 import { leave } from "./adopt.js";
 import { type Changed, changedIn } from "./changes.js";
-import { identityOf, type Kept, keptOf, type Live } from "./kept.js";
+import { identityOf } from "./identity.js";
 import { put } from "./live-kind.js";
 import { knownOne } from "./load.js";
 import { placeAt } from "./place-at.js";
@@ -26,8 +27,8 @@ const referred = ({ relations }: ResolvedEntity): readonly ResolvedEntity[] =>
   [...relations.values()].flatMap(({ steps: [step] }) => (step.holder === "source" ? [step.target] : []));
 
 /** Live entities by what they are of, those first that others refer to. */
-function byEntity(lives: Iterable<Live>): readonly (readonly [ResolvedEntity, Live[]])[] {
-  const groups = new Map<ResolvedEntity, Live[]>();
+function byEntity(lives: Iterable<LiveObject>): readonly (readonly [ResolvedEntity, LiveObject[]])[] {
+  const groups = new Map<ResolvedEntity, LiveObject[]>();
   for (const live of lives) {
     const { entity } = keptOf(live).kind;
     const group = groups.get(entity);
@@ -35,11 +36,11 @@ function byEntity(lives: Iterable<Live>): readonly (readonly [ResolvedEntity, Li
     else group.push(live);
   }
   const inSet = (entity: ResolvedEntity) => referred(entity).filter((other) => groups.has(other));
-  return dependencyOrder([...groups.keys()], inSet).map(({ item }) => [item, groups.get(item) as Live[]]);
+  return dependencyOrder([...groups.keys()], inSet).map(({ item }) => [item, groups.get(item) as LiveObject[]]);
 }
 
 /** Gives an entity the keys that it waits for, as far as they are there. */
-function fillAwaited(live: Live, kept: Kept): void {
+function fillAwaited(live: LiveObject, kept: Kept): void {
   for (const [column, { of, column: key }] of kept.awaits ?? []) {
     const { standing, kind } = keptOf(of);
     if (standing === "new") continue;
@@ -72,7 +73,7 @@ function bareOf(entity: ResolvedEntity): ResolvedEntity {
 }
 
 /** Whether a new entity is as it was added, so that what was kept of it then is the very row. */
-const isAsAdded = (live: Live, { shape, kind, awaits, further, was }: Kept): boolean =>
+const isAsAdded = (live: LiveObject, { shape, kind, awaits, further, was }: Kept): boolean =>
   further === undefined &&
   awaits === undefined &&
   kind.prints.size === 0 &&
@@ -80,10 +81,10 @@ const isAsAdded = (live: Live, { shape, kind, awaits, further, was }: Kept): boo
   !shape.differs(live, was);
 
 /** The columns of a new entity as they are to be inserted. */
-function newRow(live: Live, kept: Kept): Live {
+function newRow(live: LiveObject, kept: Kept): LiveObject {
   if (isAsAdded(live, kept)) return kept.was;
   const { shape, kind, awaits, further } = kept;
-  const row: Live = {};
+  const row: LiveObject = {};
   for (const name of further === undefined ? shape.names : kind.entity.members.keys()) {
     const value = Object.hasOwn(live, name) ? live[name] : undefined;
     if (value !== undefined) row[name] = value;
@@ -93,7 +94,7 @@ function newRow(live: Live, kept: Kept): Live {
 }
 
 /** What new rows leave to the database; all of them where a value object is among it, whose columns may be given in part. */
-function leftOut({ members }: ResolvedEntity, rows: readonly Live[]): readonly string[] | true | undefined {
+function leftOut({ members }: ResolvedEntity, rows: readonly LiveObject[]): readonly string[] | true | undefined {
   const missing = [...members].filter(([name]) => rows.some((row) => row[name] === undefined));
   if (missing.some(([, member]) => "fields" in member)) return true;
   const names = missing.flatMap(([name, member]) => ((member as ResolvedColumn).isHeavy ? [] : [name]));
@@ -101,16 +102,16 @@ function leftOut({ members }: ResolvedEntity, rows: readonly Live[]): readonly s
 }
 
 /** What the database made of new rows, in their order; of rows that are as they were given, nothing. */
-function* inserted(unit: Unit, entity: ResolvedEntity, rows: readonly Live[]): Steps<readonly Live[]> {
+function* inserted(unit: Unit, entity: ResolvedEntity, rows: readonly LiveObject[]): Steps<readonly LiveObject[]> {
   const { runtime } = unit.context.compiler;
   const returning = leftOut(entity, rows);
   const plan = planInsert(bareOf(entity), rows, { returning, rules: runtime.dialect.writes.portions });
   const written = yield* writing(plan, runtime, undefined).steps();
-  return returning === undefined ? [] : (written as Live[]);
+  return returning === undefined ? [] : (written as LiveObject[]);
 }
 
 /** A row in the form in which later changes do not reach it; the row itself where nothing of it could be changed in place. */
-function printed({ kind: { prints } }: Kept, row: Live): Live {
+function printed({ kind: { prints } }: Kept, row: LiveObject): LiveObject {
   if (prints.size === 0) return row;
   const copy = { ...row };
   for (const [name, print] of prints) if (name in copy) copy[name] = print.of(copy[name]);
@@ -118,7 +119,7 @@ function printed({ kind: { prints } }: Kept, row: Live): Live {
 }
 
 /** Takes over what the database made of a row, but for what code has changed meanwhile. */
-function takeOver(live: Live, { kind, was }: Kept, back: Live): void {
+function takeOver(live: LiveObject, { kind, was }: Kept, back: LiveObject): void {
   for (const name of Object.keys(back)) {
     const print = kind.prints.get(name);
     const value = back[name];
@@ -129,17 +130,17 @@ function takeOver(live: Live, { kind, was }: Kept, back: Live): void {
 }
 
 /** Inserts new entities of one entity, and takes over what the database made of them. */
-function* insertRows(unit: Unit, entity: ResolvedEntity, lives: readonly Live[]): Steps<void> {
+function* insertRows(unit: Unit, entity: ResolvedEntity, lives: readonly LiveObject[]): Steps<void> {
   const rows = lives.map((live) => newRow(live, keptOf(live)));
   // What code does to an entity while it is on its way is a change of its own.
-  const prints = rows.map((row, i) => printed(keptOf(lives[i] as Live), row));
+  const prints = rows.map((row, i) => printed(keptOf(lives[i] as LiveObject), row));
   const made = yield* inserted(unit, entity, rows);
   const cohort = newCohort(undefined);
   const map = mapOf(unit, entity);
   for (let i = 0; i < lives.length; i++) {
-    const live = lives[i] as Live;
+    const live = lives[i] as LiveObject;
     const kept = keptOf(live);
-    kept.was = prints[i] as Live;
+    kept.was = prints[i] as LiveObject;
     const back = made[i];
     if (back !== undefined) takeOver(live, kept, back);
     kept.shape = kept.kind.shapeFor(Object.keys(kept.was));
@@ -172,7 +173,7 @@ function* insertAll(unit: Unit): Steps<void> {
 }
 
 /** The values by which a row is found: its key, and its version where it has one. */
-function foundBy(live: Live, kept: Kept, by: readonly ResolvedColumn[]): readonly Scalar[] {
+function foundBy(live: LiveObject, kept: Kept, by: readonly ResolvedColumn[]): readonly Scalar[] {
   return by.map((column) => {
     if (!column.isVersion) return canonicalOf(valueAt(live, column.steps), column.type) as Scalar;
     const was = kept.was[column.property];
@@ -202,7 +203,7 @@ function conflict(entity: ResolvedEntity, missed: readonly KeyedRow[]): GemachEr
 /** Writes the changed columns of entities, those together that change the same ones. */
 function* updateAll(unit: Unit, changed: readonly Changed[]): Steps<void> {
   const groups = new Map<ResolvedEntity, Map<string, { columns: readonly ResolvedColumn[]; rows: KeyedRow[] }>>();
-  const written: (readonly [Kept, Live])[] = [];
+  const written: (readonly [Kept, LiveObject])[] = [];
   for (const { live, kept, names } of changed) {
     const { entity } = kept.kind;
     const version = versionOf(entity);
@@ -235,7 +236,7 @@ function* updateAll(unit: Unit, changed: readonly Changed[]): Steps<void> {
 }
 
 /** How many entities of its own kind lay above one when they were read, among those that are removed. */
-function depthOf(live: Live, unit: Unit, seen: readonly Live[] = []): number {
+function depthOf(live: LiveObject, unit: Unit, seen: readonly LiveObject[] = []): number {
   const kept = keptOf(live);
   const { entity } = kept.kind;
   const above = [...entity.relations.values()].flatMap((relation) => {
@@ -258,7 +259,7 @@ function markOf({ column, removed }: StandingCondition): Scalar {
 }
 
 /** Deletes entities, those first that refer to others; or marks them, where their entity says so. */
-function* deleteAll(unit: Unit, removed: Iterable<Live>): Steps<void> {
+function* deleteAll(unit: Unit, removed: Iterable<LiveObject>): Steps<void> {
   for (const [entity, lives] of byEntity(removed).toReversed()) {
     const by = columnsToFind(entity);
     const isOfItself = referred(entity).includes(entity);
@@ -284,8 +285,8 @@ function* deleteAll(unit: Unit, removed: Iterable<Live>): Steps<void> {
 }
 
 /** The removed row that a relation led to when its owner was read. */
-function leftBehind(unit: Unit, { was }: Kept, relation: ResolvedRelation): Live | undefined {
-  const row: Live = {};
+function leftBehind(unit: Unit, { was }: Kept, relation: ResolvedRelation): LiveObject | undefined {
+  const row: LiveObject = {};
   for (const { from, to } of relation.steps[0].pairs) placeAt(row, to.steps, valueAt(was, from.steps));
   const live = mapOf(unit, relation.target).get(identityOf(relation.target, row));
   return live !== undefined && unit.removed.has(live) ? live : undefined;
@@ -295,8 +296,8 @@ function leftBehind(unit: Unit, { was }: Kept, relation: ResolvedRelation): Live
  * Removed rows that others refer to until their changes are written: they go last. All else goes first, so that a new row may
  * have the key of one that is removed.
  */
-function removedLate(unit: Unit, changed: readonly Changed[]): ReadonlySet<Live> {
-  const late = new Set<Live>();
+function removedLate(unit: Unit, changed: readonly Changed[]): ReadonlySet<LiveObject> {
+  const late = new Set<LiveObject>();
   if (unit.removed.size === 0) return late;
   for (const { kept, names } of changed)
     for (const relation of kept.kind.entity.relations.values()) {

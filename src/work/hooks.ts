@@ -1,7 +1,7 @@
 import { GemachError } from "../errors/index.js";
 import { standingHole } from "../expression/index.js";
+import { type Kept, keptOf, type LiveObject, noteFurther } from "../live/index.js";
 import { changedIn } from "./changes.js";
-import { type Kept, keptOf, type Live, noteFurther } from "./kept.js";
 import { put } from "./live-kind.js";
 import type { Unit } from "./unit.js";
 
@@ -41,7 +41,7 @@ const oldOf = ({ kind: { entity, prints }, was }: Kept): Record<string, unknown>
     ),
   );
 
-const freshOf = (live: Live, { kind: { entity } }: Kept): Record<string, unknown> =>
+const freshOf = (live: LiveObject, { kind: { entity } }: Kept): Record<string, unknown> =>
   Object.fromEntries(
     [...entity.members.keys()].flatMap((name) => (Object.hasOwn(live, name) ? [[name, live[name]]] : [])),
   );
@@ -56,7 +56,7 @@ export function callHooks(
   afterCommit: RowWrite["afterCommit"],
 ): () => void {
   const seen: (() => RowWrite)[] = [];
-  const call = (live: Live, kind: RowWrite["kind"], names?: readonly string[]): void => {
+  const call = (live: LiveObject, kind: RowWrite["kind"], names?: readonly string[]): void => {
     const kept = keptOf(live);
     const { entity } = kept.kind;
     const old = kind === "insert" ? null : oldOf(kept);

@@ -1,24 +1,25 @@
 import { kinds } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { expectKey, type ResolvedEntity } from "../expression/index.js";
+import { keptOf, type LiveObject } from "../live/index.js";
 import type { CallSite } from "../run/index.js";
-import { identityOf, keptOf, type Live } from "./kept.js";
+import { identityOf } from "./identity.js";
 import { fetchByKeys } from "./load.js";
 import { placeAt } from "./place-at.js";
 import { mapOf, type Unit } from "./unit.js";
 
 /** Entities that are asked for by their keys in one tick, by key. */
 interface Asked {
-  readonly rows: Map<unknown, Live>;
+  readonly rows: Map<unknown, LiveObject>;
   readonly found: Promise<void>;
 }
 
 /** A row of the columns of a key alone. */
-function keyRow(entity: ResolvedEntity, key: unknown): Live {
-  const row: Live = {};
+function keyRow(entity: ResolvedEntity, key: unknown): LiveObject {
+  const row: LiveObject = {};
   const first = entity.key[0];
   if (first !== undefined && entity.key.length === 1) placeAt(row, first.steps, key);
-  else for (const { property, steps } of entity.key) placeAt(row, steps, (key as Live | null)?.[property]);
+  else for (const { property, steps } of entity.key) placeAt(row, steps, (key as LiveObject | null)?.[property]);
   return row;
 }
 
@@ -26,7 +27,11 @@ function keyRow(entity: ResolvedEntity, key: unknown): Live {
 export function keyReads(unit: Unit) {
   const asked = new Map<ResolvedEntity, Asked>();
 
-  async function fetchLater(entity: ResolvedEntity, rows: Map<unknown, Live>, at: CallSite | undefined): Promise<void> {
+  async function fetchLater(
+    entity: ResolvedEntity,
+    rows: Map<unknown, LiveObject>,
+    at: CallSite | undefined,
+  ): Promise<void> {
     await Promise.resolve();
     asked.delete(entity);
     await unit.flushFor(() => new Set([entity]));
@@ -42,13 +47,13 @@ export function keyReads(unit: Unit) {
   }
 
   /** The entity once it was looked for. */
-  const foundIn = (entity: ResolvedEntity, identity: unknown, row: Live, { rows }: Asked): Live => {
+  const foundIn = (entity: ResolvedEntity, identity: unknown, row: LiveObject, { rows }: Asked): LiveObject => {
     const live = mapOf(unit, entity).get(identity) ?? rows.get(identity);
     if (live === undefined || live === row) throw new GemachError("NONE_FOUND", { entity: entity.name, call: "byKey" });
     return live;
   };
 
-  return (entity: ResolvedEntity, key: unknown, at: CallSite | undefined): Live | Promise<Live> => {
+  return (entity: ResolvedEntity, key: unknown, at: CallSite | undefined): LiveObject | Promise<LiveObject> => {
     expectKey(entity, "byKey()");
     const row = keyRow(entity, key);
     const identity = identityOf(entity, row);
@@ -56,7 +61,7 @@ export function keyReads(unit: Unit) {
     if (known !== undefined && keptOf(known).standing === "kept") return known;
     let open = asked.get(entity);
     if (open === undefined) {
-      const rows = new Map<unknown, Live>();
+      const rows = new Map<unknown, LiveObject>();
       open = { rows, found: fetchLater(entity, rows, at) };
       asked.set(entity, open);
     }

@@ -2,26 +2,27 @@ import type { ResolvedEntity, ResolvedRelation } from "../expression/index.js";
 import {
   type Kept,
   keptOf,
-  type Live,
   type LiveKind,
+  type LiveObject,
   type LiveShape,
   noteFurther,
+  type Print,
   type Properties,
   Stamped,
-} from "./kept.js";
-import { type Print, printOf } from "./prints.js";
+} from "../live/index.js";
+import { printOf } from "./prints.js";
 import { shownOf } from "./shown.js";
 
 type Base = new (kept: Kept) => Stamped;
 
 /** What a relation's property does. */
 function accessor(relation: ResolvedRelation, properties: Properties) {
-  function read(this: Live): unknown {
+  function read(this: LiveObject): unknown {
     return properties.readRelation(this, keptOf(this), relation, read);
   }
   return {
     get: read,
-    set(this: Live, value: unknown): void {
+    set(this: LiveObject, value: unknown): void {
       properties.setRelation(this, keptOf(this), relation, value);
     },
     configurable: true,
@@ -35,13 +36,13 @@ function classOf(entity: ResolvedEntity, prototype: object, properties: Properti
   Object.setPrototypeOf(own, prototype);
   if (prototype !== Object.prototype) Reflect.deleteProperty(own, "constructor");
   for (const name of entity.members.keys()) {
-    function read(this: Live): unknown {
+    function read(this: LiveObject): unknown {
       return properties.readColumn(this, keptOf(this), name, read);
     }
     Object.defineProperty(own, name, {
       get: read,
       // A column that was not fetched, and is written all the same.
-      set(this: Live, value: unknown) {
+      set(this: LiveObject, value: unknown) {
         noteFurther(keptOf(this), name);
         put(this, name, value);
       },
@@ -54,7 +55,7 @@ function classOf(entity: ResolvedEntity, prototype: object, properties: Properti
     Object.defineProperty(
       own,
       "toJSON",
-      hidden(function (this: Live) {
+      hidden(function (this: LiveObject) {
         return shownOf(this, Object.prototype);
       }),
     );
@@ -68,7 +69,7 @@ function classOf(entity: ResolvedEntity, prototype: object, properties: Properti
       own,
       inspected,
       hidden(function (
-        this: Live,
+        this: LiveObject,
         _depth: number,
         options: object,
         inspect: (value: unknown, options: object) => string,
@@ -121,7 +122,7 @@ function plainShape(base: Base, names: readonly string[], prints: ReadonlyMap<st
   return {
     names,
     create: (kept, row) => {
-      const live = new base(kept) as unknown as Live;
+      const live = new base(kept) as unknown as LiveObject;
       for (const name of names) put(live, name, row[name]);
       for (const [name, print] of printed) row[name] = print.of(row[name]);
       return live;
@@ -147,8 +148,8 @@ ${printed.map((name) => `row[${quoted(name)}] = ${print(name)}.of(row[${quoted(n
     printed.map((name) => prints.get(name)),
   ) as new (
     kept: Kept,
-    row: Live,
-  ) => Live;
+    row: LiveObject,
+  ) => LiveObject;
   Reflect.deleteProperty(made.prototype, "constructor");
   const differences = names.map((name) => {
     const [live, was] = [`e[${quoted(name)}]`, `w[${quoted(name)}]`];
@@ -156,7 +157,7 @@ ${printed.map((name) => `row[${quoted(name)}] = ${print(name)}.of(row[${quoted(n
   });
   const differs = new Function("p", `return (e, w) => ${differences.join(" || ") || "false"};`)(
     printed.map((name) => prints.get(name)),
-  ) as (live: Live, was: Live) => boolean;
+  ) as (live: LiveObject, was: LiveObject) => boolean;
   return { names, create: (kept, row) => new made(kept, row), differs };
 }
 
@@ -165,7 +166,7 @@ export function liveKind(
   entity: ResolvedEntity,
   properties: Properties,
   generateCode: boolean,
-  sample: Live,
+  sample: LiveObject,
 ): LiveKind {
   const prototype = entity.make === undefined ? Object.prototype : Object.getPrototypeOf(entity.make({ ...sample }));
   const base = classOf(entity, prototype as object, properties);
@@ -182,6 +183,7 @@ export function liveKind(
   );
   return {
     entity,
+    properties,
     prints,
     shapeFor: (names) => {
       // Entities of one shape come one after the other.

@@ -11,17 +11,18 @@ import {
   type ResolvedRelation,
   valueAt,
 } from "../expression/index.js";
+import { type Cohort, type Kept, keptOf, type LiveObject, type Rules } from "../live/index.js";
 import { reachOf } from "../query/index.js";
 import { type CallSite, completed, noLimits, rowsOfQuery, type Steps, stepsOfQuery } from "../run/index.js";
 import { adopt, complete, setLoaded, usualColumns } from "./adopt.js";
-import { type Cohort, identityOf, type Kept, keptOf, type Live, type Rules } from "./kept.js";
+import { identityOf } from "./identity.js";
 import { put } from "./live-kind.js";
 import { liveQuery } from "./live-query.js";
 import { placeAt } from "./place-at.js";
 import { isOurs, isSameInCode, mapOf, newCohort, ownOrigin, type Unit, unitOf } from "./unit.js";
 
 /** What of a relation is known without asking: undefined where it is not. */
-export function knownOne(unit: Unit, live: Live, relation: ResolvedRelation): Live | null | undefined {
+export function knownOne(unit: Unit, live: LiveObject, relation: ResolvedRelation): LiveObject | null | undefined {
   if (!isOurs(relation)) return undefined;
   const { pairs } = relation.steps[0];
   const values = pairs.map(({ from }) =>
@@ -37,19 +38,24 @@ export function knownOne(unit: Unit, live: Live, relation: ResolvedRelation): Li
     !pairs.every(({ from, to }) => isSameInCode(from) && comparedKind(from.kind) === comparedKind(to.kind))
   )
     return undefined;
-  const row: Live = {};
+  const row: LiveObject = {};
   for (const [i, { to }] of pairs.entries()) placeAt(row, to.steps, values[i]);
   return mapOf(unit, relation.target).get(identityOf(relation.target, row));
 }
 
 /** The entities that something is loaded for with one of them: those of its cohort that lack it, from it on. */
-function cohortOf(unit: Unit, live: Live, { cohort }: Kept, lacks: (member: Live, kept: Kept) => boolean): Live[] {
+function cohortOf(
+  unit: Unit,
+  live: LiveObject,
+  { cohort }: Kept,
+  lacks: (member: LiveObject, kept: Kept) => boolean,
+): LiveObject[] {
   const most = unit.settings.cohort;
   const { members } = cohort;
   const start = most < members.length ? Math.max(0, members.indexOf(live)) : 0;
-  const chosen: Live[] = [];
+  const chosen: LiveObject[] = [];
   for (let i = 0; i < members.length && chosen.length < most; i++) {
-    const member = members[(start + i) % members.length] as Live;
+    const member = members[(start + i) % members.length] as LiveObject;
     const kept = keptOf(member);
     if (kept.standing === "kept" && lacks(member, kept)) chosen.push(member);
   }
@@ -85,8 +91,8 @@ export function reachState(relation: ResolvedRelation): QueryState {
 }
 
 /** The columns of an entity that a reach from it begins at. */
-function keyRow(live: Live, state: QueryState): Live {
-  const row: Live = {};
+function keyRow(live: LiveObject, state: QueryState): LiveObject {
+  const row: LiveObject = {};
   for (const { relation } of state.reach)
     for (const { from } of relation.steps[0].pairs) placeAt(row, from.steps, valueAt(live, from.steps));
   return row;
@@ -96,7 +102,7 @@ function keyRow(live: Live, state: QueryState): Live {
 export async function reachLive(
   unit: Unit,
   state: QueryState,
-  owners: readonly Live[],
+  owners: readonly LiveObject[],
   verb: string,
   at: CallSite | undefined,
   rules: Rules | undefined,
@@ -110,13 +116,13 @@ export async function reachLive(
   );
   for (const { relation, query } of state.reach) {
     const lists = rows.map((row) => {
-      const value = (row as Live)[relation.name] as Live[] | Live | null;
+      const value = (row as LiveObject)[relation.name] as LiveObject[] | LiveObject | null;
       return Array.isArray(value) ? value : value === null ? [] : [value];
     });
     const related = adopt(unit, query, lists.flat(), newCohort(at), rules);
     let next = 0;
     owners.forEach((live, i) => {
-      const own = related.slice(next, next + (lists[i] as Live[]).length);
+      const own = related.slice(next, next + (lists[i] as LiveObject[]).length);
       next += own.length;
       const kept = keptOf(live);
       if (kept.related?.has(relation.name) === true) return;
@@ -127,7 +133,7 @@ export async function reachLive(
 
 /** Loads a relation of an entity, for its whole cohort at once. */
 export async function loadRelation(
-  live: Live,
+  live: LiveObject,
   kept: Kept,
   relation: ResolvedRelation,
   at: CallSite | undefined,
@@ -174,7 +180,11 @@ function keyTemplate(entity: ResolvedEntity, isOne: boolean, columns: readonly s
 }
 
 /** The query of rows of an entity by their keys. */
-function byKeys(entity: ResolvedEntity, keys: readonly Live[], columns: readonly string[] | undefined): QueryState {
+function byKeys(
+  entity: ResolvedEntity,
+  keys: readonly LiveObject[],
+  columns: readonly string[] | undefined,
+): QueryState {
   const valuesOf = ({ steps, type }: ResolvedColumn) =>
     keys.map((row): Scalar => canonicalOf(valueAt(row, steps), type) ?? null);
   const [column, ...more] = entity.key;
@@ -197,29 +207,43 @@ function byKeys(entity: ResolvedEntity, keys: readonly Live[], columns: readonly
 export async function fetchByKeys(
   unit: Unit,
   entity: ResolvedEntity,
-  keys: readonly Live[],
+  keys: readonly LiveObject[],
   at: CallSite | undefined,
-): Promise<Live[]> {
+): Promise<LiveObject[]> {
   const state = byKeys(entity, keys, undefined);
   const rows = await rowsOfQuery(unit.context, state, ownOrigin("byKey", at));
-  return adopt(unit, state, rows as Live[], newCohort(at), undefined);
+  return adopt(unit, state, rows as LiveObject[], newCohort(at), undefined);
 }
 
 /** The same as plain rows, all of their columns but heavy ones, within other work. */
-export function* rowsByKeys(unit: Unit, entity: ResolvedEntity, keys: readonly Live[]): Steps<readonly Live[]> {
-  return (yield* stepsOfQuery(unit.context, byKeys(entity, keys, usualColumns(entity)))) as readonly Live[];
+export function* rowsByKeys(
+  unit: Unit,
+  entity: ResolvedEntity,
+  keys: readonly LiveObject[],
+): Steps<readonly LiveObject[]> {
+  return (yield* stepsOfQuery(unit.context, byKeys(entity, keys, usualColumns(entity)))) as readonly LiveObject[];
 }
 
 /** The row of an entity as it is now in the database, plain; undefined where it is gone. */
-export async function rowNow(unit: Unit, live: Live, kept: Kept, at: CallSite | undefined): Promise<Live | undefined> {
+export async function rowNow(
+  unit: Unit,
+  live: LiveObject,
+  kept: Kept,
+  at: CallSite | undefined,
+): Promise<LiveObject | undefined> {
   const { entity } = kept.kind;
   const names = [...entity.members.keys()].filter((name) => Object.hasOwn(live, name));
   const rows = await rowsOfQuery(unit.context, byKeys(entity, [live], names), ownOrigin("refresh", at));
-  return rows[0] as Live | undefined;
+  return rows[0] as LiveObject | undefined;
 }
 
 /** Loads a column of an entity that its query left out, for its whole cohort at once. */
-export async function loadColumn(live: Live, kept: Kept, name: string, at: CallSite | undefined): Promise<unknown> {
+export async function loadColumn(
+  live: LiveObject,
+  kept: Kept,
+  name: string,
+  at: CallSite | undefined,
+): Promise<unknown> {
   const unit = unitOf(kept);
   const { entity } = kept.kind;
   const isThere = () => Object.hasOwn(live, name);
@@ -229,7 +253,7 @@ export async function loadColumn(live: Live, kept: Kept, name: string, at: CallS
       (member) => member === name || entity.key.some(({ steps }) => steps[0] === member),
     );
     const rows = await rowsOfQuery(unit.context, byKeys(entity, lacking, columns), ownOrigin("lazy read", at));
-    for (const row of rows as Live[]) {
+    for (const row of rows as LiveObject[]) {
       const found = mapOf(unit, entity).get(identityOf(entity, row));
       if (found !== undefined) complete(found, keptOf(found), row, [name]);
     }
@@ -239,7 +263,7 @@ export async function loadColumn(live: Live, kept: Kept, name: string, at: CallS
 }
 
 /** Takes over what the database has now. */
-export function renew(live: Live, kept: Kept, row: Live): void {
+export function renew(live: LiveObject, kept: Kept, row: LiveObject): void {
   for (const name of Object.keys(row)) {
     if (Object.hasOwn(live, name)) live[name] = row[name];
     else put(live, name, row[name]);

@@ -1,17 +1,6 @@
-import { GemachError } from "../errors/index.js";
 import type { OutsideRule } from "../expression/index.js";
-import type { Kept, Rules } from "./kept.js";
+import { type Kept, OutsideReachError, type Rules } from "../live/index.js";
 import { type Unit, unitOf } from "./unit.js";
-
-/** What a live entity throws where something outside of its query's reach is read and may not be loaded. */
-export class OutsideReachError extends GemachError<"OUTSIDE_REACH"> {
-  static override readonly only = "OUTSIDE_REACH";
-
-  constructor(names: GemachError<"OUTSIDE_REACH">["names"]) {
-    super("OUTSIDE_REACH", names);
-    this.name = "OutsideReachError";
-  }
-}
 
 function ruleIn(rules: Rules | undefined, name: string, isFirst: boolean): OutsideRule | undefined {
   if (rules === undefined) return undefined;

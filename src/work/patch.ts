@@ -8,9 +8,10 @@ import {
   type ResolvedRelation,
   valueAt,
 } from "../expression/index.js";
+import { keptOf, type LiveObject } from "../live/index.js";
 import { rowSchema } from "../model/index.js";
 import { add, remove } from "./add.js";
-import { identityOf, keptOf, type Live } from "./kept.js";
+import { identityOf } from "./identity.js";
 import { joinTo } from "./relations.js";
 import { isDirect, isOurs, type Unit } from "./unit.js";
 import { versionOf } from "./version.js";
@@ -93,7 +94,7 @@ const isHeld = ({ standing }: ResolvedEntity, column: ResolvedColumn): boolean =
  * Columns that a document may name, and must name as they are: the key, what the owner or the handle gives, what the database works
  * out.
  */
-function refuseOther(live: Live, column: ResolvedColumn, given: unknown, at: At, { issues }: Findings): void {
+function refuseOther(live: LiveObject, column: ResolvedColumn, given: unknown, at: At, { issues }: Findings): void {
   const now = Object.hasOwn(live, column.steps[0] as string) ? valueAt(live, column.steps) : undefined;
   const [mine, theirs] = [canonicalOf(now, column.type), canonicalOf(ofJson(given, column.type), column.type)];
   if (mine === undefined || mine !== theirs)
@@ -122,7 +123,7 @@ class Patching {
   }
 
   /** Checks a document for an entity, and notes what it does. */
-  async entity(live: Live, document: unknown, at: At): Promise<void> {
+  async entity(live: LiveObject, document: unknown, at: At): Promise<void> {
     if (!isObject(document)) return this.#refuse(`takes an object, but got ${typeWord(document)}`, at);
     const { entity } = keptOf(live).kind;
     const version = versionOf(entity);
@@ -142,7 +143,7 @@ class Patching {
     await this.#columns(entity, live, changes, at);
   }
 
-  #version(live: Live, version: ResolvedColumn, given: unknown): void {
+  #version(live: LiveObject, version: ResolvedColumn, given: unknown): void {
     const [mine, theirs] = [live[version.property], ofJson(given, version.type)];
     if (canonicalOf(mine, version.type) === canonicalOf(theirs, version.type)) return;
     const { entity } = keptOf(live).kind;
@@ -154,7 +155,7 @@ class Patching {
     });
   }
 
-  async #columns(entity: ResolvedEntity, live: Live, changes: Record<string, unknown>, at: At): Promise<void> {
+  async #columns(entity: ResolvedEntity, live: LiveObject, changes: Record<string, unknown>, at: At): Promise<void> {
     if (Object.keys(changes).length === 0) return;
     const now = [...entity.members].flatMap(([name, member]) => {
       const isOwn = Object.hasOwn(live, name) && live[name] !== undefined;
@@ -172,17 +173,23 @@ class Patching {
     this.found.actions.push(() => Object.assign(live, changes));
   }
 
-  async #relation(live: Live, relation: ResolvedRelation, given: unknown, at: At): Promise<void> {
+  async #relation(live: LiveObject, relation: ResolvedRelation, given: unknown, at: At): Promise<void> {
     if (!isDirect(relation)) return this.#refuse("goes over other relations, so that it cannot be patched", at);
     const now = await live[relation.name];
     if (relation.cardinality === "many") {
       if (!Array.isArray(given)) return this.#refuse("takes a list", at);
-      return await this.#children(live, relation, now as Live[], given, at);
+      return await this.#children(live, relation, now as LiveObject[], given, at);
     }
-    await this.#one(live, relation, now as Live | null, given, at);
+    await this.#one(live, relation, now as LiveObject | null, given, at);
   }
 
-  async #one(live: Live, relation: ResolvedRelation, now: Live | null, given: unknown, at: At): Promise<void> {
+  async #one(
+    live: LiveObject,
+    relation: ResolvedRelation,
+    now: LiveObject | null,
+    given: unknown,
+    at: At,
+  ): Promise<void> {
     if (given === null) {
       if (now !== null)
         this.found.actions.push(() => {
@@ -195,15 +202,15 @@ class Patching {
   }
 
   async #children(
-    live: Live,
+    live: LiveObject,
     relation: ResolvedRelation,
-    now: readonly Live[],
+    now: readonly LiveObject[],
     given: readonly unknown[],
     at: At,
   ): Promise<void> {
     const { target } = relation;
     const byKey = new Map(now.map((child) => [identityOf(target, child), child]));
-    const named = new Set<Live>();
+    const named = new Set<LiveObject>();
     for (const [i, document] of given.entries()) {
       const path = [...at, i];
       const key = isObject(document) ? this.#keyIn(live, relation, document) : undefined;
@@ -221,8 +228,12 @@ class Patching {
   }
 
   /** The identity of the row that a document of a child names; undefined where it is a new one. */
-  #keyIn(live: Live, { target, steps: [{ pairs }] }: ResolvedRelation, document: Record<string, unknown>): unknown {
-    const row: Live = {};
+  #keyIn(
+    live: LiveObject,
+    { target, steps: [{ pairs }] }: ResolvedRelation,
+    document: Record<string, unknown>,
+  ): unknown {
+    const row: LiveObject = {};
     for (const column of target.key) {
       const pair = pairs.find(({ to }) => to === column);
       const given = document[column.property];
@@ -235,20 +246,20 @@ class Patching {
   }
 
   /** A new row of a relation. */
-  async #added(live: Live, relation: ResolvedRelation, document: unknown, at: At): Promise<void> {
+  async #added(live: LiveObject, relation: ResolvedRelation, document: unknown, at: At): Promise<void> {
     const make = await this.#newRow(relation, document, at);
     if (make !== undefined) this.found.actions.push(() => tie(live, relation, make()));
   }
 
   /** What makes a new entity of a document, with what is new below it; what leads to the row that it belongs to comes of itself. */
-  async #newRow(relation: ResolvedRelation, document: unknown, at: At): Promise<(() => Live) | undefined> {
+  async #newRow(relation: ResolvedRelation, document: unknown, at: At): Promise<(() => LiveObject) | undefined> {
     const { target } = relation;
     if (!isObject(document)) {
       this.#refuse(`takes an object, but got ${typeWord(document)}`, at);
       return undefined;
     }
     const columns: Record<string, unknown> = {};
-    const below: (readonly [ResolvedRelation, () => Live])[] = [];
+    const below: (readonly [ResolvedRelation, () => LiveObject])[] = [];
     const given = new Set(isOurs(relation) ? [] : relation.steps[0].pairs.map(({ to }) => to.property));
     for (const name of given)
       if (name in document) this.#refuse("is given by the row that it belongs to", [...at, name]);
@@ -280,7 +291,7 @@ class Patching {
 }
 
 /** Makes a row one of a relation's. */
-function tie(live: Live, relation: ResolvedRelation, child: Live): void {
+function tie(live: LiveObject, relation: ResolvedRelation, child: LiveObject): void {
   if (isOurs(relation)) live[relation.name] = child;
   else joinTo(live, relation, child);
 }
@@ -289,7 +300,7 @@ function tie(live: Live, relation: ResolvedRelation, child: Live): void {
  * Applies a nested partial document to an entity: nothing of it where anything is wrong.
  * @throws GemachError `PATCH_REFUSED` with all that is wrong, `CONFLICT` where it is of another version
  */
-export async function patch(unit: Unit, live: Live, document: unknown, options: PatchOptions): Promise<void> {
+export async function patch(unit: Unit, live: LiveObject, document: unknown, options: PatchOptions): Promise<void> {
   const patching = new Patching(unit, options);
   await patching.entity(live, document, []);
   const { issues, actions } = patching.found;

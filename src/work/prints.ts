@@ -1,17 +1,7 @@
 import { type ColumnKind, canonicalOf, decoderFor, type Scalar, type ValueType } from "../columns/index.js";
 import { type ResolvedColumn, type ResolvedMember, valueAt } from "../expression/index.js";
+import type { Print } from "../live/index.js";
 import { placeAt } from "./place-at.js";
-
-/** How a value that code could change in place is compared with what was read. */
-export interface Print {
-  /** Something that later changes of the value do not reach. */
-  of(value: unknown): unknown;
-  isSame(value: unknown, print: unknown): boolean;
-  /** A value like the one that was printed. */
-  back(print: unknown): unknown;
-  /** The columns of a value object that are as they were. */
-  same?(value: unknown, print: unknown): readonly ResolvedColumn[];
-}
 
 /** Kinds whose values are numbers, texts and the like, unless a codec makes something of them. */
 const plainKinds: ReadonlySet<ColumnKind> = new Set<ColumnKind>([

@@ -1,8 +1,8 @@
 import { GemachError } from "../errors/index.js";
 import { type ResolvedRelation, valueAt } from "../expression/index.js";
+import { type Kept, type LiveObject, type Properties, Stamped } from "../live/index.js";
 import { type CallSite, callSite } from "../run/index.js";
 import { setLoaded } from "./adopt.js";
-import { type Kept, type Live, type Properties, Stamped } from "./kept.js";
 import { LazyRead } from "./lazy-read.js";
 import { knownOne, loadColumn, loadRelation } from "./load.js";
 import { mayLoad } from "./outside.js";
@@ -14,14 +14,14 @@ const siteOf = (kept: Kept, reading: unknown): CallSite | undefined =>
   unitOf(kept).context.sender.watch.isWatched() ? callSite(reading, 3) : undefined;
 
 /** Whether the key of a relation was given another value since the relation was loaded. */
-function isOutdated(live: Live, kept: Kept, relation: ResolvedRelation, value: unknown): boolean {
+function isOutdated(live: LiveObject, kept: Kept, relation: ResolvedRelation, value: unknown): boolean {
   if (!isOurs(relation)) return false;
   const { pairs } = relation.steps[0];
   if (kept.awaits !== undefined && pairs.some(({ from }) => kept.awaits?.has(from))) return false;
   return pairs.some(({ from, to }) => {
     const key = valueAt(live, from.steps);
     if (value === null) return key !== null && kept.standing === "new";
-    if (key === valueAt(value as Live, to.steps)) return false;
+    if (key === valueAt(value as LiveObject, to.steps)) return false;
     // What the database compares in its own way may differ in code and be the same key, as long as nobody has changed it.
     return isSameInCode(to) || key !== valueAt(kept.was, from.steps);
   });
@@ -60,6 +60,8 @@ export const properties: Properties = {
     const at = siteOf(kept, reading);
     return new LazyRead(() => loadRelation(live, kept, relation, at));
   },
+  isThere: (live, kept, relation) =>
+    kept.related?.has(relation.name) === true || knownOne(unitOf(kept), live, relation) !== undefined,
   readColumn(live, kept, name, reading) {
     const { entity } = kept.kind;
     const isAwaited = [...(kept.awaits?.keys() ?? [])].some(({ steps }) => steps[0] === name);

@@ -7,8 +7,8 @@ import {
   type Step,
   valueAt,
 } from "../expression/index.js";
+import { type Kept, keptOf, type LiveObject, noteFurther, Stamped } from "../live/index.js";
 import { setLoaded } from "./adopt.js";
-import { type Kept, keptOf, type Live, noteFurther, Stamped } from "./kept.js";
 import { put } from "./live-kind.js";
 import { knownOne } from "./load.js";
 import { placeAt } from "./place-at.js";
@@ -18,10 +18,10 @@ import { isDirect, isOurs, mirrorsOf, ownRelations, type Unit, unitOf } from "./
  * A live entity that was handed over.
  * @throws GemachError `LIVE_EXPECTED`
  */
-export function expectLive(unit: Unit, value: unknown, call: string, entity?: ResolvedEntity): Live {
+export function expectLive(unit: Unit, value: unknown, call: string, entity?: ResolvedEntity): LiveObject {
   const kept = Stamped.of(value);
   if (kept !== undefined && kept.unit === unit && (entity === undefined || kept.kind.entity === entity)) {
-    if (kept.standing === "kept" || kept.standing === "new") return value as Live;
+    if (kept.standing === "kept" || kept.standing === "new") return value as LiveObject;
     throw unexpected(call, entity, `one that was ${kept.standing}`);
   }
   if (kept === undefined) throw unexpected(call, entity, typeWord(value));
@@ -36,13 +36,13 @@ const unexpected = (call: string, entity: ResolvedEntity | undefined, got: strin
   });
 
 /** Whether a row's column has its value already. */
-const hasValue = (live: Live, { steps }: ResolvedColumn): boolean => {
+const hasValue = (live: LiveObject, { steps }: ResolvedColumn): boolean => {
   const value = Object.hasOwn(live, steps[0] as string) ? valueAt(live, steps) : undefined;
   return value !== undefined && value !== null;
 };
 
 /** Gives a column of an entity a value, past what its class does when that is set. */
-export function giveColumn(live: Live, kept: Kept, { steps, property }: ResolvedColumn, value: unknown): void {
+export function giveColumn(live: LiveObject, kept: Kept, { steps, property }: ResolvedColumn, value: unknown): void {
   if (steps.length > 1) placeAt(live, steps, value);
   else {
     put(live, property, value);
@@ -51,7 +51,7 @@ export function giveColumn(live: Live, kept: Kept, { steps, property }: Resolved
 }
 
 /** Gives the columns of a holder the key of another entity, as soon as there is one. */
-function giveKey(holder: Live, { steps: [{ pairs }] }: ResolvedRelation, target: Live | null): void {
+function giveKey(holder: LiveObject, { steps: [{ pairs }] }: ResolvedRelation, target: LiveObject | null): void {
   const kept = keptOf(holder);
   for (const { from, to } of pairs) {
     kept.awaits?.delete(from);
@@ -62,7 +62,7 @@ function giveKey(holder: Live, { steps: [{ pairs }] }: ResolvedRelation, target:
     }
     kept.awaits ??= new Map();
     unitOf(kept).waiting.add(holder);
-    kept.awaits.set(from, { of: target as Live, column: to });
+    kept.awaits.set(from, { of: target as LiveObject, column: to });
     if (from.steps.length === 1) delete holder[from.property];
   }
 }
@@ -70,10 +70,10 @@ function giveKey(holder: Live, { steps: [{ pairs }] }: ResolvedRelation, target:
 /** The other side of a relation, as far as it is loaded, no longer has an entity, or has it now. */
 function moveOnOtherSide(
   unit: Unit,
-  holder: Live,
+  holder: LiveObject,
   relation: ResolvedRelation,
-  before: Live | null,
-  after: Live | null,
+  before: LiveObject | null,
+  after: LiveObject | null,
 ): void {
   if (before === after) return;
   for (const mirror of mirrorsOf(relation)) {
@@ -114,7 +114,7 @@ function endOf(
 }
 
 /** Loaded relations over a link's row have the row at its far end, or have it no longer. */
-function relink(unit: Unit, link: Live, isThere: boolean): void {
+function relink(unit: Unit, link: LiveObject, isThere: boolean): void {
   const kept = keptOf(link);
   const { entity } = kept.kind;
   for (const [live, names] of unit.distant.get(entity) ?? [])
@@ -159,12 +159,14 @@ function refuse(relation: ResolvedRelation, reason: string): never {
 }
 
 /** The row that a to-one relation leads to as far as that is known. */
-function present(unit: Unit, live: Live, kept: Kept, relation: ResolvedRelation): Live | null {
-  return ((kept.related?.get(relation.name) ?? knownOne(unit, live, relation)) as Live | null | undefined) ?? null;
+function present(unit: Unit, live: LiveObject, kept: Kept, relation: ResolvedRelation): LiveObject | null {
+  return (
+    ((kept.related?.get(relation.name) ?? knownOne(unit, live, relation)) as LiveObject | null | undefined) ?? null
+  );
 }
 
 /** Lets a to-one relation lead to another entity, or to none: its key, and the other side, follow. */
-export function setRelation(live: Live, kept: Kept, relation: ResolvedRelation, value: unknown): void {
+export function setRelation(live: LiveObject, kept: Kept, relation: ResolvedRelation, value: unknown): void {
   const unit = unitOf(kept);
   const name = `${relation.source.name}.${relation.name}`;
   if (relation.cardinality !== "one" || !isDirect(relation))
@@ -187,10 +189,16 @@ export function setRelation(live: Live, kept: Kept, relation: ResolvedRelation, 
 }
 
 /** The same of a relation whose key stands in the target. */
-function setFromOtherSide(unit: Unit, live: Live, kept: Kept, relation: ResolvedRelation, target: Live | null): void {
+function setFromOtherSide(
+  unit: Unit,
+  live: LiveObject,
+  kept: Kept,
+  relation: ResolvedRelation,
+  target: LiveObject | null,
+): void {
   const [back] = mirrorsOf(relation);
   if (back === undefined) refuse(relation, `${relation.target.name} has no relation back`);
-  const before = kept.related?.get(relation.name) as Live | null | undefined;
+  const before = kept.related?.get(relation.name) as LiveObject | null | undefined;
   if (before === undefined && kept.standing !== "new")
     refuse(relation, "await it first: the row that it leads to now is to be let go");
   if (before !== null && before !== undefined && before !== target) setRelation(before, keptOf(before), back, null);
@@ -199,7 +207,7 @@ function setFromOtherSide(unit: Unit, live: Live, kept: Kept, relation: Resolved
 }
 
 /** Makes an entity one of the rows of another's relation. */
-export function joinTo(owner: Live, relation: ResolvedRelation, child: Live): void {
+export function joinTo(owner: LiveObject, relation: ResolvedRelation, child: LiveObject): void {
   const [back] = mirrorsOf(relation);
   if (back !== undefined) {
     setRelation(child, keptOf(child), back, owner);
@@ -214,7 +222,7 @@ export function joinTo(owner: Live, relation: ResolvedRelation, child: Live): vo
 }
 
 /** Entities that a new one refers to by its keys, where they are there already, have it in their loaded relations. */
-export function announce(unit: Unit, live: Live): void {
+export function announce(unit: Unit, live: LiveObject): void {
   const { entity } = keptOf(live).kind;
   for (const relation of ownRelations(entity)) {
     if ((unit.maps.get(relation.target)?.size ?? 0) === 0) continue;
@@ -226,7 +234,7 @@ export function announce(unit: Unit, live: Live): void {
 }
 
 /** A removed entity is no longer in the loaded relations of others. */
-export function retract(unit: Unit, live: Live): void {
+export function retract(unit: Unit, live: LiveObject): void {
   const kept = keptOf(live);
   relink(unit, live, false);
   for (const relation of ownRelations(kept.kind.entity)) {

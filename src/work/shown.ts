@@ -1,12 +1,12 @@
-import { keptOf, type Live, Stamped } from "./kept.js";
+import { keptOf, type LiveObject, Stamped } from "../live/index.js";
 import { LazyRead } from "./lazy-read.js";
 
 /**
  * A plain copy of what is there of an entity, for print and JSON: loads nothing. An entity below itself is its key alone,
  * so that the copy has an end.
  */
-export function shownOf(live: Live, prototype: object, above: readonly object[] = []): object {
-  const shown = Object.create(prototype) as Live;
+export function shownOf(live: LiveObject, prototype: object, above: readonly object[] = []): object {
+  const shown = Object.create(prototype) as LiveObject;
   const path = [...above, live];
   const { related } = keptOf(live);
   for (const name of Object.keys(live)) {
@@ -21,9 +21,9 @@ function partOf(value: unknown, path: readonly object[]): unknown {
   if (Array.isArray(value)) return value.map((part) => partOf(part, path));
   const kept = Stamped.of(value);
   if (kept === undefined) return value;
-  if (!path.includes(value as object)) return shownOf(value as Live, Object.prototype, path);
+  if (!path.includes(value as object)) return shownOf(value as LiveObject, Object.prototype, path);
   const own = kept.kind.entity.key
     .map(({ steps }) => steps[0] as string)
     .filter((name) => Object.hasOwn(value as object, name));
-  return Object.fromEntries(own.map((name) => [name, (value as Live)[name]]));
+  return Object.fromEntries(own.map((name) => [name, (value as LiveObject)[name]]));
 }

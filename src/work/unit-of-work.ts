@@ -1,5 +1,6 @@
 import { GemachError } from "../errors/index.js";
 import { entitiesRead, type OutsideRule, type Query, type QueryState } from "../expression/index.js";
+import { type AddedRow, type BroughtLive, keptOf, type Live, type LiveEntity, type LiveObject } from "../live/index.js";
 import { type Definitions, type Entity, type EntityName, entityIn, type KeyOf, type PlainRow } from "../model/index.js";
 import { type EntityQuery, type Reached, type ReachFaults, type ReachShape, reachOf } from "../query/index.js";
 import {
@@ -20,10 +21,8 @@ import { adopt, leave } from "./adopt.js";
 import { isUnwritten } from "./changes.js";
 import { flushSteps } from "./flush.js";
 import { callHooks, type Hooks } from "./hooks.js";
-import { keptOf, type Live as LiveObject } from "./kept.js";
 import { keyReads } from "./key-reads.js";
 import { isLive, liveQuery } from "./live-query.js";
-import type { AddedRow, BroughtLive, Live, LiveEntity } from "./live-types.js";
 import { reachLive, renew, rowNow } from "./load.js";
 import { removeOwned } from "./owned.js";
 import { type PatchOptions, patch } from "./patch.js";

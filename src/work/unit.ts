@@ -1,7 +1,7 @@
 import { kinds } from "../columns/index.js";
 import type { OutsideRule, ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
+import type { Cohort, Kept, LiveKind, LiveObject, Properties } from "../live/index.js";
 import type { CallSite, Compiler, Context, VerbOrigin } from "../run/index.js";
-import type { Cohort, Kept, Live, LiveKind, Properties } from "./kept.js";
 import { liveKind } from "./live-kind.js";
 
 /** Settings of a unit of work. */
@@ -19,16 +19,16 @@ export interface Unit {
   readonly settings: UnitSettings;
   readonly properties: Properties;
   /** The entities of the database by entity and key: never two of one row. */
-  readonly maps: Map<ResolvedEntity, Map<unknown, Live>>;
+  readonly maps: Map<ResolvedEntity, Map<unknown, LiveObject>>;
   /** Stands for the cohort of entities that are not written yet: nothing is loaded for them. */
   readonly fresh: Cohort;
   /** Those to be inserted, and to be deleted. */
-  readonly added: Set<Live>;
-  readonly removed: Set<Live>;
+  readonly added: Set<LiveObject>;
+  readonly removed: Set<LiveObject>;
   /** Those with columns that wait for the key of another one. */
-  readonly waiting: Set<Live>;
+  readonly waiting: Set<LiveObject>;
   /** Loaded relations over several steps, by the entities on their way: changes of those put them out of date. */
-  readonly distant: Map<ResolvedEntity, Map<Live, Set<string>>>;
+  readonly distant: Map<ResolvedEntity, Map<LiveObject, Set<string>>>;
   isEnded: boolean;
   /** Whether any entity was forgotten: what is loaded may have it still. */
   forgets: boolean;
@@ -39,7 +39,11 @@ export interface Unit {
 const liveKinds = new WeakMap<Compiler, Map<ResolvedEntity, LiveKind>>();
 
 /** What live entities of an entity are; `sample`: a plain row of it. */
-export function kindOf({ context: { compiler }, properties }: Unit, entity: ResolvedEntity, sample: Live): LiveKind {
+export function kindOf(
+  { context: { compiler }, properties }: Unit,
+  entity: ResolvedEntity,
+  sample: LiveObject,
+): LiveKind {
   let known = liveKinds.get(compiler);
   if (known === undefined) {
     known = new Map();
@@ -54,7 +58,7 @@ export function kindOf({ context: { compiler }, properties }: Unit, entity: Reso
 }
 
 /** The entities of one entity, by key. */
-export function mapOf({ maps }: Unit, entity: ResolvedEntity): Map<unknown, Live> {
+export function mapOf({ maps }: Unit, entity: ResolvedEntity): Map<unknown, LiveObject> {
   let map = maps.get(entity);
   if (map === undefined) {
     map = new Map();

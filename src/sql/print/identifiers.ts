@@ -13,12 +13,13 @@ const wordsOf = (list: string): readonly string[] => list.trim().split(/\s+/);
  * that there are few: each is looked at once.
  */
 export function identifiersOf(mark: string, reserved: string): (name: string) => string {
-  const words = new Set([...wordsOf(standardWords), ...wordsOf(reserved)]);
+  let words: ReadonlySet<string> | undefined;
   const known = new Map<string, string>();
   return (name) => {
     const there = known.get(name);
     if (there !== undefined) return there;
     if (name.includes("\0")) throw new GemachError("IDENTIFIER_UNFIT", {});
+    words ??= new Set([...wordsOf(standardWords), ...wordsOf(reserved)]);
     const made = bare.test(name) && !words.has(name) ? name : `${mark}${name.replaceAll(mark, mark + mark)}${mark}`;
     known.set(name, made);
     return made;

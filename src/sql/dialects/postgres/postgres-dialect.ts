@@ -5,12 +5,10 @@ import { postgresDefinition } from "./definition.js";
 import { postgresExplain } from "./explain.js";
 import { postgresFault } from "./faults.js";
 import { postgresText } from "./text.js";
-import { pgliteWire, postgresWire } from "./wire.js";
+import { postgresWire } from "./wire.js";
 import { postgresWrites } from "./writes.js";
 
 const serverText = postgresText("C.utf8");
-// Its C library, unlike others, has a capital of the German sharp s.
-const inProcessText = postgresText("pg_c_utf8");
 
 /** The SQL of PostgreSQL, 13 or later. Values travel as text; lists as one array parameter. */
 export const postgresDialect: Dialect = {
@@ -32,17 +30,4 @@ export const postgresDialect: Dialect = {
   explain: postgresExplain,
   catalogue: { indexes: postgresIndexes, unusedIndexes: postgresUnused, statements: postgresStatements },
   fault: postgresFault,
-};
-
-/** Measured (0.5): 1.1 to 3 times as fast as by batch, but over a table of links with one row a list. */
-const pgliteNests = { lists: 1000, firstRows: 1000, linked: 50, inside: 1000 };
-
-/** The same in the process. */
-export const pgliteDialect: Dialect = {
-  ...postgresDialect,
-  nests: pgliteNests,
-  farNests: pgliteNests,
-  text: inProcessText,
-  wire: pgliteWire,
-  writes: postgresWrites(inProcessText),
 };

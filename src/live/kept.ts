@@ -1,16 +1,20 @@
-import {
-  type OutsideRules,
-  type ResolvedColumn,
-  type ResolvedEntity,
-  type ResolvedRelation,
-  valueAt,
-} from "../expression/index.js";
+import type { OutsideRules, ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
 import type { CallSite } from "../run/index.js";
-import type { Print } from "./prints.js";
+
+/** How a value that code could change in place is compared with what was read. */
+export interface Print {
+  /** Something that later changes of the value do not reach. */
+  of(value: unknown): unknown;
+  isSame(value: unknown, print: unknown): boolean;
+  /** A value like the one that was printed. */
+  back(print: unknown): unknown;
+  /** The columns of a value object that are as they were. */
+  same?(value: unknown, print: unknown): readonly ResolvedColumn[];
+}
 
 /** Entities that one statement brought together: what is read of one of them is loaded for all. */
 export interface Cohort {
-  readonly members: Live[];
+  readonly members: LiveObject[];
   /** What is being loaded, by the name of the relation or column. */
   readonly loading: Map<string, Promise<void>>;
   /** The line of code that brought them. */
@@ -24,7 +28,7 @@ export interface Rules {
 }
 
 /** A live entity, to whoever does not know its columns. */
-export type Live = Record<string, unknown>;
+export type LiveObject = Record<string, unknown>;
 
 /** Where an entity stands: in the database; to be inserted; to be deleted; no longer looked after. */
 export type Standing = "kept" | "new" | "removed" | "forgotten";
@@ -33,18 +37,19 @@ export type Standing = "kept" | "new" | "removed" | "forgotten";
 export interface LiveShape {
   readonly names: readonly string[];
   /** Makes one; the plain row is taken over as what was read. */
-  create(kept: Kept, row: Live): Live;
-  differs(live: Live, was: Live): boolean;
+  create(kept: Kept, row: LiveObject): LiveObject;
+  differs(live: LiveObject, was: LiveObject): boolean;
 }
 
 /** All live entities of one entity: their class, and how their columns are compared. */
 export interface LiveKind {
   readonly entity: ResolvedEntity;
+  readonly properties: Properties;
   readonly prints: ReadonlyMap<string, Print>;
   /** For rows that have these columns. */
   shapeFor(names: readonly string[]): LiveShape;
   /** Puts a loaded relation onto an entity, where loops and copies see it. */
-  show(live: Live, relation: ResolvedRelation): void;
+  show(live: LiveObject, relation: ResolvedRelation): void;
 }
 
 /** What a unit of work knows of one of its entities. */
@@ -62,16 +67,18 @@ export interface Kept {
   related: Map<string, unknown> | undefined;
   readonly rules: Rules | undefined;
   /** Columns that get their value of the key of a new entity, once the database has given that. */
-  awaits: Map<ResolvedColumn, { readonly of: Live; readonly column: ResolvedColumn }> | undefined;
+  awaits: Map<ResolvedColumn, { readonly of: LiveObject; readonly column: ResolvedColumn }> | undefined;
 }
 
 /** What a live entity's properties do; the unit of work that it is part of says how. */
 export interface Properties {
   /** `reading`: the function that runs as code reads the property. */
-  readRelation(live: Live, kept: Kept, relation: ResolvedRelation, reading: unknown): unknown;
-  setRelation(live: Live, kept: Kept, relation: ResolvedRelation, value: unknown): void;
+  readRelation(live: LiveObject, kept: Kept, relation: ResolvedRelation, reading: unknown): unknown;
+  setRelation(live: LiveObject, kept: Kept, relation: ResolvedRelation, value: unknown): void;
+  /** Whether reading a relation needs no statement. */
+  isThere(live: LiveObject, kept: Kept, relation: ResolvedRelation): boolean;
   /** A column that is not on the entity itself. */
-  readColumn(live: Live, kept: Kept, name: string, reading: unknown): unknown;
+  readColumn(live: LiveObject, kept: Kept, name: string, reading: unknown): unknown;
 }
 
 /** The base of all live entities: hides what is known of them from loops, copies, comparisons and print. */
@@ -97,20 +104,3 @@ export function noteFurther(kept: Kept, name: string): void {
   kept.further ??= [];
   if (!kept.further.includes(name)) kept.further.push(name);
 }
-
-/** What tells a row from the others of its entity, of values in code: equal for equal keys. */
-export function identityOf({ key }: ResolvedEntity, row: object): unknown {
-  const first = key[0];
-  if (first === undefined) return undefined;
-  if (key.length === 1) {
-    const value = valueAt(row, first.steps);
-    return typeof value === "object" ? keyText(value) : value;
-  }
-  const parts = key.map(({ steps }) => valueAt(row, steps));
-  return parts.some((part) => part === undefined || part === null) ? undefined : parts.map(keyText).join("\u0000");
-}
-
-const keyText = (value: unknown): string =>
-  value instanceof Date ? value.toISOString() : `${typeof value}${JSON.stringify(value, bigintText)}`;
-
-const bigintText = (_: string, value: unknown): unknown => (typeof value === "bigint" ? `${value}n` : value);

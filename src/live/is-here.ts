@@ -1,17 +1,14 @@
 import { typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { type Live, Stamped } from "./kept.js";
+import { type LiveObject, Stamped } from "./kept.js";
 import type { LiveEntity } from "./live-types.js";
-import { knownOne } from "./load.js";
-import { unitOf } from "./unit.js";
 
 /** Whether reading a relation or column of a live entity needs no statement any more. */
 export function isHere<L extends LiveEntity>(entity: L, name: keyof L & string): boolean {
   const kept = Stamped.of(entity);
   if (kept === undefined)
     throw new GemachError("LIVE_EXPECTED", { call: "isHere()", expected: "an entity", got: typeWord(entity) });
-  const live = entity as unknown as Live;
+  const live = entity as unknown as LiveObject;
   const relation = kept.kind.entity.relations.get(name);
-  if (relation === undefined) return Object.hasOwn(live, name);
-  return kept.related?.has(name) === true || knownOne(unitOf(kept), live, relation) !== undefined;
+  return relation === undefined ? Object.hasOwn(live, name) : kept.kind.properties.isThere(live, kept, relation);
 }

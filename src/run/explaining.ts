@@ -1,0 +1,2 @@
+export { explainSent, explainSteps } from "./explain.js";
+export { explainingDriver } from "./explain-work.js";
