@@ -9,8 +9,8 @@ export interface PortionRules {
   readonly mostParameters: number;
   /** How many bytes of texts and bytes, about. */
   readonly mostBytes: number;
-  /** Whether rows of one statement may leave out different columns. */
-  readonly takesDefault: boolean;
+  /** Whether a column may be left out by some rows of a statement that others bring. */
+  readonly takesDefault: (column: ResolvedColumn) => boolean;
 }
 
 type Portion = InsertPortion & { readonly conflict: undefined };
@@ -120,7 +120,9 @@ export function portionsOf(
   rules: PortionRules,
   by: readonly ResolvedColumn[] | undefined,
 ): readonly Portion[] {
-  if (isMixed && by === undefined && rules.takesDefault)
+  const takesDefault = (): boolean =>
+    columns.every((column, i) => rules.takesDefault(column) || !rows.some((row) => row[i] === undefined));
+  if (isMixed && by === undefined && takesDefault())
     return [
       { columns, chunks: chunksOf(rows, columns.length, rules, true, bytes), isMixed: true, conflict: undefined },
     ];

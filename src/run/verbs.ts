@@ -86,7 +86,7 @@ export abstract class Verbs extends Reads {
     // One statement goes without the machinery that several, ledgers and limits need.
     const isPlain = !sender.watch.isWatched() && !isLimited(limits);
     if (isPlain && known !== undefined) return andThen(sender.send(changeRequest(plan, known)), countIn);
-    const write = writing(plan, compiler.runtime, given, known);
+    const write = writing(plan, compiler.runtime, given, this.#context.isTransaction, known);
     if (isPlain && write.alone !== undefined) return andThen(sender.send(write.alone), write.resultOf);
     return run(this.#context, write.steps, write.isSeveral ? "always" : "no", origin, limits);
   }
@@ -197,7 +197,7 @@ export abstract class Verbs extends Reads {
     const held = heldUpsert(this.#context, entity, { to, rows: given, by });
     if (held === undefined) return this.#write(plan, origin, options);
     this.#refuseReadOnly("upsert");
-    const { steps } = writing(plan, this.#context.compiler.runtime, this.#context.values);
+    const { steps } = writing(plan, this.#context.compiler.runtime, this.#context.values, true);
     return await run(this.#context, held(steps), "always", origin, options);
   }
 

@@ -5,6 +5,7 @@ import {
   type EncodedStatement,
   keyedStatements,
   type StatementOrigin,
+  type Wire,
   writeDetail,
   writeStatements,
 } from "../sql/index.js";
@@ -96,24 +97,32 @@ export interface Writing {
   readonly resultOf: (answer: WireRows) => Written;
 }
 
-/** What a plan that writes is to do. */
+/** What a plan that writes is to do; `isWithin`: as part of a transaction. */
 export function writing(
   plan: WritePlan,
   runtime: Runtime,
   given: Given | undefined,
+  isWithin: boolean,
   known?: EncodedStatement,
 ): Writing {
   const origin = originOf(plan);
-  const statements = known === undefined ? writeStatements(plan, runtime.dialect, given) : [known];
+  const statements = known === undefined ? writeStatements(plan, runtime.dialect, given, isWithin) : [known];
   const returning = plan.kind === "insertFrom" ? undefined : plan.returning;
-  const requestOf = ({ text, parameters }: EncodedStatement): Request =>
-    returning === undefined ? { text, parameters, origin, counts: true } : { text, parameters, origin };
+  const requestOf = ({ text, parameters, advance }: EncodedStatement): Request =>
+    returning === undefined && advance === undefined
+      ? { text, parameters, origin, counts: true }
+      : { text, parameters, origin };
   const steps = function* (): Steps<Written> {
     const wires: WireRows[number][] = [];
     let count = 0;
     for (const statement of statements) {
+      const { advance, isBeside } = statement;
       const answer = yield requestOf(statement);
-      if (statement.isBeside === true) continue;
+      if (advance !== undefined && answer[0] !== undefined) {
+        const { text, parameters } = advance(answer[0][0] as Wire);
+        yield { text, parameters, origin, once: true, counts: true };
+      }
+      if (isBeside === true) continue;
       if (returning === undefined) count += countIn(answer);
       else for (const row of answer) wires.push(row);
     }
@@ -127,7 +136,7 @@ export function writing(
   return {
     steps,
     isSeveral: statements.length > 1,
-    alone: first === undefined || statements.length > 1 ? undefined : requestOf(first),
+    alone: first === undefined || statements.length > 1 || first.advance !== undefined ? undefined : requestOf(first),
     resultOf: (answer) => result(answer, returning === undefined ? countIn(answer) : 0),
   };
 }

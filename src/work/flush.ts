@@ -106,7 +106,7 @@ function* inserted(unit: Unit, entity: ResolvedEntity, rows: readonly LiveObject
   const { runtime } = unit.context.compiler;
   const returning = leftOut(entity, rows);
   const plan = planInsert(bareOf(entity), rows, { returning, rules: runtime.dialect.writes.portions });
-  const written = yield* writing(plan, runtime, undefined).steps();
+  const written = yield* writing(plan, runtime, undefined, true).steps();
   return returning === undefined ? [] : (written as LiveObject[]);
 }
 

@@ -1,5 +1,5 @@
 import type { Scalar, ValueType } from "../../columns/index.js";
-import type { RowLock } from "../../expression/index.js";
+import type { ResolvedEntity, RowLock } from "../../expression/index.js";
 import type { Limits, NestRules, OwnerIndex, PortionRules, StatementPlan } from "../../plan/index.js";
 import type { TableRules } from "../definition/table-rules.js";
 import type { ExplainRules } from "../explain/execution-plan.js";
@@ -102,25 +102,30 @@ export interface WireRules {
   readonly decoder: (type: ValueType) => Decoder | undefined;
 }
 
+/** A text with what goes over the wire for its placeholders. */
+export interface WriteText {
+  readonly text: string;
+  readonly parameters: readonly Wire[];
+}
+
 /** How an engine takes rows. */
 export interface WriteRules {
-  /** What an insert says of a row that gives no column a value. */
-  readonly emptyRow: string;
+  /** What an insert says of a row that gives no column a value; `hasConflict`: before what is done where the row is there already. */
+  readonly emptyRow: (entity: ResolvedEntity, hasConflict: boolean) => string;
   /** Inserts all rows by one statement, each column as an array; `into`: "insert into … (…)"; undefined where the engine has no arrays. */
   readonly insertArrays: ((into: string, types: readonly ValueType[]) => string) | undefined;
   /**
    * An insert, which returns nothing, that keeps the engine from handing out again the identities that its rows bring; `identity`: the column's own
-   * name. Undefined where `advance` alone does, or the engine itself.
+   * name. Where it is not alone, but part of a transaction, it gives the identity that the engine's counter is behind instead. Undefined where the
+   * engine sees to it itself.
    */
-  readonly advancing?: (insert: string, table: string, identity: string) => string;
+  readonly advancing?: (insert: string, table: string, identity: string, isAlone: boolean) => string;
+  /** Gives an identity, if the engine's counter is behind it; without one, the table's last. Undefined where the engine sees to it itself. */
+  readonly behind?: (table: string, identity: string, last: number | undefined) => WriteText;
+  /** Moves the engine's counter to an identity, and keeps nobody waiting for the end of the transaction. */
+  readonly advance?: (table: string, identity: string, last: string | number | bigint) => WriteText;
   /** A select of columns part_1, part_2 and so on, each of them an array; undefined where the engine has no arrays. */
   readonly rowsOfArrays: ((types: readonly ValueType[]) => string) | undefined;
-  /** The statements that keep the engine from handing out identities up to the last again; undefined: up to the table's last. */
-  readonly advance: (
-    table: string,
-    identity: string,
-    last: number | undefined,
-  ) => readonly { readonly text: string; readonly parameters: readonly Wire[] }[];
   /** What one statement that inserts takes. */
   readonly portions: PortionRules;
   /** What an insert does where a row is there already: sets some of its columns, or nothing. */

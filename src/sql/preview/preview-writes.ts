@@ -46,7 +46,7 @@ function statementsOf(
   const entity = "entity" in plan ? plan.entity : plan.query.source.entity;
   const own = query === undefined ? undefined : stateOf(query, "preview").given?.values;
   const given = new Map([...(own ?? []), ...(options[handleValues] ?? [])]);
-  return writeStatements(plan, options.dialect, given).map(({ text, parameters }) => ({
+  return writeStatements(plan, options.dialect, given, false).map(({ text, parameters }) => ({
     purpose,
     reaches: [],
     text,

@@ -5,15 +5,12 @@ import { qualifiedTable } from "../print/printer.js";
 import { startScope } from "../translate/expression.js";
 import { selectOf } from "../translate/queries.js";
 import { commonOf } from "../translate/scope.js";
-import type { EncodedStatement } from "./insert.js";
+import { behind, type EncodedStatement } from "./insert.js";
 
-/** The statements that keep the engine from handing out again the identities that the rows of a query have. */
+/** What tells whether the engine would hand out again the identities that the rows of a query have. */
 export function advanceAfter({ entity, set }: InsertFromPlan, dialect: Dialect): readonly EncodedStatement[] {
   const identity = set.find(({ column }) => column.kind === "identity")?.column;
-  if (identity === undefined) return [];
-  const table = qualifiedTable(entity, dialect);
-  const statements = dialect.writes.advance(table, identity.name, undefined);
-  return statements.map((one) => ({ ...one, isBeside: true }));
+  return identity === undefined ? [] : behind(entity, identity, undefined, dialect);
 }
 
 /** The statement that inserts the rows of a query. */

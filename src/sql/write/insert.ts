@@ -1,7 +1,7 @@
 import type { Scalar } from "../../columns/index.js";
 import type { ResolvedColumn, ResolvedEntity } from "../../expression/index.js";
 import type { ConflictPlan, InsertPlan, InsertPortion, Returning, RowValues } from "../../plan/index.js";
-import type { Dialect } from "../dialects/dialect.js";
+import type { Dialect, WriteText } from "../dialects/dialect.js";
 import { encodeParameter } from "../dialects/encode.js";
 import { inForm, storedIn } from "../dialects/stored.js";
 import type { Encoder, Wire } from "../dialects/wire.js";
@@ -13,12 +13,12 @@ import { draftFrom } from "../tree/select.js";
 import type { InsertEnd } from "../tree/tree.js";
 import { returnedItems } from "./returned.js";
 
-/** A statement with what goes over the wire for its placeholders. */
-export interface EncodedStatement {
-  readonly text: string;
-  readonly parameters: readonly Wire[];
+/** A statement of a plan that writes. */
+export interface EncodedStatement extends WriteText {
   /** Whether it only goes with the write: its answer is none of the write's. */
   readonly isBeside?: boolean;
+  /** What is to follow where it gives a row: an identity that the engine's counter is behind. */
+  readonly advance?: ((last: Wire) => WriteText) | undefined;
 }
 
 /** Makes the statement of rows; undefined among them where one leaves a column to the database. */
@@ -31,6 +31,8 @@ interface Inserting {
   readonly isMixed: boolean;
   readonly conflict: ConflictPlan | undefined;
   readonly returning: Returning | undefined;
+  /** Whether its statement is one by itself, and no part of a transaction. */
+  readonly isAlone: boolean;
 }
 
 function conflictIn({ by, set, old, proposed }: ConflictPlan): InsertEnd["conflict"] {
@@ -66,10 +68,10 @@ function arrayInserter(
 ): Inserter {
   const types = inserting.columns.map(({ type }) => type);
   const end = endOf(inserting, dialect)(types.length);
-  const text = advancing(inserting, insertArrays(into, types) + end.text, dialect);
+  const own = advancing(inserting, insertArrays(into, types) + end.text, dialect);
   const { encode } = dialect.wire;
   return (rows) => ({
-    text,
+    ...own,
     parameters: [
       ...types.map((type, i) => encode({ kind: "list", values: rows.map((row) => row[i] as Scalar), type })),
       ...end.parameters,
@@ -88,11 +90,29 @@ const isAdvancing = (
   returning === undefined &&
   columns.some(({ kind }) => kind === "identity");
 
-/** The text of an insert that moves the counter with it, where one statement can. */
-function advancing(inserting: Inserting, text: string, dialect: Dialect): string {
-  const identity = inserting.columns.find(({ kind }) => kind === "identity");
-  if (identity === undefined || !isAdvancing(inserting, inserting.returning, dialect)) return text;
-  return dialect.writes.advancing?.(text, qualifiedTable(inserting.entity, dialect), identity.name) ?? text;
+/** An insert that moves the counter with it, or tells whether it is behind, where one statement can. */
+function advancing(inserting: Inserting, text: string, dialect: Dialect): Omit<EncodedStatement, "parameters"> {
+  const { entity, columns, returning, isAlone } = inserting;
+  const identity = columns.find(({ kind }) => kind === "identity");
+  if (identity === undefined || !isAdvancing(inserting, returning, dialect)) return { text };
+  const made = dialect.writes.advancing?.(text, qualifiedTable(entity, dialect), identity.name, isAlone) ?? text;
+  return isAlone ? { text: made } : { text: made, advance: advanceOf(entity, identity, dialect) };
+}
+
+const advanceOf = (entity: ResolvedEntity, { name }: ResolvedColumn, dialect: Dialect): EncodedStatement["advance"] => {
+  const { advance } = dialect.writes;
+  return advance && ((last) => advance(qualifiedTable(entity, dialect), name, last as string | number | bigint));
+};
+
+/** Asks whether the engine's counter is behind an identity, or behind the table's last one. */
+export function behind(
+  entity: ResolvedEntity,
+  identity: ResolvedColumn,
+  last: number | undefined,
+  dialect: Dialect,
+): readonly EncodedStatement[] {
+  const asked = dialect.writes.behind?.(qualifiedTable(entity, dialect), identity.name, last);
+  return asked === undefined ? [] : [{ ...asked, isBeside: true, advance: advanceOf(entity, identity, dialect) }];
 }
 
 /** The rows one by one, with a word for what one of them leaves to the database. */
@@ -109,7 +129,7 @@ function valuesInserter(inserting: Inserting, into: string, dialect: Dialect): I
     const texts = rows.map((row) => `(${row.map(written).join(", ")})`);
     const end = endAfter(before);
     const text = `${into} values ${texts.join(", ")}${end.text}`;
-    return { text: advancing(inserting, text, dialect), parameters: end.parameters };
+    return { ...advancing(inserting, text, dialect), parameters: end.parameters };
   };
   /** By the number of rows: of few sizes, unless each text says what its own rows leave out. */
   const texts = new Map<number, EncodedStatement>();
@@ -128,7 +148,7 @@ function valuesInserter(inserting: Inserting, into: string, dialect: Dialect): I
         parameters.push(encode === undefined ? (value as Wire) : encode(value));
       }
     for (const parameter of known.parameters) parameters.push(parameter);
-    return { text: known.text, parameters };
+    return { text: known.text, parameters, advance: known.advance };
   };
 }
 
@@ -138,7 +158,8 @@ function inserterOf(inserting: Inserting, dialect: Dialect): Inserter {
   const table = qualifiedTable(entity, dialect);
   if (columns.length === 0) {
     const end = endOf(inserting, dialect)(0);
-    const statement = { text: `insert into ${table} ${emptyRow}${end.text}`, parameters: end.parameters };
+    const row = emptyRow(entity, inserting.conflict !== undefined);
+    const statement = { text: `insert into ${table} ${row}${end.text}`, parameters: end.parameters };
     return () => statement;
   }
   const into = `insert into ${table} (${columns.map(({ name }) => dialect.text.quote(name)).join(", ")})`;
@@ -152,17 +173,18 @@ type Kept = Map<string, Inserter>;
 const kept = new WeakMap<Dialect, WeakMap<readonly ResolvedColumn[], Kept>>();
 
 /** The inserter of a portion: the same one for all inserts of the same columns that end alike, as most do. */
-function inserterFor(portion: InsertPortion, plan: InsertPlan, dialect: Dialect): Inserter {
+function inserterFor(portion: InsertPortion, plan: InsertPlan, dialect: Dialect, isAlone: boolean): Inserter {
   const { columns, isMixed, conflict } = portion;
   const { entity, returning, end } = plan;
-  const make = () => inserterOf({ entity, columns, isMixed, conflict, returning }, dialect);
+  const make = () => inserterOf({ entity, columns, isMixed, conflict, returning, isAlone }, dialect);
   if (isMixed || end === undefined) return make();
   const ofDialect = kept.get(dialect) ?? new WeakMap<readonly ResolvedColumn[], Kept>();
   kept.set(dialect, ofDialect);
   const ofColumns: Kept = ofDialect.get(columns) ?? new Map();
   ofDialect.set(columns, ofColumns);
-  const inserter = ofColumns.get(end) ?? make();
-  ofColumns.set(end, inserter);
+  const use = isAlone ? end : `${end} in a transaction`;
+  const inserter = ofColumns.get(use) ?? make();
+  ofColumns.set(use, inserter);
   return inserter;
 }
 
@@ -176,20 +198,19 @@ function lastIdentity({ columns, chunks }: InsertPortion): number | undefined {
   return last;
 }
 
-/** The statements that insert the rows of a plan. */
-export function insertStatements(plan: InsertPlan, dialect: Dialect): readonly EncodedStatement[] {
+/** The statements that insert the rows of a plan; `isWithin`: as part of a transaction. */
+export function insertStatements(plan: InsertPlan, dialect: Dialect, isWithin: boolean): readonly EncodedStatement[] {
   const { entity, portions, returning } = plan;
-  const { advance } = dialect.writes;
+  const isAlone = !isWithin && portions.length === 1 && portions[0]?.chunks.length === 1;
   const statements: EncodedStatement[] = [];
   let last: number | undefined;
   for (const portion of portions) {
-    const insert = inserterFor(portion, plan, dialect);
+    const insert = inserterFor(portion, plan, dialect, isAlone);
     for (const rows of portion.chunks) statements.push(insert(rows));
     const own = isAdvancing(portion, returning, dialect) ? undefined : lastIdentity(portion);
     if (own !== undefined) last = Math.max(last ?? 0, own);
   }
   const identity = [...entity.columns.values()].find(({ kind }) => kind === "identity");
   if (last === undefined || identity === undefined) return statements;
-  const table = qualifiedTable(entity, dialect);
-  return [...statements, ...advance(table, identity.name, last).map((one) => ({ ...one, isBeside: true }))];
+  return [...statements, ...behind(entity, identity, last, dialect)];
 }

@@ -1,3 +1,4 @@
+import { kinds } from "../../../columns/index.js";
 import type { Dialect } from "../dialect.js";
 import { mariadbIndexes, mariadbUnused } from "./catalogue.js";
 import { mariadbDefinition } from "./definition.js";
@@ -15,12 +16,17 @@ export const mariadbDialect: Dialect = {
   rewrites: mariadbRewrites,
   wire: mariadbWire,
   writes: {
-    emptyRow: "() values ()",
+    emptyRow: () => "() values ()",
     insertArrays: undefined,
     rowsOfArrays: undefined,
-    advance: () => [],
-    // A packet of a server may be as small as a megabyte.
-    portions: { rows: [1024, 256, 64, 16, 4, 1], mostParameters: 65_535, mostBytes: 500_000, takesDefault: true },
+    portions: {
+      rows: [1024, 256, 64, 16, 4, 1],
+      mostParameters: 65_535,
+      // A packet of a server may be as small as a megabyte.
+      mostBytes: 500_000,
+      // Where 0 is a value like any other (NO_AUTO_VALUE_ON_ZERO), "default" of a column that counts is 0; any number may count.
+      takesDefault: ({ kind }) => !kinds[kind].isNumber,
+    },
     onConflict: (by, set) => `on duplicate key update ${set === "" ? `${by[0]} = ${by[0]}` : set}`,
     isJoined: true,
     proposed: (column) => `values(${column})`,

@@ -4,15 +4,40 @@ import type { TextRules, WriteRules } from "../dialect.js";
 import { inForm, storedIn } from "../stored.js";
 import { castType } from "./types.js";
 
+/** The first of two numbers by which those who move a counter have each other wait; the second one is the counter's own. */
+const turn = 1734700385;
+
+/** Whether a counter has given less than `last`, if it is ours to look at; one that has given nothing yet gives its first. */
+const isBehind =
+  "case when has_sequence_privilege(name, 'USAGE') then last > coalesce(pg_sequence_last_value(name), nextval(name)) end";
+
+/** Whether a counter is ours to move, and counts upwards, that far. */
+const isMovable =
+  "has_sequence_privilege(name, 'UPDATE') and exists (select from pg_sequence where seqrelid = name and seqincrement > 0 and seqmax >= last)";
+
+/** Two who test and move at once might set a counter back: it is tested again once others are done. */
+const moved = `case when ${isMovable} then case when pg_advisory_xact_lock(${turn}, name::oid::int4)::text = '' then case when last > pg_sequence_last_value(name) then setval(name, last) end end end`;
+
+const counterOf = (table: string, identity: string): string =>
+  `pg_get_serial_sequence(${quotedText(table)}, ${quotedText(identity)})::regclass`;
+
 /**
  * Rows that bring their own identity leave the sequence behind, so that it would hand out the same
- * numbers again: PostgreSQL alone does not move it by itself. It is moved in the same statement,
- * forward only.
+ * numbers again: PostgreSQL alone does not move it by itself. By itself a statement moves it too; in a transaction, where
+ * others would wait for its end, it gives the identity that the sequence is behind.
  */
-const advancing = (insert: string, table: string, identity: string, { quote }: TextRules): string =>
+const advancing = (insert: string, table: string, identity: string, isAlone: boolean, { quote }: TextRules): string =>
   `with added as (${insert} returning ${quote(identity)}), ` +
-  `counter as (select pg_get_serial_sequence(${quotedText(table)}, ${quotedText(identity)}) as name, max(${quote(identity)}) as last from added) ` +
-  `select setval(name, last) from counter where last > nextval(name)`;
+  `counter as (select ${counterOf(table, identity)} as name, max(${quote(identity)}) as last from added) ` +
+  `select ${isAlone ? moved : "last"} from counter where ${isBehind}`;
+
+/** Moves a sequence, and lets go at once what others wait for: a block that fails keeps no lock, while a sequence stays moved. */
+function advanced(table: string, identity: string, last: bigint): string {
+  const body =
+    `declare name regclass := ${counterOf(table, identity)}; last bigint := ${last}; ` +
+    `begin perform ${moved}; raise sqlstate 'GM001'; exception when sqlstate 'GM001' then null; end`;
+  return `do ${quotedText(body)}`;
+}
 
 /**
  * A select of columns that are given as arrays. An array of arrays would be unnested as a whole: a column's lists travel as
@@ -35,20 +60,19 @@ function selectOfArrays(types: readonly ValueType[], isNamed: boolean): string {
 
 /** How PostgreSQL takes rows: each column as an array. */
 export const postgresWrites = (text: TextRules): WriteRules => ({
-  emptyRow: "default values",
+  emptyRow: () => "default values",
   insertArrays: (into, types) => `${into} ${selectOfArrays(types, false)}`,
-  advancing: (insert, table, identity) => advancing(insert, table, identity, text),
+  advancing: (insert, table, identity, isAlone) => advancing(insert, table, identity, isAlone, text),
   rowsOfArrays: (types) => selectOfArrays(types, true),
-  advance: (table, identity, last) => {
+  behind: (table, identity, last) => {
     const known = last === undefined ? `(select max(${text.quote(identity)}) from ${table})` : "$1::bigint";
-    return [
-      {
-        text: `select setval(name, last) from (select pg_get_serial_sequence(${quotedText(table)}, ${quotedText(identity)}) as name, ${known} as last) as counter where last > nextval(name)`,
-        parameters: last === undefined ? [] : [last],
-      },
-    ];
+    return {
+      text: `select last from (select ${counterOf(table, identity)} as name, ${known} as last) as counter where ${isBehind}`,
+      parameters: last === undefined ? [] : [last],
+    };
   },
-  portions: { rows: [], mostParameters: 65_535, mostBytes: 100_000_000, takesDefault: true },
+  advance: (table, identity, last) => ({ text: advanced(table, identity, BigInt(last)), parameters: [] }),
+  portions: { rows: [], mostParameters: 65_535, mostBytes: 100_000_000, takesDefault: () => true },
   onConflict: standardConflict,
   isJoined: false,
   proposed: (column) => `excluded.${column}`,

@@ -2,6 +2,7 @@ import { standardConflict } from "../../print/parts.js";
 import type { Dialect } from "../dialect.js";
 import { sqliteIndexes } from "./catalogue.js";
 import { sqliteDefinition } from "./definition.js";
+import { emptySqliteRow } from "./empty-row.js";
 import { sqliteExplain } from "./explain.js";
 import { sqliteFault } from "./faults.js";
 import { packed } from "./pack.js";
@@ -17,12 +18,11 @@ export const sqliteDialect: Dialect = {
   rewrites: sqliteRewrites,
   wire: sqliteWire,
   writes: {
-    emptyRow: "default values",
+    emptyRow: emptySqliteRow,
     insertArrays: undefined,
     rowsOfArrays: undefined,
-    advance: () => [],
     // Measured (3.53): 0.65 of the time of one row a statement, and no less with more rows.
-    portions: { rows: [64, 16, 4, 1], mostParameters: 32_766, mostBytes: 500_000_000, takesDefault: false },
+    portions: { rows: [64, 16, 4, 1], mostParameters: 32_766, mostBytes: 500_000_000, takesDefault: () => false },
     onConflict: standardConflict,
     isJoined: false,
     proposed: (column) => `excluded.${column}`,
