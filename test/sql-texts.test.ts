@@ -73,9 +73,7 @@ const previews: readonly (readonly [verb: string, statements: (options: { dialec
   [
     "upsert",
     (o) => preview.upsert(Item, [{ id: 1, ...item }], { ...o, set: (_, fresh) => ({ name: fresh.name }) }),
-    [
-      "with added as (insert into item (id, depot_id, name) values ($1, $2, $3) on conflict (id) do update set name = excluded.name returning id), counter as (",
-    ],
+    ["insert into item (id, depot_id, name) values ($1, $2, $3) on conflict (id) do update set name = excluded.name returning ("],
   ],
   ["update", (o) => preview.update(drills, { name: "Saw" }, o), ["update item set name = $1 where item.name = $2"]],
   ["delete", (o) => preview.delete(drills, { ...o, returning: true }), ["delete from item where item.name = $1 returning id, depot_id, name, note"]],

@@ -5,7 +5,6 @@ import {
   type EncodedStatement,
   keyedStatements,
   type StatementOrigin,
-  type Wire,
   writeDetail,
   writeStatements,
 } from "../sql/index.js";
@@ -118,8 +117,9 @@ export function writing(
     for (const statement of statements) {
       const { advance, isBeside } = statement;
       const answer = yield requestOf(statement);
-      if (advance !== undefined && answer[0] !== undefined) {
-        const { text, parameters } = advance(answer[0][0] as Wire);
+      const behind = advance === undefined ? null : (answer[0]?.[0] ?? null);
+      if (advance !== undefined && behind !== null) {
+        const { text, parameters } = advance(behind);
         yield { text, parameters, origin, once: true, counts: true };
       }
       if (isBeside === true) continue;

