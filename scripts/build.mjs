@@ -8,7 +8,7 @@ import { fileURLToPath } from "node:url";
 import remapping from "@jridgewell/remapping";
 import { rolldown } from "rolldown";
 import { dts } from "rolldown-plugin-dts";
-import { functions } from "./functions.mjs";
+import { quick } from "./quick.mjs";
 
 const root = fileURLToPath(new URL("..", import.meta.url));
 const out = resolve(process.argv[2] ?? join(root, "dist"));
@@ -47,11 +47,8 @@ const code = await rolldown({
   external: isOutside,
   platform: "neutral",
   preserveEntrySignatures: "allow-extension",
-  plugins: [functions],
+  plugins: quick,
 });
-// Names of what is inside of functions, and white space, are a tenth of the time in which V8 reads this; maps lead to the sources, and
-// functions keep their names, for stacks.
-const minify = { compress: false, mangle: { keepNames: true }, codegen: true };
 const names = { entryFileNames: "[name].js", chunkFileNames: "chunk-[name].js" };
 // What every program loads is one file, what the command line's projects load another, and each engine's dialect and driver a third: a
 // file more takes Node 20 a millisecond and a half to load. What is read when it is first asked for stands apart from it.
@@ -81,7 +78,8 @@ await code.write({
   dir: out,
   format: "es",
   sourcemap: true,
-  minify,
+  // Printed as the plugins left it.
+  minify: false,
   minifyInternalExports: false,
   ...names,
   codeSplitting: { groups, includeDependenciesRecursively: false },

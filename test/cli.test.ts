@@ -42,6 +42,8 @@ afterAll(() => {
 test("the demo tells its story, and leaves a database that holds the rows", async () => {
   const { code, stdout, stderr } = await gemach("demo", "--size", "8");
   expect([code, stderr]).toEqual([0, ""]);
+  // Its code is shown as it was written.
+  expect(stdout).toContain("for (const depot of await db.list(from(Depot))) {");
   for (const words of [
     "1 in district · 8 in depot · 200 in item · 80 in member · 600 in loan",
     "9 statements · 208 rows · its time counts as 1.00",

@@ -1,7 +1,11 @@
-// A plugin of the build: arrow functions at the top of a module become function expressions. V8 reads these faster, by a tenth of the
-// time of importing all of the core (Node 20); arrow functions inside of functions stay, since making one at run time takes less.
+// Plugins of the build for what every program loads, so that V8 reads it faster (measured on Node 20): importing all of the core takes a fifth
+// less. Other files stay as they are; the demo shows code of its own.
 import MagicString from "magic-string";
+import { minifySync } from "rolldown/experimental";
 import { parseAst } from "rolldown/parseAst";
+
+/** The files that programs load. */
+const isLoaded = ({ name }) => /^(core|work|inspecting|explaining|sqlite|postgres|mariadb)$/.test(name);
 
 const isNode = (value) => typeof value === "object" && value !== null && typeof value.type === "string";
 const childrenOf = (node) => Object.values(node).flat().filter(isNode);
@@ -21,9 +25,11 @@ function* topArrows(node) {
     for (const child of childrenOf(node)) yield* topArrows(child);
 }
 
-export const functions = {
+/** Arrow functions at the top of a module become function expressions; those inside of functions stay, since making one at run time takes less. */
+const functions = {
   name: "functions",
-  renderChunk(code) {
+  renderChunk(code, chunk) {
+    if (!isLoaded(chunk)) return null;
     const text = new MagicString(code);
     for (const arrow of topArrows(parseAst(code))) {
       const { start, end, params, body } = arrow;
@@ -36,3 +42,22 @@ export const functions = {
     return { code: text.toString(), map: text.generateMap({ hires: true }) };
   },
 };
+
+/** Without comments, white space and long names inside of functions; functions and classes keep their names, for stacks. */
+const shortened = {
+  name: "shortened",
+  renderChunk(code, chunk) {
+    if (!isLoaded(chunk)) return null;
+    const made = minifySync(chunk.fileName, code, {
+      module: true,
+      compress: false,
+      mangle: { toplevel: true, keepNames: { function: true, class: true } },
+      codegen: { removeWhitespace: true },
+      sourcemap: true,
+    });
+    if (made.errors.length > 0) throw new Error(made.errors[0].message);
+    return { code: made.code, map: made.map };
+  },
+};
+
+export const quick = [functions, shortened];
