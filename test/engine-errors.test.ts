@@ -95,6 +95,101 @@ test.each(faults)("%s", async (_, act, code, words) => {
   }
 });
 
+/** What tables of others refuse of what the model allows: what makes each of them so, by engine, and the fault. */
+const barred = {
+  "a number that the database always hands out": {
+    postgres: ["create table shed (id integer generated always as identity primary key, name text)"],
+    code: "WRITE_BARRED",
+  },
+  "a column that the database computes": {
+    postgres: ["create table shed (id integer primary key, name text generated always as ('x') stored)"],
+    mariadb: ["create table shed (id integer primary key, name varchar(9) generated always as ('x') stored)"],
+    sqlite: ["create table shed (id integer primary key, name text generated always as ('x') stored)"],
+    code: "WRITE_BARRED",
+  },
+  "a view": {
+    postgres: ["create view shed as select id, max(name) as name from depot group by id"],
+    mariadb: ["create view shed as select id, max(name) as name from depot group by id"],
+    sqlite: ["create view shed as select id, name from depot"],
+    code: "WRITE_BARRED",
+  },
+  "a text that is too long": {
+    postgres: ["create table shed (id integer primary key, name varchar(5))"],
+    mariadb: ["create table shed (id integer primary key, name varchar(5))"],
+    sqlite: ["create table shed (id integer primary key, name integer) strict"],
+    code: "VALUE_BEYOND_COLUMN",
+  },
+  "a number that is too large": {
+    postgres: ["create table shed (id smallint primary key, name text)"],
+    mariadb: ["create table shed (id smallint primary key, name text)"],
+    code: "VALUE_BEYOND_COLUMN",
+  },
+  "a trigger": {
+    postgres: [
+      "create table shed (id integer primary key, name text)",
+      "create or replace function never() returns trigger language plpgsql as 'begin raise exception ''never''; end'",
+      "create trigger never before insert on shed for each row execute function never()",
+    ],
+    mariadb: [
+      "create table shed (id integer primary key, name text)",
+      "create trigger never before insert on shed for each row signal sqlstate '45000' set message_text = 'never'",
+    ],
+    sqlite: ["create table shed (id integer primary key, name text)", "create trigger never before insert on shed begin select raise(abort, 'never'); end"],
+    code: "TRIGGER_REFUSED",
+  },
+} as const;
+
+describe.each(Object.entries(barred))("%s refuses a row", (_, made) => {
+  eachEngine(all, "in words that say so, and without its values", async (db, { name, execute }) => {
+    const engine = name === "pglite" ? "postgres" : name.endsWith("sqlite") ? "sqlite" : name;
+    const statements = (made as Readonly<Record<string, unknown>>)[engine] as readonly string[] | undefined;
+    if (statements === undefined) return;
+    for (const statement of statements) await execute(statement);
+    const error: unknown = await db.insert(Shed, [{ id: 70_000, name: "s3cret" }]).catch((caught: unknown) => caught);
+    await execute(`drop ${statements[0]?.startsWith("create view") ? "view" : "table"} shed`);
+    expect(error).toMatchObject({ code: made.code, serverCode: expect.any(String), cause: expect.any(Error) });
+    expect((error as Error).message).not.toContain("s3cret");
+  });
+});
+
+test("a user without the privilege, and a server that takes no writes or no more connections, say so", async () => {
+  for (const { name, url, execute, connect } of all()) {
+    const clerk = `gemach_clerk_${randomBytes(4).toString("hex")}`;
+    if (url === undefined || !["postgres", "mariadb"].includes(name)) continue;
+    const own = new URL(url);
+    own.username = clerk;
+    const isPostgres = name === "postgres";
+    await execute(isPostgres ? `create role ${clerk} login connection limit 1` : `create user ${clerk} with max_user_connections 1`);
+    await execute(`grant select on depot to ${clerk}`);
+    const open = () => {
+      if (isPostgres) {
+        const pool = new pg.Pool({ connectionString: own.href, max: 1 });
+        return { db: database(postgres(pool)), end: () => pool.end() };
+      }
+      const pool = mysql.createPool({ uri: own.href, connectionLimit: 1 });
+      return { db: database(mariadb(pool)), end: () => pool.end() };
+    };
+    const [one, other] = [open(), open()];
+    try {
+      expect(await one.db.count(from(Depot))).toBeGreaterThan(0);
+      await expect(one.db.insert(Depot, [depot]), name).rejects.toMatchObject({ code: "PERMISSION_DENIED" });
+      await expect(other.db.count(from(Depot)), name).rejects.toMatchObject({ code: "SERVER_UNREADY" });
+      const reading = connect().transaction(
+        async (tx) => {
+          await tx.send(isPostgres ? sql.command`set transaction read only` : sql.command`select 1`);
+          await tx.insert(Depot, [depot]);
+        },
+        isPostgres ? {} : { readOnly: true },
+      );
+      await expect(reading, name).rejects.toMatchObject({ code: isPostgres ? "SERVER_READ_ONLY" : "TRANSACTION_READ_ONLY" });
+    } finally {
+      await Promise.all([one.end(), other.end()]);
+      if (isPostgres) await execute(`drop owned by ${clerk}`);
+      await execute(`drop ${isPostgres ? "role" : "user"} ${clerk}`);
+    }
+  }
+});
+
 eachEngine(all, "what the model forbids is refused before anything is sent", async (db) => {
   await expect(db.insert(Depot, [emptied])).rejects.toMatchObject({
     code: "VALUE_UNFIT",
@@ -272,7 +367,7 @@ test("what a trigger or a full disk says is not hidden by the end of the transac
   await createTables(db, room);
   handle.exec("create trigger no_13 before insert on room when new.number = 13 begin select raise(rollback, 'never thirteen'); end");
   const rows = Array.from({ length: 3000 }, () => ({ name: "x".repeat(2000), number: 1 }));
-  await expect(db.insert(Room, [...rows, { name: "x", number: 13 }])).rejects.toMatchObject({ code: "STATEMENT_REFUSED", names: { reason: "never thirteen" } });
+  await expect(db.insert(Room, [...rows, { name: "x", number: 13 }])).rejects.toMatchObject({ code: "TRIGGER_REFUSED", names: { reason: "never thirteen" } });
   handle.pragma("max_page_count = 100");
   await expect(db.insert(Room, rows)).rejects.toMatchObject({ code: "STORAGE_FULL", cause: { code: "SQLITE_FULL" } });
   expect(await db.count(from(Room))).toBe(0);

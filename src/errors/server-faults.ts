@@ -156,6 +156,33 @@ export const serverFaults = () =>
         `The database (${n.engine}) does not compare or join texts of these character sets and collations: ${n.reason}.`,
       "Give the columns one character set and collation (utf8mb4 holds every text); or look for texts that the column can hold.",
     ),
+    PERMISSION_DENIED: define(
+      (n: { engine: string; reason: string }) =>
+        `The database (${n.engine}) does not allow the user of this connection to do this: ${n.reason}.`,
+      "Grant the user the privilege (GRANT), or connect as one who has it.",
+    ),
+    VALUE_BEYOND_COLUMN: define(
+      (n: { engine: string; reason: string }) =>
+        `A value does not fit into its column, or a calculation into its type (${n.engine}): ${n.reason}.`,
+      "Give a value that fits. Where the model allows what the table does not, `gemach verify` names the column.",
+    ),
+    WRITE_BARRED: define(
+      (n: { engine: string; reason: string }) => `The database (${n.engine}) lets nobody write this: ${n.reason}.`,
+      "Mark a column that the database computes as computed, leave out a number that it always hands out itself, and mark a view as readOnly in the model.",
+    ),
+    TRIGGER_REFUSED: define(
+      (n: { engine: string; reason: string }) =>
+        `A trigger or function of the database (${n.engine}) refused this: ${n.reason}.`,
+      "Give values that it accepts; its own code says which.",
+    ),
+    SERVER_READ_ONLY: define(
+      (n: { engine: string; reason: string }) => `The database (${n.engine}) takes no writes: ${n.reason}.`,
+      "Connect to the primary server: a standby takes none. Inside of a transaction, see whether a function sets it to read only.",
+    ),
+    SERVER_UNREADY: define(
+      (n: { engine: string; reason: string }) => `The ${n.engine} server takes no further connection now: ${n.reason}.`,
+      "Try again later. All pools together may have as many connections as the server allows.",
+    ),
     STATEMENT_REFUSED: define(
       (n: { engine: string; reason: string; statement: string }) =>
         `The database (${n.engine}) refused a statement: ${n.reason}\n  ${n.statement}`,

@@ -1,4 +1,5 @@
 import { GemachError } from "../../../errors/index.js";
+import { tellingOf } from "../told-fault.js";
 
 const engine = "MariaDB";
 
@@ -36,6 +37,13 @@ const cancelled = (e: MariadbFault) => new GemachError("CANCELLED", { engine }, 
 const lost = (e: MariadbFault) => new GemachError("CONNECTION_LOST", { engine }, detailsOf(e));
 const unlike = (e: MariadbFault) =>
   new GemachError("TEXTS_UNLIKE", { engine, reason: e.sqlMessage ?? e.message }, detailsOf(e));
+/** Errors that are about a value: wrong, cut short, out of range (MariaDB 10.11, error codes). */
+const ofData: ReadonlySet<number> = new Set([1264, 1265, 1292, 1366, 1367, 1406, 1411, 1416, 1525]);
+
+/** In the server's words, without the values that errors of data quote: somebody's secrets. */
+const reasonOf = ({ errno = 0, sqlMessage = "" }: MariadbFault): string =>
+  ofData.has(errno) ? sqlMessage.replace(/'.*'/gs, "'…'") : sqlMessage;
+const saying = tellingOf(engine, reasonOf, detailsOf);
 const refused = (e: MariadbFault) =>
   new GemachError("CONNECTION_REFUSED", { engine, host: e.address, port: e.port }, detailsOf(e));
 
@@ -64,6 +72,24 @@ const faults: Readonly<Record<string, (error: MariadbFault) => GemachError>> = {
   1364: notNull,
   1451: foreignKey,
   1452: foreignKey,
+  1040: saying("SERVER_UNREADY"),
+  1203: saying("SERVER_UNREADY"),
+  1226: saying("SERVER_UNREADY"),
+  1142: saying("PERMISSION_DENIED"),
+  1143: saying("PERMISSION_DENIED"),
+  1227: saying("PERMISSION_DENIED"),
+  1370: saying("PERMISSION_DENIED"),
+  1264: saying("VALUE_BEYOND_COLUMN"),
+  1265: saying("VALUE_BEYOND_COLUMN"),
+  1366: saying("VALUE_BEYOND_COLUMN"),
+  1406: saying("VALUE_BEYOND_COLUMN"),
+  1288: saying("WRITE_BARRED"),
+  1471: saying("WRITE_BARRED"),
+  1906: saying("WRITE_BARRED"),
+  1644: saying("TRIGGER_REFUSED"),
+  1290: saying("SERVER_READ_ONLY"),
+  1792: saying("SERVER_READ_ONLY"),
+  1836: saying("SERVER_READ_ONLY"),
   1927: lost,
   1969: cancelled,
   1461: (e) => new GemachError("STATEMENTS_EXHAUSTED", { engine }, detailsOf(e)),
@@ -78,9 +104,6 @@ const faults: Readonly<Record<string, (error: MariadbFault) => GemachError>> = {
   PROTOCOL_CONNECTION_LOST: lost,
 };
 
-/** Errors that are about a value: wrong, cut short, out of range (MariaDB 10.11, error codes). */
-const ofData: ReadonlySet<number> = new Set([1264, 1265, 1292, 1366, 1367, 1406, 1411, 1416, 1525]);
-
 /** What an error of MariaDB, or of the socket to it, is in this library's terms. */
 export function mariadbFault(error: unknown, statement: string): unknown {
   if (!(error instanceof Error)) return error;
@@ -92,8 +115,5 @@ export function mariadbFault(error: unknown, statement: string): unknown {
     return new GemachError("POOL_EXHAUSTED", { engine }, detailsOf(fault));
   if (/closed state/.test(fault.message)) return lost(fault);
   if (fault.sqlMessage === undefined) return error;
-  // Errors of data quote the value, which may be somebody's secret.
-  const isOfData = ofData.has(fault.errno ?? 0);
-  const reason = isOfData ? fault.sqlMessage.replace(/'.*'/gs, "'…'") : fault.sqlMessage;
-  return new GemachError("STATEMENT_REFUSED", { engine, reason, statement }, detailsOf(fault));
+  return new GemachError("STATEMENT_REFUSED", { engine, reason: reasonOf(fault), statement }, detailsOf(fault));
 }

@@ -1,4 +1,5 @@
 import { GemachError } from "../../../errors/index.js";
+import { tellingOf } from "../told-fault.js";
 
 const engine = "PostgreSQL";
 
@@ -15,6 +16,14 @@ interface PostgresFault extends Error {
 }
 
 const quotedIn = (message: string): string | undefined => /"([^"]+)"/.exec(message)?.[1];
+
+/** In the server's words, without the values that errors of data (SQLSTATE class 22) quote: somebody's secrets. */
+const reasonOf = ({ code = "", message }: PostgresFault): string =>
+  code.startsWith("22") ? message.replace(/".*"/gs, '"…"') : message;
+
+const detailsOf = (error: PostgresFault) => ({ cause: error, serverCode: error.code });
+
+const saying = tellingOf(engine, reasonOf, detailsOf);
 
 /** SQLSTATE (PostgreSQL 15, appendix A) and socket errors in this library's terms. */
 const faults: Readonly<Record<string, (error: PostgresFault, statement: string) => GemachError>> = {
@@ -35,6 +44,14 @@ const faults: Readonly<Record<string, (error: PostgresFault, statement: string) 
   "55P03": (e) => new GemachError("BUSY", { engine }, detailsOf(e)),
   "57014": (e) => new GemachError("CANCELLED", { engine }, detailsOf(e)),
   "25P02": (e) => new GemachError("TRANSACTION_FAILED", { engine }, detailsOf(e)),
+  "42501": saying("PERMISSION_DENIED"),
+  "22001": saying("VALUE_BEYOND_COLUMN"),
+  "22003": saying("VALUE_BEYOND_COLUMN"),
+  "428C9": saying("WRITE_BARRED"),
+  P0001: saying("TRIGGER_REFUSED"),
+  "25006": saying("SERVER_READ_ONLY"),
+  "53300": saying("SERVER_UNREADY"),
+  "57P03": saying("SERVER_UNREADY"),
   "53100": (e) => new GemachError("STORAGE_FULL", { engine }, detailsOf(e)),
   "57P01": (e) => new GemachError("CONNECTION_LOST", { engine }, detailsOf(e)),
   "28P01": (e) => new GemachError("CONNECTION_DENIED", { engine, user: quotedIn(e.message) }, detailsOf(e)),
@@ -48,8 +65,6 @@ const faults: Readonly<Record<string, (error: PostgresFault, statement: string) 
   ECONNRESET: (e) => new GemachError("CONNECTION_LOST", { engine }, detailsOf(e)),
   EPIPE: (e) => new GemachError("CONNECTION_LOST", { engine }, detailsOf(e)),
 };
-
-const detailsOf = (error: PostgresFault) => ({ cause: error, serverCode: error.code });
 
 const pick = ({ table, column, constraint }: PostgresFault) => ({ table, column, constraint });
 
@@ -76,7 +91,6 @@ export function postgresFault(error: unknown, statement: string): unknown {
   if (/Connection terminated|not queryable/.test(fault.message))
     return new GemachError("CONNECTION_LOST", { engine }, detailsOf(fault));
   if (fault.code === undefined || !/^[0-9A-Z]{5}$/.test(fault.code)) return error;
-  // Errors of data (SQLSTATE class 22) quote the value, which may be somebody's secret.
-  const reason = fault.code.startsWith("22") ? fault.message.replace(/".*"/gs, '"…"') : fault.message;
-  return new GemachError("STATEMENT_REFUSED", { engine, reason, statement }, detailsOf(fault));
+  if (fault.code === "55000" && /\bview\b/.test(fault.message)) return saying("WRITE_BARRED")(fault);
+  return new GemachError("STATEMENT_REFUSED", { engine, reason: reasonOf(fault), statement }, detailsOf(fault));
 }

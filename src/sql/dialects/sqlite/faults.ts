@@ -10,12 +10,15 @@ const codeNames: Readonly<Record<number, string>> = {
   11: "SQLITE_CORRUPT",
   13: "SQLITE_FULL",
   14: "SQLITE_CANTOPEN",
+  20: "SQLITE_MISMATCH",
   26: "SQLITE_NOTADB",
   275: "SQLITE_CONSTRAINT_CHECK",
   787: "SQLITE_CONSTRAINT_FOREIGNKEY",
   1299: "SQLITE_CONSTRAINT_NOTNULL",
   1555: "SQLITE_CONSTRAINT_PRIMARYKEY",
+  1811: "SQLITE_CONSTRAINT_TRIGGER",
   2067: "SQLITE_CONSTRAINT_UNIQUE",
+  3091: "SQLITE_CONSTRAINT_DATATYPE",
 };
 
 const engine = "SQLite";
@@ -63,6 +66,11 @@ export function sqliteFault(error: unknown, statement: string, file?: string): u
       return new GemachError("NOT_NULL_VIOLATED", names, details);
     case "SQLITE_CONSTRAINT_CHECK":
       return new GemachError("CHECK_VIOLATED", { constraint: /failed: (.+)$/.exec(message)?.[1] }, details);
+    case "SQLITE_CONSTRAINT_TRIGGER":
+      return new GemachError("TRIGGER_REFUSED", { engine, reason: message }, details);
+    case "SQLITE_CONSTRAINT_DATATYPE":
+    case "SQLITE_MISMATCH":
+      return new GemachError("VALUE_BEYOND_COLUMN", { engine, reason: message }, details);
     case "SQLITE_INTERRUPT":
       return new GemachError("CANCELLED", { engine }, details);
     default:
@@ -70,5 +78,7 @@ export function sqliteFault(error: unknown, statement: string, file?: string): u
   if (/^SQLITE_(BUSY|LOCKED)/.test(serverCode)) return new GemachError("BUSY", { engine }, details);
   if (/^SQLITE_(NOTADB|CORRUPT|CANTOPEN|READONLY|IOERR)/.test(serverCode))
     return new GemachError("FILE_UNUSABLE", { file, reason: message }, details);
+  if (/^cannot (modify .+ because it is a view|(INSERT into|UPDATE) generated column)/.test(message))
+    return new GemachError("WRITE_BARRED", { engine, reason: message }, details);
   return new GemachError("STATEMENT_REFUSED", { engine, reason: message, statement }, details);
 }
