@@ -105,7 +105,7 @@ export function planInsert(entity: ResolvedEntity, rows: readonly GivenRow[], op
     });
   if (conflict !== undefined && conflict.by === undefined) expectKey(entity, "upsert() without 'by'");
   const keys = conflict?.by?.map((name) => columnIn(entity, name)) ?? entity.key;
-  const plain = portionsOf(checked, rules, conflict === undefined ? undefined : keys);
+  const plain = portionsOf(checked, rules, conflict === undefined ? undefined : keys, entity);
   const end = endKey(options);
   const portions =
     conflict === undefined

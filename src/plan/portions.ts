@@ -1,4 +1,4 @@
-import type { ResolvedColumn } from "../expression/index.js";
+import type { ResolvedColumn, ResolvedEntity } from "../expression/index.js";
 import type { NewRows, RowValues } from "./new-rows.js";
 import type { InsertPortion } from "./write-plan.js";
 
@@ -9,8 +9,8 @@ export interface PortionRules {
   readonly mostParameters: number;
   /** How many bytes of texts and bytes, about. */
   readonly mostBytes: number;
-  /** Whether a column may be left out by some rows of a statement that others bring. */
-  readonly takesDefault: (column: ResolvedColumn) => boolean;
+  /** Whether a column may be left out by some rows of a statement that others bring; `hasIdentity`: whether the table's counted column is known. */
+  readonly takesDefault: (column: ResolvedColumn, hasIdentity: boolean) => boolean;
 }
 
 type Portion = InsertPortion & { readonly conflict: undefined };
@@ -119,9 +119,14 @@ export function portionsOf(
   { columns, values: rows, isMixed, bytes }: NewRows,
   rules: PortionRules,
   by: readonly ResolvedColumn[] | undefined,
+  entity: ResolvedEntity,
 ): readonly Portion[] {
-  const takesDefault = (): boolean =>
-    columns.every((column, i) => rules.takesDefault(column) || !rows.some((row) => row[i] === undefined));
+  const takesDefault = (): boolean => {
+    const hasIdentity = [...entity.columns.values()].some(({ kind }) => kind === "identity");
+    return columns.every(
+      (column, i) => rules.takesDefault(column, hasIdentity) || !rows.some((row) => row[i] === undefined),
+    );
+  };
   if (isMixed && by === undefined && takesDefault())
     return [
       { columns, chunks: chunksOf(rows, columns.length, rules, true, bytes), isMixed: true, conflict: undefined },

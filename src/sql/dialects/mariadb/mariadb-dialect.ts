@@ -24,8 +24,8 @@ export const mariadbDialect: Dialect = {
       mostParameters: 65_535,
       // A packet of a server may be as small as a megabyte.
       mostBytes: 500_000,
-      // Where 0 is a value like any other (NO_AUTO_VALUE_ON_ZERO), "default" of a column that counts is 0; any number may count.
-      takesDefault: ({ kind }) => !kinds[kind].isNumber,
+      // Where 0 is a value like any other (NO_AUTO_VALUE_ON_ZERO), "default" of the column that counts is 0; there is one at most in a table.
+      takesDefault: ({ kind }, hasIdentity) => (hasIdentity ? kind !== "identity" : !kinds[kind].isNumber),
     },
     onConflict: (by, set) => `on duplicate key update ${set === "" ? `${by[0]} = ${by[0]}` : set}`,
     isJoined: true,
