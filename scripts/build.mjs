@@ -64,6 +64,7 @@ const ofEngine = (name) => {
 const groups = [
   { name: "work", test: (id) => work.test(id.replaceAll("\\", "/")) },
   { name: "inspecting", test: (id) => inspecting.test(id.replaceAll("\\", "/")) },
+  { name: "tools", test: (id) => /\/src\/errors\/(tool|command|migration)-/.test(id.replaceAll("\\", "/")) },
   { name: "explaining", test: (id) => /\/src\/run\/explain/.test(id.replaceAll("\\", "/")) },
   { name: "core", test: (id) => core.test(id.replaceAll("\\", "/")) },
   ...["sqlite", "postgres", "mariadb"].map(ofEngine),

@@ -1,7 +1,7 @@
 import { writeFileSync } from "node:fs";
 import { resolve } from "node:path";
 import pc from "picocolors";
-import { GemachError } from "../errors/index.js";
+import { toolError } from "../errors/index.js";
 import {
   auditModel,
   auditProject,
@@ -92,7 +92,7 @@ export async function audit(
 ): Promise<void> {
   for (const name of names) queryNamed(project, name);
   if (project.queries.length === 0)
-    throw new GemachError("SETTINGS_INVALID", {
+    throw toolError("SETTINGS_INVALID", {
       file: "gemach.config.ts",
       reason: "'queries' names no module that exports any",
     });

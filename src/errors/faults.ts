@@ -1,8 +1,7 @@
-import { commandFaults } from "./command-faults.js";
 import { define } from "./define.js";
-import { migrationFaults } from "./migration-faults.js";
 import { serverFaults } from "./server-faults.js";
 import { didYouMean, listed } from "./suggest.js";
+import type { ToolFaults } from "./tool-faults.js";
 
 /** Where a value was given that is written: the call, and the number of the row, from 1. */
 export interface GivenNames {
@@ -24,7 +23,7 @@ export interface ReadNames {
 const readPlace = ({ column, key }: ReadNames): string =>
   column === undefined ? "A value" : `The value of ${column}${key === undefined ? "" : ` in the row with ${key}`}`;
 
-/** Every fault that the library knows, by its code: made when the first of them happens, for most programs have none. */
+/** Made when the first of them happens, for most programs have none. */
 const all = () =>
   ({
     MODEL_INVALID: define(
@@ -382,8 +381,6 @@ const all = () =>
         `The database file${n.file ? ` '${n.file}'` : ""} cannot be used: ${n.reason}.`,
       "Check the path, that it is an SQLite file, and that this process may read and write it and its folder.",
     ),
-    ...commandFaults(),
-    ...migrationFaults(),
     ...serverFaults(),
     PACKAGE_MISSING: define(
       (n: { package: string; purpose: string }) =>
@@ -392,14 +389,15 @@ const all = () =>
     ),
   }) as const;
 
-type Faults = ReturnType<typeof all>;
-let made: Faults | undefined;
+type OwnFaults = ReturnType<typeof all>;
+type Faults = OwnFaults & ToolFaults;
+let made: OwnFaults | undefined;
 
 /**
- * Every fault that the library knows, by its code. A code is never reused for something else.
+ * Every fault that the library knows, by its code, but those of tools. A code is never reused for something else.
  * docs/errors.md lists the same codes; a test compares the two.
  */
-export function faults(): Faults {
+export function faults(): OwnFaults {
   made ??= all();
   return made;
 }

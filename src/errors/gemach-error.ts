@@ -1,3 +1,4 @@
+import type { Fault } from "./define.js";
 import { type FaultCode, type FaultNames, faults } from "./faults.js";
 
 const brand = Symbol.for("gemach.error");
@@ -22,13 +23,11 @@ export class GemachError<C extends FaultCode = FaultCode> extends Error {
   readonly remedy: string;
   readonly serverCode: string | undefined;
 
-  constructor(code: C, names: FaultNames<C>, details: ErrorDetails = {}) {
-    const defined = faults()[code] as {
-      fault: (names: unknown) => string;
-      remedy: string | ((names: unknown) => string);
-    };
-    const remedy = typeof defined.remedy === "string" ? defined.remedy : defined.remedy(names);
-    super(`${defined.fault(names)}\n${remedy}`, "cause" in details ? { cause: details.cause } : {});
+  /** `text`: what it says, where that is not among the texts that every program has. */
+  constructor(code: C, names: FaultNames<C>, details: ErrorDetails = {}, text?: Fault<never>) {
+    const { fault, remedy: advice } = (text ?? faults()[code as keyof ReturnType<typeof faults>]) as Fault<unknown>;
+    const remedy = typeof advice === "string" ? advice : advice(names);
+    super(`${fault(names)}\n${remedy}`, "cause" in details ? { cause: details.cause } : {});
     this.name = "GemachError";
     this.code = code;
     this.names = names;

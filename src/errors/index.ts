@@ -1,3 +1,5 @@
 export { type FaultCode, type FaultNames, faults } from "./faults.js";
 export { type ErrorDetails, GemachError } from "./gemach-error.js";
 export { didYouMean } from "./suggest.js";
+export { toolError } from "./tool-error.js";
+export { toolFaults } from "./tool-faults.js";

@@ -1,5 +1,5 @@
 import { existsSync, readFileSync, writeFileSync } from "node:fs";
-import { GemachError } from "../errors/index.js";
+import { toolError } from "../errors/index.js";
 import type { ProjectFinding } from "./audit.js";
 
 /** What a finding is known by: its numbers and lines may change. */
@@ -22,13 +22,13 @@ export function saveBaseline(file: string, findings: readonly ProjectFinding[]):
  * @throws GemachError `SETTINGS_INVALID` where the file is none
  */
 export function newSince(file: string, findings: readonly ProjectFinding[]): readonly ProjectFinding[] {
-  if (!existsSync(file)) throw new GemachError("SETTINGS_MISSING", { file });
+  if (!existsSync(file)) throw toolError("SETTINGS_MISSING", { file });
   let known: ReadonlySet<string>;
   try {
     const { findings: saved } = JSON.parse(readFileSync(file, "utf8")) as { findings: readonly ProjectFinding[] };
     known = new Set(saved.map(knownBy));
   } catch (cause) {
-    throw new GemachError("SETTINGS_INVALID", { file, reason: "it is no baseline of an audit" }, { cause });
+    throw toolError("SETTINGS_INVALID", { file, reason: "it is no baseline of an audit" }, { cause });
   }
   return findings.filter((finding) => !known.has(knownBy(finding)));
 }

@@ -1,5 +1,5 @@
 import type { Database } from "../database/index.js";
-import { GemachError } from "../errors/index.js";
+import { GemachError, toolError } from "../errors/index.js";
 import { type TableReference, tableKey } from "../model/index.js";
 import {
   applyMigrations,
@@ -211,7 +211,7 @@ export async function draftMigration(
   const { renames = none, allow = [], isDry = false, isOnline = false, ask, progress } = options;
   const { number, names } = nextMigration(project);
   const chosen = fileName(name);
-  if (chosen === "" || names.includes(chosen)) throw new GemachError("DRAFT_NAME", { name });
+  if (chosen === "" || names.includes(chosen)) throw toolError("DRAFT_NAME", { name });
   const opened = await oneOfEach(project, options.databases ?? Object.keys(project.settings.databases));
   try {
     const bases = new Map<DialectName, readonly TableLayout[]>();
@@ -273,7 +273,7 @@ export async function draftMigration(
           settled,
           note,
         );
-      throw new GemachError("LOSS_REFUSED", { losses, renames: [...maybe] });
+      throw toolError("LOSS_REFUSED", { losses, renames: [...maybe] });
     }
     const isNothing = drafts.every(({ changes }) => changes.length === 0);
     const own = start === undefined ? number : number + 1;

@@ -1,4 +1,4 @@
-import { GemachError } from "../errors/index.js";
+import { toolError } from "../errors/index.js";
 import type { ResolvedEntity } from "../expression/index.js";
 import { describeTables, entitiesOf, isModel } from "../model/index.js";
 import { type Dialect, layOutAll, type TableLayout } from "../sql/index.js";
@@ -16,7 +16,7 @@ export function entitiesIn({ model = {} }: Pick<Project, "model">): readonly Res
  */
 export function tablesOfModel(project: Pick<Project, "model">, dialect: Dialect): readonly TableLayout[] {
   const entities = entitiesIn(project);
-  if (entities.length === 0) throw new GemachError("MODEL_NEEDED", {});
+  if (entities.length === 0) throw toolError("MODEL_NEEDED", {});
   return layOutAll(describeTables(entities), dialect).map(({ table }) => table);
 }
 

@@ -1,6 +1,6 @@
 import { existsSync, readFileSync } from "node:fs";
 import { dirname, relative, resolve } from "node:path";
-import { GemachError } from "../errors/index.js";
+import { GemachError, toolError } from "../errors/index.js";
 import { type Query, stateIn } from "../expression/index.js";
 import { moduleAt } from "./load-module.js";
 import { type ProjectSettings, settingsIn } from "./settings.js";
@@ -61,7 +61,7 @@ function queryOf(name: string, value: unknown, sample: unknown): (() => Query) |
         return value.with(sample ?? {});
       } catch (error) {
         if (sample !== undefined) throw error;
-        throw new GemachError("SAMPLE_MISSING", { query: name, reason: messageOf(error).split("\n")[0] as string });
+        throw toolError("SAMPLE_MISSING", { query: name, reason: messageOf(error).split("\n")[0] as string });
       }
     };
   if (typeof value !== "function") return undefined;
@@ -74,7 +74,7 @@ function queryOf(name: string, value: unknown, sample: unknown): (() => Query) |
     return value.length === 0
       ? undefined
       : () => {
-          throw new GemachError("SAMPLE_MISSING", { query: name, reason: messageOf(error).split("\n")[0] as string });
+          throw toolError("SAMPLE_MISSING", { query: name, reason: messageOf(error).split("\n")[0] as string });
         };
   }
   return stateIn(made) === undefined ? undefined : () => made as Query;
@@ -88,7 +88,7 @@ async function queriesOf(
 ): Promise<readonly ProjectQuery[]> {
   const file = resolve(folder, path);
   const shown = relative(folder, file).replaceAll("\\", "/");
-  if (!existsSync(file)) throw new GemachError("MODULE_UNUSABLE", { file: shown, reason: "there is no such file" });
+  if (!existsSync(file)) throw toolError("MODULE_UNUSABLE", { file: shown, reason: "there is no such file" });
   const text = readFileSync(file, "utf8");
   try {
     return Object.entries(await moduleAt(file)).flatMap(([name, value]): readonly ProjectQuery[] => {
@@ -98,7 +98,7 @@ async function queriesOf(
     });
   } catch (error) {
     if (error instanceof GemachError && error.code === "SAMPLE_MISSING") throw error;
-    throw new GemachError("MODULE_UNUSABLE", { file: shown, reason: messageOf(error) }, { cause: error });
+    throw toolError("MODULE_UNUSABLE", { file: shown, reason: messageOf(error) }, { cause: error });
   }
 }
 
@@ -109,12 +109,12 @@ async function queriesOf(
  */
 export async function loadProject(file: string = usualFile): Promise<Project> {
   const path = resolve(file);
-  if (!existsSync(path)) throw new GemachError("SETTINGS_MISSING", { file });
+  if (!existsSync(path)) throw toolError("SETTINGS_MISSING", { file });
   let loaded: Readonly<Record<string, unknown>>;
   try {
     loaded = await moduleAt(path);
   } catch (error) {
-    throw new GemachError("SETTINGS_INVALID", { file, reason: messageOf(error) }, { cause: error });
+    throw toolError("SETTINGS_INVALID", { file, reason: messageOf(error) }, { cause: error });
   }
   const folder = dirname(path);
   const settings = settingsIn(loaded.default, file);
@@ -133,7 +133,7 @@ async function modelAt(folder: string, path: string): Promise<Readonly<Record<st
   try {
     return await moduleAt(resolve(folder, path));
   } catch (error) {
-    throw new GemachError("MODULE_UNUSABLE", { file: path, reason: messageOf(error) }, { cause: error });
+    throw toolError("MODULE_UNUSABLE", { file: path, reason: messageOf(error) }, { cause: error });
   }
 }
 
@@ -144,5 +144,5 @@ async function modelAt(folder: string, path: string): Promise<Readonly<Record<st
 export function queryNamed({ queries }: Project, name: string): ProjectQuery {
   const found = queries.find((query) => query.name === name);
   if (found !== undefined) return found;
-  throw new GemachError("QUERY_UNKNOWN", { name, known: queries.map((query) => query.name) });
+  throw toolError("QUERY_UNKNOWN", { name, known: queries.map((query) => query.name) });
 }

@@ -1,6 +1,6 @@
 import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join, relative, resolve } from "node:path";
-import { GemachError } from "../errors/index.js";
+import { toolError } from "../errors/index.js";
 import { labelOf, type Migration, type MigrationCode } from "../schema/index.js";
 import type { DialectName } from "../sql/index.js";
 import type { Project } from "./load.js";
@@ -35,7 +35,7 @@ function partsIn(folder: string): readonly Parts[] {
     const sql = sqlFile.exec(file);
     const [, number, name] = sql ?? codeFile.exec(file) ?? [];
     if (number === undefined || name === undefined)
-      throw new GemachError("MIGRATION_NAME", { file, reason: "its name is not of such a form" });
+      throw toolError("MIGRATION_NAME", { file, reason: "its name is not of such a form" });
     const key = `${Number(number)}-${name}`;
     const part: Parts = parts.get(key) ?? { number: Number(number), name, files: new Map() };
     parts.set(key, part);
@@ -48,7 +48,7 @@ function partsIn(folder: string): readonly Parts[] {
 async function codeIn(folder: string, file: string): Promise<MigrationCode> {
   const { forward, undo } = (await moduleAt(join(folder, file))) as { forward?: unknown; undo?: unknown };
   if (typeof forward !== "function" || (undo !== undefined && typeof undo !== "function"))
-    throw new GemachError("MIGRATION_NAME", {
+    throw toolError("MIGRATION_NAME", {
       file,
       reason: "it is code, and exports no function 'forward', or an 'undo' that is none",
     });
@@ -72,8 +72,7 @@ export async function migrationsOf(
       continue;
     }
     const file = files.get(dialect);
-    if (file === undefined)
-      throw new GemachError("MIGRATION_VARIANT", { label: labelOf({ number, name }), engine: dialect });
+    if (file === undefined) throw toolError("MIGRATION_VARIANT", { label: labelOf({ number, name }), engine: dialect });
     const undo = files.get(`${dialect}.undo`);
     migrations.push({ number, name, content: textOf(file), undo: undo === undefined ? undefined : textOf(undo) });
   }

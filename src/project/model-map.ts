@@ -1,4 +1,4 @@
-import { GemachError } from "../errors/index.js";
+import { toolError } from "../errors/index.js";
 import type { ResolvedEntity, ResolvedRelation } from "../expression/index.js";
 import { entitiesIn } from "./entities.js";
 import type { Project } from "./load.js";
@@ -103,9 +103,9 @@ function near(relations: readonly MapRelation[], around: string, steps: number):
  */
 export function modelMap(project: Pick<Project, "model">, around?: string, steps = 1): ModelMap {
   const entities = entitiesIn(project);
-  if (entities.length === 0) throw new GemachError("MODEL_NEEDED", {});
+  if (entities.length === 0) throw toolError("MODEL_NEEDED", {});
   const known = entities.map(({ name }) => name);
-  if (around !== undefined && !known.includes(around)) throw new GemachError("ENTITY_UNKNOWN", { name: around, known });
+  if (around !== undefined && !known.includes(around)) throw toolError("ENTITY_UNKNOWN", { name: around, known });
   const relations = entities.flatMap(heldOf);
   const shown = around === undefined ? new Set(known) : near(relations, around, steps);
   return {

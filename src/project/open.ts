@@ -5,7 +5,7 @@ import { mariadb } from "../drivers/mariadb.js";
 import { pglite } from "../drivers/pglite.js";
 import { postgres } from "../drivers/postgres.js";
 import { sqlite } from "../drivers/sqlite.js";
-import { GemachError } from "../errors/index.js";
+import { GemachError, toolError } from "../errors/index.js";
 import type { Driver } from "../run/index.js";
 import type { Project } from "./load.js";
 import { openSqlite, optional } from "./open-sqlite.js";
@@ -78,7 +78,7 @@ export async function openDatabase(
   const known = Object.keys(databases);
   const chosen = name ?? (known[0] as string);
   const given = Object.hasOwn(databases, chosen) ? databases[chosen] : undefined;
-  if (given === undefined) throw new GemachError("DATABASE_UNKNOWN", { name: chosen, known });
+  if (given === undefined) throw toolError("DATABASE_UNKNOWN", { name: chosen, known });
   if (typeof given === "function") {
     const opened = await given();
     return { ...opened, name: chosen };
@@ -86,7 +86,7 @@ export async function openDatabase(
   const open = openers[schemeOf(given)];
   if (open === undefined) {
     const reason = `the URL of the database '${chosen}' begins with none of ${Object.keys(openers).join(":, ")}:`;
-    throw new GemachError("SETTINGS_INVALID", { file: "gemach.config.ts", reason });
+    throw toolError("SETTINGS_INVALID", { file: "gemach.config.ts", reason });
   }
   const { driver, close } = await open(given, folder, mayCreate);
   return { db: database(driver), close, name: chosen };

@@ -4,7 +4,7 @@ import { mariadb } from "../drivers/mariadb.js";
 import { pglite } from "../drivers/pglite.js";
 import { postgres } from "../drivers/postgres.js";
 import { sqlite } from "../drivers/sqlite.js";
-import { GemachError } from "../errors/index.js";
+import { GemachError, toolError } from "../errors/index.js";
 import type { Project } from "./load.js";
 import { needed, schemeOf } from "./open.js";
 import { openSqlite } from "./open-sqlite.js";
@@ -63,14 +63,13 @@ export async function openScratch(
   name: string,
 ): Promise<OpenedDatabase> {
   const given = databases[name];
-  if (typeof given !== "string")
-    throw new GemachError("SCRATCH_UNABLE", { database: name, reason: "a function opens it" });
+  if (typeof given !== "string") throw toolError("SCRATCH_UNABLE", { database: name, reason: "a function opens it" });
   const make = makers[schemeOf(given)];
   try {
     if (make === undefined) throw new Error("its URL begins with no engine's name");
     return await make(given, `gemach_scratch_${randomBytes(6).toString("hex")}`);
   } catch (cause) {
     if (cause instanceof GemachError) throw cause;
-    throw new GemachError("SCRATCH_UNABLE", { database: name, reason: (cause as Error).message }, { cause });
+    throw toolError("SCRATCH_UNABLE", { database: name, reason: (cause as Error).message }, { cause });
   }
 }

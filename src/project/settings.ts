@@ -1,5 +1,5 @@
 import type { Database } from "../database/index.js";
-import { GemachError } from "../errors/index.js";
+import { type GemachError, toolError } from "../errors/index.js";
 import type { Accepted, Thresholds } from "../findings/index.js";
 
 /** A database that was opened for a command, which closes it at its end. */
@@ -49,8 +49,7 @@ const isObject = (value: unknown): value is Readonly<Record<string, unknown>> =>
  * @throws GemachError `SETTINGS_INVALID`
  */
 export function settingsIn(value: unknown, file: string): ProjectSettings {
-  const invalid = (reason: string): GemachError<"SETTINGS_INVALID"> =>
-    new GemachError("SETTINGS_INVALID", { file, reason });
+  const invalid = (reason: string): GemachError<"SETTINGS_INVALID"> => toolError("SETTINGS_INVALID", { file, reason });
   if (!isObject(value)) throw invalid("it has no default export that is an object");
   const unknown = Object.keys(value).find((name) => !known.includes(name as keyof ProjectSettings));
   if (unknown !== undefined) throw invalid(`'${unknown}' is none of ${known.join(", ")}`);

@@ -1,5 +1,5 @@
 import type { AnyDatabase, Database } from "../../database/index.js";
-import { GemachError } from "../../errors/index.js";
+import { GemachError, toolError } from "../../errors/index.js";
 import { tableKey } from "../../model/index.js";
 import { readTables } from "../catalogue/read.js";
 import { tableLabel } from "../compare/change.js";
@@ -65,7 +65,7 @@ function chosenOf(
     ({ migration, state }) => state === "pending" && newest !== undefined && migration.number < newest.number,
   );
   if (behind !== undefined && newest !== undefined && !late)
-    throw new GemachError("MIGRATION_LATE", { label: labelOf(behind.migration), after: labelOf(newest) });
+    throw toolError("MIGRATION_LATE", { label: labelOf(behind.migration), after: labelOf(newest) });
   return wanted.map(({ migration }) => migration);
 }
 
@@ -73,7 +73,7 @@ function chosenOf(
 async function refuseObstacles(db: AnyDatabase, migration: Migration, script: Script): Promise<void> {
   const obstacles = await obstaclesIn(db, script.preconditions);
   if (obstacles.length > 0)
-    throw new GemachError("MIGRATION_REFUSED", {
+    throw toolError("MIGRATION_REFUSED", {
       label: labelOf(migration),
       found: obstacles.map(obstacleText).join("\n"),
     });
@@ -90,7 +90,7 @@ async function isThere(db: AnyDatabase, migration: Migration, { startsWith }: Sc
   const missing = startsWith.filter((table) => !found.has(tableKey(table))).map(tableLabel);
   const there = startsWith.filter((table) => found.has(tableKey(table))).map(tableLabel);
   if (there.length > 0 && missing.length > 0)
-    throw new GemachError("START_UNFIT", { label: labelOf(migration), there, missing });
+    throw toolError("START_UNFIT", { label: labelOf(migration), there, missing });
   return missing.length === 0;
 }
 
@@ -151,7 +151,7 @@ export async function applyMigrations(
             reason: error.message.split("\n")[0] as string,
             isWhole,
           };
-          throw new GemachError("MIGRATION_FAILED", names, { cause: error });
+          throw toolError("MIGRATION_FAILED", names, { cause: error });
         }
       },
     });

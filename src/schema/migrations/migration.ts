@@ -1,5 +1,5 @@
 import type { Transaction } from "../../database/index.js";
-import { GemachError } from "../../errors/index.js";
+import { toolError } from "../../errors/index.js";
 import type { TableReference } from "../../model/index.js";
 import type { DialectName } from "../../sql/index.js";
 import { statementsOf } from "../text/statements.js";
@@ -91,5 +91,5 @@ export function migrationNamed<M extends Pick<Migration, "number" | "name">>(
     (one) => one.name === name || labelOf(one) === name || (/^\d+$/.test(name) && Number(name) === one.number),
   );
   if (found !== undefined) return found;
-  throw new GemachError("MIGRATION_UNKNOWN", { name, known: migrations.map(labelOf) });
+  throw toolError("MIGRATION_UNKNOWN", { name, known: migrations.map(labelOf) });
 }

@@ -1,4 +1,4 @@
-import { GemachError } from "../../errors/index.js";
+import { toolError } from "../../errors/index.js";
 import type { JournalEntry } from "./journal.js";
 import { checksumOf, labelOf, type Migration } from "./migration.js";
 
@@ -43,18 +43,17 @@ export async function statusOf(
   const statuses: MigrationStatus[] = [];
   for (const migration of sorted) {
     const others = sorted.filter(({ name }) => name === migration.name);
-    if (others.length > 1)
-      throw new GemachError("MIGRATION_TWICE", { name: migration.name, files: others.map(labelOf) });
+    if (others.length > 1) throw toolError("MIGRATION_TWICE", { name: migration.name, files: others.map(labelOf) });
     const entry = byName.get(migration.name);
     const isDone = entry !== undefined && entry.ended !== null && entry.done >= 0;
     if (isDone && entry.checksum !== (await checksumOf(migration.content)))
-      throw new GemachError("MIGRATION_CHANGED", {
+      throw toolError("MIGRATION_CHANGED", {
         label: labelOf(migration),
         difference: differenceOf(entry.content, migration.content),
       });
     statuses.push({ migration, entry, state: entry === undefined ? "pending" : isDone ? "done" : "begun" });
   }
   const missing = entries.filter(({ name }) => !sorted.some((one) => one.name === name));
-  if (missing.length > 0) throw new GemachError("MIGRATION_MISSING", { names: missing.map(labelOf) });
+  if (missing.length > 0) throw toolError("MIGRATION_MISSING", { names: missing.map(labelOf) });
   return statuses;
 }

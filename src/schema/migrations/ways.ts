@@ -1,5 +1,5 @@
 import type { AnyDatabase, Database, Transaction } from "../../database/index.js";
-import { GemachError } from "../../errors/index.js";
+import { toolError } from "../../errors/index.js";
 import { from } from "../../query/index.js";
 import { postgresDialect } from "../../sql/index.js";
 import { tokensOf } from "../text/tokens.js";
@@ -16,12 +16,11 @@ export type Direction = "forward" | "undo";
  */
 export function textOf({ content, undo, code, ...names }: Migration, direction: Direction): string {
   if (code !== undefined) {
-    if (direction === "undo" && code.undo === undefined)
-      throw new GemachError("MIGRATION_UNDO", { label: labelOf(names) });
+    if (direction === "undo" && code.undo === undefined) throw toolError("MIGRATION_UNDO", { label: labelOf(names) });
     return "";
   }
   if (direction === "forward") return content;
-  if (undo === undefined) throw new GemachError("MIGRATION_UNDO", { label: labelOf(names) });
+  if (undo === undefined) throw toolError("MIGRATION_UNDO", { label: labelOf(names) });
   return undo;
 }
 
@@ -87,7 +86,7 @@ async function refuseBrokenKeys(tx: Transaction, migration: Migration): Promise<
   const rows = await sendText(tx, 'select "table", rowid, parent from pragma_foreign_key_check', "foreign keys");
   if (rows.length === 0) return;
   const found = rows.slice(0, 5).map(([table, row, parent]) => `  ${table}, row ${row}: leads to no row of ${parent}`);
-  throw new GemachError("MIGRATION_REFUSED", { label: labelOf(migration), found: found.join("\n") });
+  throw toolError("MIGRATION_REFUSED", { label: labelOf(migration), found: found.join("\n") });
 }
 
 /** Words of a statement that change definitions: MariaDB commits before and after it. */
@@ -128,8 +127,7 @@ const counted = (done: number, direction: Direction): number => (direction === "
 function reached(entry: JournalEntry | null, direction: Direction): number | undefined {
   if (entry === null || entry.ended !== null) return undefined;
   const begun: Direction = entry.done < 0 ? "undo" : "forward";
-  if (begun !== direction)
-    throw new GemachError("MIGRATION_BEGUN", { label: labelOf(entry), isUndone: begun === "undo" });
+  if (begun !== direction) throw toolError("MIGRATION_BEGUN", { label: labelOf(entry), isUndone: begun === "undo" });
   return counted(entry.done, direction);
 }
 
