@@ -63,7 +63,7 @@ describe.each(Object.entries(ways))("%s", (_, bring) => {
   });
 });
 
-const runs = Number(process.env.GEMACH_COUNTED ?? 25);
+const runs = Number(process.env.GEMACH_COUNTED ?? 12);
 /** `ahead`: the identity that it brings is so much more than the last one, or one that no counter gives. */
 const someRows = fc.array(
   fc.record({

@@ -5,7 +5,7 @@ import { type Engine, useEngines } from "./support/engines.js";
 
 // Tables that somebody else made, with keys, defaults, triggers and storage of their engine's own: what is written comes out as the table has it.
 const { all } = useEngines(true);
-const runs = Number(process.env.GEMACH_OTHERS ?? 20);
+const runs = Number(process.env.GEMACH_OTHERS ?? 10);
 
 const dialectOf = ({ name }: Engine) => (name === "pglite" ? "postgres" : name.endsWith("sqlite") ? "sqlite" : name) as "postgres" | "mariadb" | "sqlite";
 

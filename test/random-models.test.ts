@@ -7,8 +7,8 @@ import { anyQuery, expected, listQueryOf, queryOf, type Spec, shapeOf, withLists
 import { seed } from "./support/seed.js";
 
 const { all } = useEngines(true);
-const runs = Number(process.env.GEMACH_MODELS ?? 20);
-const runsOnServers = Number(process.env.GEMACH_MODELS_ON_SERVERS ?? 6);
+const runs = Number(process.env.GEMACH_MODELS ?? 12);
+const runsOnServers = Number(process.env.GEMACH_MODELS_ON_SERVERS ?? 4);
 // biome-ignore lint/suspicious/noExplicitAny: random models are put together without types
 type Untyped = any;
 

@@ -217,7 +217,7 @@ const windows = fc
     }),
   );
 
-const runs = Number(process.env.GEMACH_QUERIES ?? 150);
+const runs = Number(process.env.GEMACH_QUERIES ?? 100);
 // A number of runs that is no whole one is never reached.
 const fewer = Math.ceil(runs / 8);
 const describe = (query: Query, dialect: Untyped) =>

@@ -7,7 +7,7 @@ import { anyQuery, expected, queryOf, type Spec, shapeOf, type Test, withoutHow 
 import { seed } from "./support/seed.js";
 import { endOf, type World, worldOf } from "./support/worlds.js";
 
-const runs = Number(process.env.GEMACH_TREES ?? 25);
+const runs = Number(process.env.GEMACH_TREES ?? 18);
 
 /** Few rows: joins of several to-many relations side by side multiply them. */
 const societies = [
