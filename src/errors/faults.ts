@@ -2,6 +2,7 @@ import { define } from "./define.js";
 import { serverFaults } from "./server-faults.js";
 import { didYouMean, listed } from "./suggest.js";
 import type { ToolFaults } from "./tool-faults.js";
+import { workFaults } from "./work-faults.js";
 
 /** Where a value was given that is written: the call, and the number of the row, from 1. */
 export interface GivenNames {
@@ -226,75 +227,7 @@ const all = () =>
         `In a unit of work reach() of ${n.entity} brings only a part of '${n.relation}', or something else in its place: it would stand for the relation itself wherever the entity is met.`,
       "Reach the whole relation; or query its rows with along(Entity, row, relation), or select what is needed.",
     ),
-    OUTSIDE_REACH: define(
-      (n: {
-        entity: string;
-        name: string;
-        at?: string | undefined;
-        reach: string;
-        isEnded: boolean;
-        isRelation: boolean;
-      }) =>
-        `${n.entity}.${n.name} was read, which ${n.isEnded ? "is not loaded, and the unit of work has ended" : "the query did not bring, and loading it is refused"}${n.at === undefined ? "" : ` (the ${n.entity} was fetched at ${n.at})`}.`,
-      (n) =>
-        `Add it to the query: ${n.reach}${n.isEnded ? "; or read it before the unit of work ends" : '; or allow it with .outside("load")'}.`,
-    ),
-    KEY_PENDING: define(
-      (n: { entity: string; column: string }) =>
-        `The new ${n.entity} has no ${n.column} yet: the database gives it when the row is written.`,
-      "Read it after await w.flush(); relations take the entity itself in place of its key.",
-    ),
-    LIVE_EXPECTED: define(
-      (n: { call: string; expected: string; got: string }) =>
-        `${n.call} takes ${n.expected} of this unit of work, but got ${n.got}.`,
-      "Use entities that this unit of work brought, or added.",
-    ),
-    RELATION_UNSETTABLE: define(
-      (n: { entity: string; relation: string; reason: string }) =>
-        `${n.entity}.${n.relation} cannot be set: ${n.reason}.`,
-      "Set the to-one relation that holds the key, or add and remove the rows themselves by w.add and w.remove.",
-    ),
-    CONFLICT: define(
-      (n: { entity: string; key?: string | undefined; versions?: string | undefined }) =>
-        `A row of ${n.entity}${n.key === undefined ? "" : ` (${n.key})`} was changed or deleted by another one since it was read${n.versions === undefined ? "" : `: ${n.versions}`}.`,
-      "Read it again, and decide anew; nothing of this unit of work was written.",
-    ),
-    PATCH_REFUSED: define(
-      (n: {
-        entity: string;
-        issues: readonly {
-          readonly message: string;
-          readonly path?: readonly (PropertyKey | { readonly key: PropertyKey })[] | undefined;
-        }[];
-      }) =>
-        `The document for a ${n.entity} has ${n.issues.length === 1 ? "a mistake" : `${n.issues.length} mistakes`}:\n${n.issues
-          .map(
-            ({ message, path = [] }) =>
-              `  - /${path.map((part) => String(typeof part === "object" ? part.key : part)).join("/")} ${message}`,
-          )
-          .join("\n")}`,
-      "Answer with the issues, each of which has the path to its place; nothing of the document was applied.",
-    ),
-    WORK_FAILED: define(
-      (_: Readonly<Record<never, never>>) =>
-        "Writing the changes of the unit of work has failed: nothing of it is committed.",
-      "Let the error of flush out, which is the cause, and do the work again.",
-    ),
-    KEY_REPEATED: define(
-      (n: { entity: string }) =>
-        `Two rows of ${n.entity} have the same primary key, so that they cannot be two entities.`,
-      "Correct the table, which lacks the constraint; or mark the columns that tell its rows apart with .key. Plain rows come by db.list.",
-    ),
-    KEY_CHANGED: define(
-      (n: { column: string }) =>
-        `${n.column} is part of the primary key, which tells a row apart: it cannot be changed on a live entity.`,
-      "Change it by db.update, or add a new row and remove the old one.",
-    ),
-    ROWS_CIRCULAR: define(
-      (n: { entities: readonly string[] }) =>
-        `New rows of ${n.entities.join(", ")} refer to each other in a circle, and no column of it may be null.`,
-      "Make one of the keys nullable, or leave one of the relations out and set it after await w.flush().",
-    ),
+    ...workFaults(),
     REACH_UNFIT: define(
       (n: { entity: string; relation: string; got: string }) =>
         `reach() of ${n.entity} has ${n.got} for '${n.relation}'.`,
