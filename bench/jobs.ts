@@ -1,5 +1,5 @@
 import { generate, lending, type Society } from "../src/demo/index.js";
-import { type Database, from } from "../src/index.js";
+import { type Database, from, integer, template } from "../src/index.js";
 import { byKey, type Hand, item, itemOf, loan, loanOf, member, memberOf } from "./hand.js";
 
 const { Item, Loan, Member } = lending;
@@ -116,6 +116,13 @@ async function threeByLoop(hand: Hand): Promise<unknown> {
   return found;
 }
 
+const memberById = template({ id: integer }, (p) => from(Member).where((m) => m.id.is(p.id)));
+
+async function oneByHand(hand: Hand): Promise<unknown> {
+  const [r] = await hand.send("one", `select ${member()} from member where id = ${hand.place}`, [77]);
+  return r === undefined ? null : memberOf(hand, r);
+}
+
 export const jobs: readonly Job[] = [
   {
     name: "list of 10,000 rows",
@@ -158,14 +165,8 @@ export const jobs: readonly Job[] = [
     ours: (db) => db.list(oursNewest),
     byHand: newest,
   },
-  {
-    name: "one row by its key",
-    ours: (db) => db.single(from(Member).where((m) => m.id.is(77))),
-    byHand: async (hand) => {
-      const [r] = await hand.send("one", `select ${member()} from member where id = ${hand.place}`, [77]);
-      return r === undefined ? null : memberOf(hand, r);
-    },
-  },
+  { name: "one row by its key", ours: (db) => db.single(from(Member).where((m) => m.id.is(77))), byHand: oneByHand },
+  { name: "one row by a template", ours: (db) => db.single(memberById.with({ id: 77 })), byHand: oneByHand },
 ];
 
 /** A join against one statement for each read. */

@@ -124,6 +124,23 @@ export const writeJobs: readonly WriteJob[] = [
       return hand.transaction(async (send) => void (await send("set", text, ["2026-03-01", 10_000])), false);
     },
   },
+  {
+    name: "10,000 rows inserted from a query",
+    bounds: [1.1, 1.1],
+    ours: (db) =>
+      undone(db, (tx) =>
+        tx.insertFrom(
+          Loan,
+          from(Loan)
+            .where((l) => l.id.atMost(10_000))
+            .select((l) => ({ itemId: l.itemId, memberId: l.memberId, due: l.due, returned: l.returned })),
+        ),
+      ),
+    byHand: (hand) => {
+      const text = `insert into loan (item_id, member_id, due, returned) select item_id, member_id, due, returned from loan where id <= ${hand.place}`;
+      return hand.transaction(async (send) => void (await send("copy", text, [10_000])), false);
+    },
+  },
 ];
 
 /** Figures of writes for each engine that is open. */
