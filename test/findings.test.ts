@@ -430,6 +430,14 @@ eachEngine(all, "plans have one form: what each step does, of which entity, by w
   });
   expect(ways.map(({ statements, trips }) => [statements, trips])).toEqual([[5, isPool ? 3 : 5]]);
   expect(ways[0]?.milliseconds).toBeGreaterThan(50 * (isPool ? 3 : 5));
+  // A page of one thing with four relations goes the way twice at most.
+  const page = from(Item)
+    .byKey(3)
+    .reach({ depot: true, loans: { borrower: true }, repairs: true, kits: true });
+  const pages = await compare(db, page, { rounds: 1 });
+  const usual = pages.ways.find(({ strategy, alike }) => [strategy, ...alike].includes("auto"));
+  expect(usual?.trips).toBeLessThanOrEqual(isPool ? 2 : 4);
+  expect(pages.isSame).toBe(true);
   // Work that writes is explained on the data that its statements meet, and undone.
   const before = await db.list(from(Item));
   const work = async (tx: Transaction) => {
