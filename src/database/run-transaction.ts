@@ -32,7 +32,7 @@ export interface TransactionOptions extends Limits {
   readonly readOnly?: boolean;
   /**
    * How often the work is run again from its start where the database could not put it in an order with others
-   * (`SERIALIZATION_FAILED`, `DEADLOCK`); 0 by default. Before the n-th time it waits up to 10 · 2ⁿ milliseconds, by chance.
+   * (`SERIALIZATION_FAILED`, `DEADLOCK`), or a prepared statement's table had changed (`PREPARED_OUTDATED`); 0 by default. Before the n-th time it waits up to 10 · 2ⁿ milliseconds, by chance.
    */
   readonly retries?: number;
   /**
@@ -43,7 +43,7 @@ export interface TransactionOptions extends Limits {
 }
 
 const known: readonly (keyof TransactionOptions)[] = ["isolation", "readOnly", "retries", "budget", ...limitNames];
-const lost: ReadonlySet<unknown> = new Set(["SERIALIZATION_FAILED", "DEADLOCK"]);
+const lost: ReadonlySet<unknown> = new Set(["SERIALIZATION_FAILED", "DEADLOCK", "PREPARED_OUTDATED"]);
 
 /** What a transaction is run over. */
 export interface TransactionPlace {
@@ -55,6 +55,10 @@ export interface TransactionPlace {
   readonly values: Given | undefined;
   readonly hooks: Hooks | undefined;
 }
+
+/** Whether work may succeed when it runs again: it lost against another, also where it caught that error and went on. */
+const isLostTo = (error: unknown): boolean =>
+  lost.has(codeOf(error)) || (codeOf(error) === "TRANSACTION_FAILED" && lost.has(codeOf((error as Error).cause)));
 
 const codeOf = (error: unknown): string | undefined => (error instanceof GemachError ? error.code : undefined);
 
@@ -117,7 +121,7 @@ export async function runTransaction<R>(
           seen.ends();
         }
       } catch (error) {
-        if (attempt > retries || !lost.has(codeOf(error))) throw error;
+        if (attempt > retries || !isLostTo(error)) throw error;
         await wait(Math.random() * 10 * 2 ** attempt, stop);
         continue;
       }

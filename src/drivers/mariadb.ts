@@ -11,6 +11,8 @@ import {
 } from "../run/index.js";
 import { mariadbDialect, type Wire } from "../sql/index.js";
 import { expectHandle, ownTransaction, savepoints, sendText } from "./controls.js";
+import { endWatch } from "./ended.js";
+import { inTurnOfOne } from "./in-turn.js";
 import { cancelOnServer } from "./mariadb-cancel.js";
 
 export { mariadbDialect } from "../sql/index.js";
@@ -163,9 +165,9 @@ export function mariadb(pool: MariadbPool): Driver {
     send: (request) => (request.stop === undefined && request.watcher === undefined ? direct(request) : known(request)),
     open: async (stop) => {
       const connection = await connect(stop);
-      const send = sendTo(connection);
+      const turn = inTurnOfOne();
       // What has no values and no rows needs no preparing.
-      const control: Send = async ({ text }) => {
+      const direct: Send = async ({ text }) => {
         try {
           await connection.query(text);
           return [];
@@ -173,12 +175,32 @@ export function mariadb(pool: MariadbPool): Driver {
           throw mariadbDialect.fault(error, text);
         }
       };
+      const isOpen = async (): Promise<boolean> => {
+        try {
+          const [rows] = (await connection.query("select @@in_transaction as is_open")) as [{ is_open: unknown }[]];
+          return Number(rows[0]?.is_open) === 1;
+        } catch {
+          // With its connection the transaction is gone too.
+          return false;
+        }
+      };
+      const watch = endWatch("MariaDB", isOpen);
+      // One after the other: whether the next may be sent is known once the one before it was answered.
+      const guarded = (send: Send): Send => {
+        const guard = watch.guard(send);
+        return (request) => turn(async () => await guard(request));
+      };
+      const control = guarded(direct);
       return {
-        send,
+        send: guarded(sendTo(connection)),
         begin: async (settings) => {
-          for (const text of beginTexts(settings)) await sendText(control, text);
+          for (const text of beginTexts(settings)) await sendText(direct, text);
+          watch.begun();
         },
-        ...ownTransaction(control),
+        commit: ownTransaction(control).commit,
+        rollback: async () => {
+          if (!(await watch.isOver())) await sendText(direct, "rollback");
+        },
         ...savepoints(control),
         close: (isBroken) => (isBroken ? connection.destroy() : connection.release()),
       };

@@ -120,7 +120,16 @@ export function pglite(database: PgliteDatabase): Driver {
 
   const session = (leave: () => void): Session => {
     let held: Held | undefined;
-    const send = sendOn(() => held?.queries ?? database);
+    let hasFailed = false;
+    const sending = sendOn(() => held?.queries ?? database);
+    const send: Send = async (request) => {
+      try {
+        return await sending(request);
+      } catch (error) {
+        hasFailed = true;
+        throw error;
+      }
+    };
     const nested = nestedTransaction(send);
     const ended = async (error?: unknown): Promise<void> => {
       const { end } = held as Held;
@@ -137,7 +146,12 @@ export function pglite(database: PgliteDatabase): Driver {
         const text = settingsText(settings);
         if (text !== undefined) await sendText(send, text);
       },
-      commit: () => (held === undefined ? nested.commit() : ended()),
+      commit: async () => {
+        if (held === undefined) return await nested.commit();
+        // A transaction in which a statement has failed is rolled back by a commit, which is no error: not all versions of the package look.
+        if (hasFailed) await sendText(send, "select 1");
+        return await ended();
+      },
       rollback: () => (held === undefined ? nested.rollback() : ended(new Error("rolled back"))),
       ...savepoints(send),
       close: leave,

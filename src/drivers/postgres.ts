@@ -12,67 +12,49 @@ import {
 } from "../run/index.js";
 import { postgresDialect } from "../sql/index.js";
 import { expectHandle, ownTransaction, savepoints, sendText } from "./controls.js";
+import { inTurnOfOne } from "./in-turn.js";
 import { cancelOnServer } from "./postgres-cancel.js";
-import { planTimes } from "./postgres-plans.js";
+import {
+  type Connected,
+  type Met,
+  metOrMeet,
+  type PostgresAnswer,
+  type PostgresClient,
+  type PostgresPool,
+  type PostgresQuery,
+  textsOf,
+} from "./postgres-connection.js";
 import {
   closeLeastUsed,
+  expectOwnAnswer,
   hasTooMany,
-  type Prepared,
+  isOfOtherConnection,
   type PreparedStatement,
   preparedStatement,
 } from "./postgres-prepared.js";
 
 export { postgresDialect } from "../sql/index.js";
-
-/** What is used of a query's configuration, as `pg` takes it. */
-export interface PostgresQuery {
-  readonly text: string;
-  readonly values: unknown[];
-  readonly rowMode: "array";
-  readonly types: { getTypeParser(): (value: string) => string };
-  name?: string;
-}
-
-/** What is used of an answer. */
-export interface PostgresAnswer {
-  readonly rows: unknown[];
-  readonly rowCount: number | null;
-}
-
-/** What takes queries: a pool, or one of its connections. */
-export interface PostgresQueries {
-  query(query: PostgresQuery | string): Promise<PostgresAnswer>;
-}
-
-/** A pool of `pg` (`new Pool({ connectionString })`). */
-export interface PostgresPool extends PostgresQueries {
-  connect(): Promise<PostgresClient>;
-}
-
-/** One of its connections. */
-export interface PostgresClient extends PostgresQueries {
-  release(broken?: boolean): void;
-  on?(event: "error", listener: (error: Error) => void): unknown;
-}
+export type {
+  PostgresAnswer,
+  PostgresClient,
+  PostgresPool,
+  PostgresQueries,
+  PostgresQuery,
+} from "./postgres-connection.js";
 
 /** Settings of the PostgreSQL driver. */
 export interface PostgresOptions {
   /**
-   * Whether statements are prepared by name, so that the server parses and plans each text once a
-   * connection; true by default. Turn it off behind a connection pooler that cannot hold them.
+   * Whether statements are prepared by name, so that the server parses and plans each text once a connection. By default they are where
+   * a connection leads to the server itself, and not where it leads to a connection pooler: the driver asks the server once a connection.
+   * `true` prepares behind a pooler too, one that keeps a server's connection for each of its own, or that prepares by itself; `false`
+   * never does.
    */
   readonly prepare?: boolean;
 }
 
-/** What a session must be like: the forms in which values come. */
-const sessionSettings =
-  "set datestyle = 'ISO'; set bytea_output = 'hex'; set extra_float_digits = 1; set standard_conforming_strings = on";
-
 /** Values come as the server's text: this library decodes them itself. */
 const textTypes = { getTypeParser: () => (value: string) => value };
-
-/** How many texts are known to have been sent before. */
-const mostSeen = 2000;
 
 /**
  * Whether the server may have prepared a statement for a table that has changed since: it never runs again where the
@@ -117,61 +99,11 @@ const isUsable = (error: unknown): boolean => {
   return code !== undefined && /^(?!57P|08)[0-9A-Z]{5}$/.test(code);
 };
 
-/** What is known of the texts that were sent on a pool, by any of its drivers. */
-interface Texts {
-  readonly plans: ReturnType<typeof planTimes>;
-  /** Whether a text is worth preparing: it was sent before. */
-  readonly isRepeated: (text: string) => boolean;
-}
-
-const texts = new WeakMap<PostgresPool, Texts>();
-
-function textsOf(pool: PostgresPool): Texts {
-  const known = texts.get(pool);
-  if (known !== undefined) return known;
-  const seen = new Set<string>();
-  const isRepeated = (text: string): boolean => {
-    if (seen.has(text)) return true;
-    if (seen.size >= mostSeen) seen.clear();
-    seen.add(text);
-    return false;
-  };
-  const made = { plans: planTimes(), isRepeated };
-  texts.set(pool, made);
-  return made;
-}
-
-/** A connection, as all drivers of its pool know it. */
-interface Met extends Prepared {
-  isLost: boolean;
-}
-
-interface Connected {
-  readonly client: PostgresClient;
-  readonly known: Met;
-}
-
-const met = new WeakMap<PostgresClient, Met>();
-
-/**
- * Sets a connection up that was not met before, whoever opened it: a server's or a role's own settings would write days, bytes and numbers in
- * another form, some with fewer digits.
- */
-async function meet(client: PostgresClient): Promise<Met> {
-  const known: Met = { statements: new Map(), count: 0, runs: 0, isLost: false };
-  met.set(client, known);
-  // A server that ends is an event on its connection, which would end the program; the statement in hand fails with it.
-  client.on?.("error", () => {
-    known.isLost = true;
-  });
-  await client.query(sessionSettings).catch(() => {});
-  return known;
-}
-
 /** The driver for PostgreSQL, over a pool that the caller made and will end. */
-export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions = {}): Driver {
+export function postgres(pool: PostgresPool, { prepare }: PostgresOptions = {}): Driver {
   expectHandle("postgres()", pool, ["query", "connect"], "a pool of pg (new Pool({ connectionString }))");
-  const { isRepeated, plans } = textsOf(pool);
+  const texts = textsOf(pool);
+  const { isRepeated, plans, names } = texts;
   const connecting = (stop: Stop | undefined): Promise<PostgresClient> =>
     stop === undefined ? pool.connect() : orStopped(stop, pool.connect(), (late) => late.release());
   const unconnected = (error: unknown) =>
@@ -179,17 +111,24 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
   const connect = async (stop: Stop | undefined): Promise<Connected> => {
     try {
       const client = await connecting(stop);
-      return { client, known: met.get(client) ?? (await meet(client)) };
+      return { client, known: await metOrMeet(client) };
     } catch (error) {
       throw unconnected(error);
     }
   };
   /** The text as the connection has it, where that is worth it. */
   const preparedFor = (known: Met, { text, once }: Request): PreparedStatement | undefined => {
-    if (!prepare || once === true) return undefined;
+    if (once === true || texts.isShared || !(prepare ?? !known.isPooled)) return undefined;
     const there = known.statements.get(text);
     if (there?.isSettled !== true && (!isRepeated(text) || plans.isAnew(text))) return undefined;
-    return preparedStatement(known, text, textTypes);
+    return preparedStatement(known, text, names, textTypes);
+  };
+  /** What an error of a prepared statement says of how it was prepared. */
+  const forget = (known: Met, text: string, error: unknown): void => {
+    if (isOfOtherConnection(error)) texts.isShared = true;
+    if (!mayBeOutdated(error)) return;
+    known.statements.delete(text);
+    names.renew(text);
   };
   const sendOn = (
     { client, known }: Connected,
@@ -206,9 +145,18 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
     return new Promise((resolve, reject) => {
       ask(client, query, (error, answer) => {
         if (error || answer === undefined) {
-          if (statement !== undefined && mayBeOutdated(error)) known.statements.delete(text);
+          if (statement !== undefined) forget(known, text, error);
           reject(error);
           return;
+        }
+        if (statement !== undefined) {
+          try {
+            expectOwnAnswer(statement, answer.fields);
+          } catch (foreign) {
+            texts.isShared = true;
+            reject(foreign);
+            return;
+          }
         }
         if (begun !== undefined) {
           plans.note(text, statement && ++statement.runs, now() - begun);
@@ -242,14 +190,15 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
     try {
       // Not by `connect`: each function that is awaited takes a hundredth of a statement.
       client = await connecting(request.stop);
-      known = met.get(client) ?? (await meet(client));
+      const there = metOrMeet(client);
+      known = there instanceof Promise ? await there : there;
       const connected = { client, known };
       request.watcher?.connected();
       const statement = preparedFor(known, request);
       try {
         return await cancellable(connected, request, statement);
       } catch (error) {
-        if (statement === undefined || !mayBeOutdated(error)) throw error;
+        if (statement === undefined || !(mayBeOutdated(error) || isOfOtherConnection(error))) throw error;
         // Nothing was done; what was not prepared tells whose fault it was.
         return await cancellable(connected, request, undefined);
       } finally {
@@ -271,30 +220,36 @@ export function postgres(pool: PostgresPool, { prepare = true }: PostgresOptions
     open: async (stop) => {
       const connected = await connect(stop);
       const { client, known } = connected;
-      const waiting: (() => void)[] = [];
-      let isBusy = false;
+      const turn = inTurnOfOne();
       /** The package takes one query at a time. */
-      const inTurn = async <T>(request: Request, work: () => Promise<T>): Promise<T> => {
-        if (isBusy) await new Promise<void>((resolve) => waiting.push(resolve));
-        isBusy = true;
-        try {
-          return await work();
-        } catch (error) {
-          throw faultOf(error, request);
-        } finally {
-          const next = waiting.shift();
-          if (next === undefined) isBusy = false;
-          else next();
-        }
-      };
+      const inTurn = <T>(request: Request, work: () => Promise<T>): Promise<T> =>
+        turn(() =>
+          work().catch((error: unknown) => {
+            throw faultOf(error, request);
+          }),
+        );
+      /** The first error of the transaction, for whoever goes on after it. */
+      let failed: unknown;
       const send: Send = (request) =>
-        inTurn(request, () => cancellable(connected, request, preparedFor(known, request)));
+        inTurn(request, () =>
+          cancellable(connected, request, preparedFor(known, request)).catch((error: unknown) => {
+            failed ??= faultOf(error, request);
+            throw error;
+          }),
+        );
       // A bare text takes a way through the package that is a tenth shorter.
       const control = (request: Request) => inTurn(request, () => client.query(request.text));
       return {
         send,
         begin: (settings) => sendText(control, beginText(settings)),
-        ...ownTransaction(control),
+        rollback: ownTransaction(control).rollback,
+        // A transaction in which a statement has failed is rolled back, and the commit answers so; it is no error.
+        commit: async () => {
+          const isForeign = failed instanceof GemachError && failed.code === "ANSWER_FOREIGN";
+          const answer = isForeign ? undefined : ((await ownTransaction(control).commit()) as PostgresAnswer);
+          if (isForeign || answer?.command === "ROLLBACK")
+            throw new GemachError("TRANSACTION_FAILED", { engine: "PostgreSQL" }, { cause: failed });
+        },
         ...savepoints(control),
         close: (isBroken) => {
           const release = (isUnfit: boolean) => client.release(isUnfit || known.isLost);

@@ -2,6 +2,7 @@ import { GemachError } from "../errors/index.js";
 import type { Driver, Request, Session, TransactionSettings, WireRows } from "../run/index.js";
 import { sqliteDialect } from "../sql/index.js";
 import { expectHandle, nestedName, nestedTransaction, ownTransaction, savepoints, sendText } from "./controls.js";
+import { endWatch } from "./ended.js";
 import { addFunctions, type ExtensibleHandle } from "./sqlite-functions.js";
 import { turnsOf } from "./turns.js";
 
@@ -117,18 +118,23 @@ export function sqlite(handle: SqliteHandle): Driver {
       request.unpacked === undefined ? prepared(request) : whole(request, request.unpacked),
     );
 
+  const isInTransaction = (): boolean => handle.inTransaction === true || handle.isTransaction === true;
   const session = (leave: () => void): Session => {
-    let transaction = ownTransaction(now);
+    const { begun, isOver, guard } = endWatch("SQLite", isInTransaction);
+    const send = guard(now);
+    let transaction = ownTransaction(send);
     return {
-      send: now,
+      send,
       begin: (settings) => {
-        const isNested = handle.inTransaction === true || handle.isTransaction === true;
-        transaction = isNested ? nestedTransaction(now) : ownTransaction(now);
-        return isNested ? savepoints(now).savepoint(nestedName) : sendText(now, beginText(settings));
+        const isNested = isInTransaction();
+        transaction = isNested ? nestedTransaction(send) : ownTransaction(send);
+        const begins = isNested ? savepoints(send).savepoint(nestedName) : sendText(send, beginText(settings));
+        begun();
+        return begins;
       },
       commit: () => transaction.commit(),
-      rollback: () => transaction.rollback(),
-      ...savepoints(now),
+      rollback: () => (isOver() === true ? undefined : transaction.rollback()),
+      ...savepoints(send),
       close: leave,
     };
   };

@@ -43,9 +43,28 @@ export const serverFaults = () =>
       "Use the handle that the work of the transaction gets; or give the pool more connections.",
     ),
     TRANSACTION_FAILED: define(
+      (n: {
+        engine: string;
+        /** Whether the database has rolled the transaction back already. */
+        isOver?: boolean;
+      }) =>
+        n.isOver === true
+          ? `A statement of the transaction has failed before, and ${n.engine} rolled the whole transaction back: nothing of it is written.`
+          : `A statement of the transaction has failed before, and ${n.engine} takes no other one until it is rolled back: nothing of it is written.`,
+      (n) =>
+        n.isOver === true
+          ? "Let the error of that statement out, so that the whole transaction can run again; it is the cause of this one."
+          : "Let the error of that statement out; or put what may fail into a transaction() of its own inside of this one.",
+    ),
+    PREPARED_OUTDATED: define(
+      (n: { engine: string; reason: string }) =>
+        `What the connection had prepared is of no use for this statement (${n.engine}): ${n.reason}.`,
+      "Run the whole transaction again, as its option `retries` does. Behind a connection pooler, leave out `prepare`, or say postgres(pool, { prepare: false }).",
+    ),
+    ANSWER_FOREIGN: define(
       (n: { engine: string }) =>
-        `A statement of the transaction has failed before, and ${n.engine} takes no other one until it is rolled back.`,
-      "Let the error of that statement out; or put what may fail into a transaction() of its own inside of this one.",
+        `${n.engine} answered with the columns of another statement than the one that was sent, so that its rows are refused.`,
+      "Something between here and the server shares its connections: say postgres(pool, { prepare: false }).",
     ),
     LOCK_OUTSIDE: define(
       (n: { entity: string }) =>

@@ -3,7 +3,17 @@ export { type CallSite, callSite } from "./call-site.js";
 export { Compiler } from "./compiler.js";
 export { type Connection, connectionKey, connectionOf } from "./connections.js";
 export { type Context, type Living, noLimits, rowsOfQuery, run, stepsOfQuery } from "./context.js";
-export type { Driver, Isolation, Request, Send, Session, Soon, TransactionSettings, WireRows } from "./driver.js";
+export {
+  andThen,
+  type Driver,
+  type Isolation,
+  type Request,
+  type Send,
+  type Session,
+  type Soon,
+  type TransactionSettings,
+  type WireRows,
+} from "./driver.js";
 export type { ExplainedStatement, ExplainOptions } from "./explain.js";
 export { explaining } from "./late.js";
 export { insideOf, refuseInside } from "./lone.js";

@@ -2,6 +2,7 @@ import { rmSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 import type { TestProject } from "vitest/node";
 import { chromiumPlace } from "./chromium.js";
+import { poolerPlace } from "./pooler.js";
 import { mariadbAnswers, postgresAnswers } from "./servers.js";
 
 /** An engine, with the package by which it is reached. */
@@ -13,6 +14,8 @@ declare module "vitest" {
     engines: readonly EngineName[];
     /** Where the browser is that pages are tested in; empty where there is none. */
     chromium: string;
+    /** Whether the connection pooler of Debian's packages is there. */
+    pooler: boolean;
     /** A folder for packed packages, which is gone after the run. */
     packs: string;
   }
@@ -26,6 +29,8 @@ export default async function setup(project: TestProject): Promise<() => void> {
   // For a run under another Node, whose SQLite is built in and for which no addon was compiled.
   const chromium = chromiumPlace();
   project.provide("chromium", chromium ?? "");
+  const isPooled = poolerPlace() !== undefined;
+  project.provide("pooler", isPooled);
   const only = process.env.GEMACH_ENGINES?.split(",");
   if (only !== undefined) {
     project.provide("engines", only as EngineName[]);
@@ -39,6 +44,7 @@ export default async function setup(project: TestProject): Promise<() => void> {
   const left = [
     ...(postgres === true ? [] : [`PostgreSQL server (${postgres}; set GEMACH_POSTGRES_URL)`]),
     ...(mariadb === true ? [] : [`MariaDB server (${mariadb}; set GEMACH_MARIADB_URL)`]),
+    ...(isPooled ? [] : ["a pooler before PostgreSQL (apt-get install pgbouncer)"]),
     ...(chromium === undefined ? ["pages in a browser (no Chromium is installed; set GEMACH_CHROMIUM)"] : []),
   ];
   if (left.length === 0) return end;

@@ -44,6 +44,8 @@ const faults: Readonly<Record<string, (error: PostgresFault, statement: string) 
   "55P03": (e) => new GemachError("BUSY", { engine }, detailsOf(e)),
   "57014": (e) => new GemachError("CANCELLED", { engine }, detailsOf(e)),
   "25P02": (e) => new GemachError("TRANSACTION_FAILED", { engine }, detailsOf(e)),
+  "26000": outdated,
+  "42P05": outdated,
   "42501": saying("PERMISSION_DENIED"),
   "22001": saying("VALUE_BEYOND_COLUMN"),
   "22003": saying("VALUE_BEYOND_COLUMN"),
@@ -68,6 +70,10 @@ const faults: Readonly<Record<string, (error: PostgresFault, statement: string) 
 
 const pick = ({ table, column, constraint }: PostgresFault) => ({ table, column, constraint });
 
+function outdated(error: PostgresFault): GemachError {
+  return new GemachError("PREPARED_OUTDATED", { engine, reason: error.message }, detailsOf(error));
+}
+
 function refused(error: PostgresFault): GemachError {
   // A name with several addresses is tried at each; the first attempt tells host and port.
   const attempt = error.errors?.[0] ?? error;
@@ -91,6 +97,7 @@ export function postgresFault(error: unknown, statement: string): unknown {
   if (/Connection terminated|not queryable/.test(fault.message))
     return new GemachError("CONNECTION_LOST", { engine }, detailsOf(fault));
   if (fault.code === undefined || !/^[0-9A-Z]{5}$/.test(fault.code)) return error;
+  if (fault.code === "0A000" && /cached plan/.test(fault.message)) return outdated(fault);
   if (fault.code === "55000" && /\bview\b/.test(fault.message)) return saying("WRITE_BARRED")(fault);
   return new GemachError("STATEMENT_REFUSED", { engine, reason: reasonOf(fault), statement }, detailsOf(fault));
 }
