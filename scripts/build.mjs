@@ -56,7 +56,7 @@ const work = /\/src\/work\//;
 const inspecting =
   /\/src\/(findings\/(?!kinds\.)|ledger\/(late|ledger|audit|compare|plans|with-budget)\.|database\/spending\.)/;
 const core =
-  /\/src\/((errors|columns|expression|model|query|plan|run|live|findings|database|ledger|tables|sql(?!\/dialects\/\w+\/))\/|drivers\/(controls|turns|decimal-order)\.)/;
+  /\/src\/((errors|columns|expression|model|query|plan|run|live|findings|database|ledger|tables|sql(?!\/dialects\/\w+\/))\/|drivers\/(controls|ended|in-turn|turns|decimal-order)\.)/;
 const ofEngine = (name) => {
   const own = new RegExp(`/src/(sql/dialects/${name}/(?!pglite)|drivers/${name}(-(?!wasm)\\w+)?\\.)`);
   return { name, test: (id) => own.test(id.replaceAll("\\", "/")) };

@@ -2,7 +2,7 @@ import { createHash } from "node:crypto";
 import pg from "pg";
 import { afterAll, beforeAll, expect, inject, test } from "vitest";
 import { postgres } from "../src/drivers/postgres.js";
-import { sha256 } from "../src/drivers/sha256.js";
+import { sha256 } from "../src/drivers/postgres-sha256.js";
 import { createTables, type Database, database, entity, from, identity, integer, model, sql, text } from "../src/index.js";
 import { type Engine, useEngines } from "./support/engines.js";
 import { type Pooler, startPooler } from "./support/pooler.js";

@@ -1,5 +1,5 @@
 import { GemachError } from "../errors/index.js";
-import { sha256 } from "./sha256.js";
+import { sha256 } from "./postgres-sha256.js";
 
 /** What is used of a connection. */
 interface Connection {
