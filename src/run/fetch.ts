@@ -1,5 +1,5 @@
 import type { Given } from "../expression/index.js";
-import type { FollowUp, Mount } from "../plan/index.js";
+import type { FollowUp, Mount, StatementPlan } from "../plan/index.js";
 import { type CompiledStatement, type Dialect, encodeParameter, type Keys, type Wire } from "../sql/index.js";
 import type { Request, WireRows } from "./driver.js";
 import { type Gathered, gather, ownerAt, type Runtime, restore } from "./gather.js";
@@ -31,14 +31,19 @@ interface Waiting {
   readonly owners: { readonly owner: Record<string, unknown>; readonly key: Wire; readonly row: readonly Wire[] }[];
 }
 
-function waitingFor(followUp: FollowUp, gathered: Gathered, { wire }: Dialect): Waiting {
+function waitingFor(
+  followUp: FollowUp,
+  gathered: Gathered,
+  { byPosition }: StatementPlan,
+  { wire }: Dialect,
+): Waiting {
   const waiting: Waiting = { keys: [], owners: [] };
   const known = new Set<Wire>();
   for (let i = 0; i < gathered.objects.length; i++) {
     const owner = ownerAt(gathered.objects[i], followUp as Mount);
     if (owner === undefined) continue;
     const row = gathered.rows[i] as readonly Wire[];
-    const key = ownerKey(row, followUp.keys, wire);
+    const key = ownerKey(row, followUp.keys, wire, byPosition);
     if (key === null) continue;
     waiting.owners.push({ owner, key, row });
     if (known.has(key)) continue;
@@ -114,7 +119,7 @@ function branchesOf(
       branches.push(fetchLevels(compiled, followUp, gathered, runtime, fetchNext));
       continue;
     }
-    const waiting = waitingFor(followUp, gathered, runtime.dialect);
+    const waiting = waitingFor(followUp, gathered, compiled.plan, runtime.dialect);
     if (waiting.keys.length > 0) branches.push(fetchFollowUp(compiled, followUp, waiting, runtime, given));
   }
   for (const further of gathered.further) branches.push(...branchesOf(statement, further, runtime, given));

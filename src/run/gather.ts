@@ -24,7 +24,10 @@ export interface Gathered {
 
 /** A key of one or several columns as one value that a Map can tell from others; null where any of them is null. */
 export function keyOf(row: readonly Wire[], slots: readonly number[]): Wire {
-  if (slots.length === 1) return row[slots[0] as number] as Wire;
+  if (slots.length === 1) {
+    const part = row[slots[0] as number] as Wire;
+    return part instanceof Uint8Array ? String(part) : part;
+  }
   let key = "";
   for (const slot of slots) {
     const part = row[slot] as Wire;

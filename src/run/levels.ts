@@ -29,10 +29,11 @@ function openOf(
   owner: Record<string, unknown> | undefined,
   keys: readonly number[],
   identity: string,
+  { byPosition }: StatementPlan,
   { wire }: Dialect,
   up?: Link,
 ): readonly Open[] {
-  const key = ownerKey(row, keys, wire);
+  const key = ownerKey(row, keys, wire, byPosition);
   if (owner === undefined || key === null) return [];
   return [{ owner, key, parts: keys.map((slot) => row[slot] as Wire), link: { identity, up } }];
 }
@@ -96,6 +97,7 @@ export function* fetchLevels(
       ownerAt(object, followUp),
       keys,
       identityOf(gathered.rows[i] as readonly Wire[], identity),
+      plan,
       dialect,
     ),
   );
@@ -119,7 +121,7 @@ export function* fetchLevels(
         used.add(i);
         if (cardinality === "many") (owner[property] as unknown[]).push(object);
         else owner[property] = object;
-        next.push(...openOf(row, object, below.keys, own, dialect, link));
+        next.push(...openOf(row, object, below.keys, own, plan, dialect, link));
       }
     }
     open = next;
