@@ -74,7 +74,7 @@ export { nodeText } from "./node-text.js";
 export { type OutsideRule, type OutsideRules, outsideRules } from "./outside.js";
 export { isOwnKind } from "./own-kinds.js";
 export { guard, memberAt, ownRow, presenceOf } from "./own-row.js";
-export { entitiesAround, entitiesRead, relationsRead } from "./parts-read.js";
+export { entitiesAround, entitiesRead, hasOwnSql, relationsRead } from "./parts-read.js";
 export { filled, type Leaf, renewed, renewedRows, replacing, sourcesOf } from "./renewed.js";
 export {
   type AggregateDetails,

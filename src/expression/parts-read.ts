@@ -26,6 +26,10 @@ function partsRead(state: QueryState): ReadonlySet<object> {
 export const entitiesRead = (state: QueryState): ReadonlySet<ResolvedEntity> =>
   new Set([...partsRead(state)].filter(isEntity));
 
+/** Whether a query has SQL in it as somebody wrote it, which may read any table. */
+export const hasOwnSql = (state: QueryState): boolean =>
+  [...partsRead(state)].some((part) => "kind" in part && part.kind === "raw");
+
 /** The relations that a query goes over, as "Loan.item": reached, or on a path, or as a set. */
 export const relationsRead = (state: QueryState): ReadonlySet<string> =>
   new Set([...partsRead(state)].filter(isRelation).map(({ source, name }) => `${source.name}.${name}`));

@@ -65,6 +65,8 @@ export interface Kept {
   cohort: Cohort;
   /** Relations that are loaded or were set. */
   related: Map<string, unknown> | undefined;
+  /** The keys by which to-one relations led to what was loaded, where that is to be compared; undefined: it was waited for. */
+  ledBy: Map<string, string | null | undefined> | undefined;
   readonly rules: Rules | undefined;
   /** Columns that get their value of the key of a new entity, once the database has given that. */
   awaits: Map<ResolvedColumn, { readonly of: LiveObject; readonly column: ResolvedColumn }> | undefined;

@@ -16,6 +16,8 @@ const framesBetween = 4;
 
 /** What makes more of rows than plain ones: a unit of work. */
 export interface Living {
+  /** Writes what a statement of any tables might miss. */
+  written(): Promise<void>;
   /** The query to send in place of one, once what it might miss is written. */
   ready(state: QueryState): Soon<QueryState>;
   /** What the caller gets of a query's rows. */

@@ -31,12 +31,7 @@ interface Waiting {
   readonly owners: { readonly owner: Record<string, unknown>; readonly key: Wire; readonly row: readonly Wire[] }[];
 }
 
-function waitingFor(
-  followUp: FollowUp,
-  gathered: Gathered,
-  { byPosition }: StatementPlan,
-  { wire }: Dialect,
-): Waiting {
+function waitingFor(followUp: FollowUp, gathered: Gathered, { byPosition }: StatementPlan, { wire }: Dialect): Waiting {
   const waiting: Waiting = { keys: [], owners: [] };
   const known = new Set<Wire>();
   for (let i = 0; i < gathered.objects.length; i++) {

@@ -66,8 +66,10 @@ export class Reads {
     const { compiler } = this.#context;
     const raw = rawIn(query);
     const origin = originOf(this.#context, "list", Reads.prototype.list, query);
-    if (raw !== undefined)
+    if (raw !== undefined) {
+      await this.#context.living?.written();
       return (await run(this.#context, () => rawRows(raw, compiler.runtime), "no", origin, limits)) as Row[];
+    }
     const given = stateOf(query, "list");
     expectTransaction(this.#context, given);
     const { living } = this.#context;

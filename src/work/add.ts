@@ -65,6 +65,7 @@ function newEntity(unit: Unit, entity: ResolvedEntity, row: unknown, adding: Add
     further: undefined,
     cohort: unit.fresh,
     related: undefined,
+    ledBy: undefined,
     rules: undefined,
     awaits: undefined,
   };

@@ -1,6 +1,7 @@
 import { GemachError } from "../errors/index.js";
 import type { QueryState, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
 import { type Cohort, type Kept, keptOf, type LiveObject, noteFurther, type Rules } from "../live/index.js";
+import { noteKey } from "./follow.js";
 import { identityOf } from "./identity.js";
 import { put } from "./live-kind.js";
 import { kindOf, mapOf, type Unit } from "./unit.js";
@@ -31,6 +32,7 @@ export function complete(live: LiveObject, kept: Kept, row: LiveObject, names: r
 export function setLoaded(unit: Unit, live: LiveObject, kept: Kept, relation: ResolvedRelation, value: unknown): void {
   kept.related ??= new Map();
   kept.related.set(relation.name, value);
+  noteKey(live, kept, relation, value);
   kept.kind.show(live, relation);
   if (relation.steps.length > 1)
     for (const { target } of relation.steps.slice(0, -1)) {
@@ -82,6 +84,7 @@ export function adopt(
         further: undefined,
         cohort,
         related: undefined,
+        ledBy: undefined,
         rules,
         awaits: undefined,
       };

@@ -1,5 +1,5 @@
 import { GemachError } from "../errors/index.js";
-import type { ResolvedEntity } from "../expression/index.js";
+import { type ResolvedColumn, type ResolvedEntity, valueAt } from "../expression/index.js";
 import { type Kept, keptOf, type LiveObject } from "../live/index.js";
 import type { Unit } from "./unit.js";
 
@@ -9,6 +9,12 @@ export interface Changed {
   readonly kept: Kept;
   /** The names of its columns and value objects that differ. */
   readonly names: readonly string[];
+}
+
+/** A column's value as it was read. */
+export function readAs({ kind: { prints }, was }: Kept, { steps }: ResolvedColumn): unknown {
+  const name = steps[0] as string;
+  return valueAt({ [name]: prints.get(name)?.back(was[name]) ?? was[name] }, steps);
 }
 
 const isSame = ({ kind, was }: Kept, live: LiveObject, name: string): boolean => {
@@ -25,8 +31,8 @@ function isChanged(live: LiveObject, kept: Kept): boolean {
   );
 }
 
-/** The names of what differs. */
-function differencesOf(live: LiveObject, kept: Kept): readonly string[] {
+/** The names of what is not written yet. */
+export function pendingIn(live: LiveObject, kept: Kept): readonly string[] {
   const { shape, further, awaits } = kept;
   const names = [...shape.names, ...(further ?? [])];
   const awaited = [...(awaits?.keys() ?? [])].map(({ steps }) => steps[0] as string);
@@ -41,7 +47,7 @@ export function changedIn(unit: Unit, only?: ReadonlySet<ResolvedEntity>): Chang
     for (const live of map.values()) {
       const kept = keptOf(live);
       if (!isChanged(live, kept)) continue;
-      const names = differencesOf(live, kept);
+      const names = pendingIn(live, kept);
       refuseFixed(entity, names);
       found.push({ live, kept, names });
     }
@@ -60,10 +66,15 @@ function refuseFixed(entity: ResolvedEntity, names: readonly string[]): void {
 }
 
 /** Whether anything of these entities, or of all, is not written yet. */
-export function isUnwritten(unit: Unit, only?: ReadonlySet<ResolvedEntity>): boolean {
+export function isUnwritten(
+  unit: Unit,
+  only: ReadonlySet<ResolvedEntity> | undefined,
+  goesWith: (entity: ResolvedEntity, removed: ResolvedEntity) => boolean,
+): boolean {
+  const isGoneWith = (live: LiveObject) => [...(only ?? [])].some((one) => goesWith(one, keptOf(live).kind.entity));
   const isAsked = (live: LiveObject) => only === undefined || only.has(keptOf(live).kind.entity);
   for (const live of unit.added) if (isAsked(live)) return true;
-  for (const live of unit.removed) if (isAsked(live)) return true;
+  for (const live of unit.removed) if (isAsked(live) || isGoneWith(live)) return true;
   for (const [entity, map] of unit.maps) {
     if (only !== undefined && !only.has(entity)) continue;
     for (const live of map.values()) if (isChanged(live, keptOf(live))) return true;

@@ -13,10 +13,11 @@ import { dependencyOrder } from "../model/index.js";
 import { type KeyedRow, keyedPlan, planInsert, refuseOthers, valuesIn } from "../plan/index.js";
 import { type Steps, writeKeyed, writing } from "../run/index.js";
 import { leave } from "./adopt.js";
-import { type Changed, changedIn } from "./changes.js";
+import { type Changed, changedIn, readAs } from "./changes.js";
+import { isMovedByKey, isTiedByKey, unloadTo } from "./follow.js";
 import { identityOf } from "./identity.js";
 import { put } from "./live-kind.js";
-import { knownOne } from "./load.js";
+import { knownOne, renewComputed } from "./load.js";
 import { placeAt } from "./place-at.js";
 import { giveColumn } from "./relations.js";
 import { isOurs, mapOf, newCohort, type Unit } from "./unit.js";
@@ -154,6 +155,7 @@ function* insertRows(unit: Unit, entity: ResolvedEntity, lives: readonly LiveObj
     unit.added.delete(live);
     map.set(identityOf(entity, live), live);
   }
+  if (lives.some((live) => isTiedByKey(live, keptOf(live)))) unloadTo(unit, entity);
 }
 
 /** Inserts all new entities, each after those whose keys it needs. */
@@ -204,8 +206,10 @@ function conflict(entity: ResolvedEntity, missed: readonly KeyedRow[]): GemachEr
 function* updateAll(unit: Unit, changed: readonly Changed[]): Steps<void> {
   const groups = new Map<ResolvedEntity, Map<string, { columns: readonly ResolvedColumn[]; rows: KeyedRow[] }>>();
   const written: (readonly [Kept, LiveObject])[] = [];
+  const moved = new Set<ResolvedEntity>();
   for (const { live, kept, names } of changed) {
     const { entity } = kept.kind;
+    if (isMovedByKey(live, kept, names)) moved.add(entity);
     const version = versionOf(entity);
     const missing = names.find((name) => live[name] === undefined);
     if (missing !== undefined) throw new GemachError("VALUE_MISSING", { column: `${entity.name}.${missing}` });
@@ -233,6 +237,8 @@ function* updateAll(unit: Unit, changed: readonly Changed[]): Steps<void> {
       if (missed.length > 0) throw conflict(entity, missed);
     }
   for (const [kept, row] of written) Object.assign(kept.was, row);
+  for (const [entity, lives] of byEntity(changed.map(({ live }) => live))) yield* renewComputed(unit, entity, lives);
+  for (const entity of moved) unloadTo(unit, entity);
 }
 
 /** How many entities of its own kind lay above one when they were read, among those that are removed. */
@@ -285,9 +291,9 @@ function* deleteAll(unit: Unit, removed: Iterable<LiveObject>): Steps<void> {
 }
 
 /** The removed row that a relation led to when its owner was read. */
-function leftBehind(unit: Unit, { was }: Kept, relation: ResolvedRelation): LiveObject | undefined {
+function leftBehind(unit: Unit, kept: Kept, relation: ResolvedRelation): LiveObject | undefined {
   const row: LiveObject = {};
-  for (const { from, to } of relation.steps[0].pairs) placeAt(row, to.steps, valueAt(was, from.steps));
+  for (const { from, to } of relation.steps[0].pairs) placeAt(row, to.steps, readAs(kept, from));
   const live = mapOf(unit, relation.target).get(identityOf(relation.target, row));
   return live !== undefined && unit.removed.has(live) ? live : undefined;
 }

@@ -14,7 +14,7 @@ import {
 import { type Cohort, type Kept, keptOf, type LiveObject, type Rules } from "../live/index.js";
 import { reachOf } from "../query/index.js";
 import { type CallSite, completed, noLimits, rowsOfQuery, type Steps, stepsOfQuery } from "../run/index.js";
-import { adopt, complete, setLoaded, usualColumns } from "./adopt.js";
+import { adopt, complete, setLoaded } from "./adopt.js";
 import { identityOf } from "./identity.js";
 import { put } from "./live-kind.js";
 import { liveQuery } from "./live-query.js";
@@ -215,13 +215,21 @@ export async function fetchByKeys(
   return adopt(unit, state, rows as LiveObject[], newCohort(at), undefined);
 }
 
-/** The same as plain rows, all of their columns but heavy ones, within other work. */
-export function* rowsByKeys(
-  unit: Unit,
-  entity: ResolvedEntity,
-  keys: readonly LiveObject[],
-): Steps<readonly LiveObject[]> {
-  return (yield* stepsOfQuery(unit.context, byKeys(entity, keys, usualColumns(entity)))) as readonly LiveObject[];
+/** Reads what the database works out of rows that were written, as far as it is loaded. */
+export function* renewComputed(unit: Unit, entity: ResolvedEntity, lives: readonly LiveObject[]): Steps<void> {
+  const computed = [...entity.columns.values()].flatMap(({ isComputed, steps }) =>
+    isComputed && lives.some((live) => Object.hasOwn(live, steps[0] as string)) ? [steps[0] as string] : [],
+  );
+  if (computed.length === 0) return;
+  const names = [...entity.members.keys()].filter(
+    (name) => computed.includes(name) || entity.key.some(({ steps }) => steps[0] === name),
+  );
+  const rows = (yield* stepsOfQuery(unit.context, byKeys(entity, lives, names))) as readonly LiveObject[];
+  const byIdentity = new Map(rows.map((row) => [identityOf(entity, row), row]));
+  for (const live of lives) {
+    const row = byIdentity.get(identityOf(entity, live));
+    if (row !== undefined) renew(live, keptOf(live), row, computed);
+  }
 }
 
 /** The row of an entity as it is now in the database, plain; undefined where it is gone. */
@@ -262,9 +270,9 @@ export async function loadColumn(
   return live[name];
 }
 
-/** Takes over what the database has now. */
-export function renew(live: LiveObject, kept: Kept, row: LiveObject): void {
-  for (const name of Object.keys(row)) {
+/** Takes over what the database has now, of these columns or of all that a row has. */
+export function renew(live: LiveObject, kept: Kept, row: LiveObject, names = Object.keys(row)): void {
+  for (const name of names) {
     if (Object.hasOwn(live, name)) live[name] = row[name];
     else put(live, name, row[name]);
     kept.was[name] = kept.kind.prints.get(name)?.of(row[name]) ?? row[name];

@@ -1,13 +1,73 @@
-import type { ResolvedRelation } from "../expression/index.js";
-import { keptOf, type LiveObject } from "../live/index.js";
+import { canonicalOf } from "../columns/index.js";
+import { type ResolvedColumn, type ResolvedEntity, type ResolvedRelation, valueAt } from "../expression/index.js";
+import { type Kept, keptOf, type LiveObject } from "../live/index.js";
 import { remove } from "./add.js";
+import { pendingIn } from "./changes.js";
+import { unload } from "./follow.js";
 import { reachLive, reachState } from "./load.js";
 import type { Unit } from "./unit.js";
 
-const owning = (live: LiveObject): readonly ResolvedRelation[] =>
-  [...keptOf(live).kind.entity.relations.values()].filter(({ steps }) => steps[0].isOwning);
+const owningOf = (entity: ResolvedEntity): readonly ResolvedRelation[] =>
+  [...entity.relations.values()].filter(({ steps }) => steps[0].isOwning);
 
-/** Removes what belongs to removed entities, and what belongs to that in turn. */
+const stored = (row: LiveObject, { steps, type }: ResolvedColumn): unknown => {
+  const value = Object.hasOwn(row, steps[0] as string) ? valueAt(row, steps) : undefined;
+  return value === undefined || value === null ? value : canonicalOf(value, type);
+};
+
+/** Whether the key that a child has in code leads to an owner. */
+const leadsTo = (child: LiveObject, { steps: [{ pairs }] }: ResolvedRelation, owner: LiveObject): boolean =>
+  pairs.every(({ from, to }) => {
+    const key = stored(child, to);
+    return key !== undefined && key !== null && key === stored(owner, from);
+  });
+
+/** Whether a row that the database has for an owner is so still, by what was said of it since. */
+function isStill(child: LiveObject, kept: Kept, relation: ResolvedRelation, owner: LiveObject): boolean {
+  const { pairs } = relation.steps[0];
+  if (kept.awaits !== undefined && pairs.some(({ to }) => kept.awaits?.has(to))) return false;
+  const pending = pendingIn(child, kept);
+  return !pairs.some(({ to }) => pending.includes(to.steps[0] as string)) || leadsTo(child, relation, owner);
+}
+
+/** New rows of a relation's target, and those that were moved, whose key leads to an owner and is not written yet. */
+function* saidToBe(unit: Unit, relation: ResolvedRelation, owner: LiveObject): Iterable<LiveObject> {
+  const { target } = relation;
+  for (const child of unit.added)
+    if (keptOf(child).kind.entity === target && leadsTo(child, relation, owner)) yield child;
+  const names = relation.steps[0].pairs.map(({ to }) => to.steps[0] as string);
+  for (const child of unit.maps.get(target)?.values() ?? []) {
+    const kept = keptOf(child);
+    if (kept.standing !== "kept" || !pendingIn(child, kept).some((name) => names.includes(name))) continue;
+    if (leadsTo(child, relation, owner)) yield child;
+  }
+}
+
+const isThere = (live: LiveObject): boolean => ["kept", "new"].includes(keptOf(live).standing);
+
+const listOf = (loaded: unknown): readonly LiveObject[] =>
+  (Array.isArray(loaded) ? loaded : loaded === null || loaded === undefined ? [] : [loaded]) as LiveObject[];
+
+/** Removes what belongs to a new entity that is not written: what is tied to it, or has its key. */
+export function removeTied(unit: Unit, owner: LiveObject): void {
+  for (const relation of owningOf(keptOf(owner).kind.entity))
+    for (const child of new Set([
+      ...listOf(keptOf(owner).related?.get(relation.name)),
+      ...saidToBe(unit, relation, owner),
+    ]))
+      if (isThere(child)) removeWhole(unit, child);
+}
+
+/** An entity to be deleted when changes are written. */
+export function removeWhole(unit: Unit, live: LiveObject): void {
+  if (keptOf(live).standing === "new") removeTied(unit, live);
+  remove(unit, live);
+}
+
+/**
+ * Removes what belongs to removed entities, and what belongs to that in turn: the rows that the database has for them, but for those that
+ * were moved elsewhere since, and those that were added or moved to them.
+ */
 export async function removeOwned(unit: Unit): Promise<void> {
   const done = new Set<LiveObject>();
   for (;;) {
@@ -16,16 +76,56 @@ export async function removeOwned(unit: Unit): Promise<void> {
     const byRelation = new Map<ResolvedRelation, LiveObject[]>();
     for (const live of open) {
       done.add(live);
-      for (const relation of owning(live)) byRelation.set(relation, [...(byRelation.get(relation) ?? []), live]);
+      for (const relation of owningOf(keptOf(live).kind.entity))
+        byRelation.set(relation, [...(byRelation.get(relation) ?? []), live]);
     }
-    for (const [relation, lives] of byRelation) {
-      const missing = lives.filter((live) => keptOf(live).related?.has(relation.name) !== true);
+    for (const [relation, owners] of byRelation) {
+      const { name } = relation;
+      for (const live of owners) {
+        const kept = keptOf(live);
+        // A row that was forgotten is still its own in the database.
+        if (listOf(kept.related?.get(name)).some((child) => !isThere(child))) unload(live, kept, name);
+      }
+      const missing = owners.filter((live) => keptOf(live).related?.has(name) !== true);
       if (missing.length > 0) await reachLive(unit, reachState(relation), missing, "remove", undefined, undefined);
-      for (const live of lives) {
-        const children = keptOf(live).related?.get(relation.name) as LiveObject[] | LiveObject | null;
-        for (const child of Array.isArray(children) ? [...children] : [children])
-          if (child !== null && ["kept", "new"].includes(keptOf(child).standing)) remove(unit, child);
+      for (const owner of owners) {
+        const own = listOf(keptOf(owner).related?.get(name)).filter((child) =>
+          isStill(child, keptOf(child), relation, owner),
+        );
+        for (const child of new Set([...own, ...saidToBe(unit, relation, owner)]))
+          if (isThere(child)) removeWhole(unit, child);
       }
     }
   }
+}
+
+const closures = new WeakMap<ResolvedEntity, ReadonlySet<ResolvedEntity>>();
+
+/** The entities whose rows go with the rows of an entity, by ownership. */
+function ownedBy(entity: ResolvedEntity): ReadonlySet<ResolvedEntity> {
+  let known = closures.get(entity);
+  if (known === undefined) {
+    const found = new Set([entity]);
+    for (const owner of found) for (const { target } of owningOf(owner)) found.add(target);
+    known = found;
+    closures.set(entity, known);
+  }
+  return known;
+}
+
+const untouched: ReadonlySet<string> = new Set(["no action", "restrict"]);
+
+/** Whether rows of an entity change with the removal of rows of another one: by ownership, or by what their foreign keys say. */
+export function goesWith(entity: ResolvedEntity, removed: ResolvedEntity): boolean {
+  const gone = ownedBy(removed);
+  const seen = new Set<ResolvedEntity>();
+  const isTouched = (at: ResolvedEntity): boolean => {
+    if (gone.has(at)) return true;
+    if (seen.has(at)) return false;
+    seen.add(at);
+    return [...at.relations.values()].some(
+      ({ steps: [step] }) => step.holder === "source" && !untouched.has(step.onDelete) && isTouched(step.target),
+    );
+  };
+  return isTouched(entity);
 }

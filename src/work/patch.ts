@@ -10,9 +10,10 @@ import {
 } from "../expression/index.js";
 import { keptOf, type LiveObject } from "../live/index.js";
 import { rowSchema } from "../model/index.js";
+import { refuseOthers } from "../plan/index.js";
 import { add, remove } from "./add.js";
 import { identityOf } from "./identity.js";
-import { joinTo } from "./relations.js";
+import { joinTo, unsettable } from "./relations.js";
 import { isDirect, isOurs, type Unit } from "./unit.js";
 import { versionOf } from "./version.js";
 
@@ -56,11 +57,12 @@ function fromBase64(text: string): unknown {
 /** A document applied to a value: JSON Merge Patch (RFC 7396). */
 function merged(now: unknown, patch: unknown): unknown {
   if (!isObject(patch)) return patch;
-  const result: Record<string, unknown> = isObject(now) ? { ...now } : {};
+  // No assignment: a document may have a property of the name "__proto__".
+  const result = new Map(isObject(now) ? Object.entries(now) : []);
   for (const [name, value] of Object.entries(patch))
-    if (value === null) delete result[name];
-    else result[name] = merged(result[name], value);
-  return result;
+    if (value === null) result.delete(name);
+    else result.set(name, merged(result.get(name), value));
+  return Object.fromEntries(result);
 }
 
 /** What a document makes of a member of a row. */
@@ -70,17 +72,19 @@ function patched(member: ResolvedMember, now: unknown, given: unknown): unknown 
     return ofJson(given, member.type);
   }
   if (!isObject(given)) return given;
-  const result: Record<string, unknown> = isObject(now) ? { ...now } : {};
+  const result = new Map(isObject(now) ? Object.entries(now) : []);
   for (const [name, value] of Object.entries(given)) {
     const field = member.fields.get(name);
-    result[name] = field === undefined ? value : patched(field, result[name], value);
+    result.set(name, field === undefined ? value : patched(field, result.get(name), value));
   }
-  return result;
+  return Object.fromEntries(result);
 }
 
 /** What is to be done once the whole document was found to be right. */
 interface Findings {
   readonly issues: StandardIssue[];
+  /** Makes new rows, which is done first. */
+  readonly making: (() => void)[];
   readonly actions: (() => void)[];
 }
 
@@ -105,7 +109,7 @@ class Patching {
   readonly #unit: Unit;
   readonly #removes: ReadonlySet<string>;
   readonly #only: ReadonlySet<string> | undefined;
-  readonly found: Findings = { issues: [], actions: [] };
+  readonly found: Findings = { issues: [], making: [], actions: [] };
 
   constructor(unit: Unit, { removes = [], only }: PatchOptions) {
     this.#unit = unit;
@@ -157,6 +161,7 @@ class Patching {
 
   async #columns(entity: ResolvedEntity, live: LiveObject, changes: Record<string, unknown>, at: At): Promise<void> {
     if (Object.keys(changes).length === 0) return;
+    if (entity.isReadOnly) return this.#refuse("is only read", at);
     const now = [...entity.members].flatMap(([name, member]) => {
       const isOwn = Object.hasOwn(live, name) && live[name] !== undefined;
       return isOwn && ("fields" in member || !(member.isComputed || member.kind === "identity"))
@@ -191,10 +196,12 @@ class Patching {
     at: At,
   ): Promise<void> {
     if (given === null) {
-      if (now !== null)
-        this.found.actions.push(() => {
-          live[relation.name] = null;
-        });
+      if (now === null) return;
+      const reason = unsettable(relation, true);
+      if (reason !== undefined) return this.#refuse(`may not be null: ${reason}`, at);
+      this.found.actions.push(() => {
+        live[relation.name] = null;
+      });
       return;
     }
     if (now !== null) return await this.entity(now, given, at);
@@ -245,10 +252,22 @@ class Patching {
     return identityOf(target, row);
   }
 
+  /** Refuses a new row that is to be another handle's. */
+  #refuseOthers(target: ResolvedEntity, columns: Record<string, unknown>, at: At): void {
+    try {
+      refuseOthers(target, columns, this.#unit.context.values, "patch");
+    } catch (error) {
+      if (!(error instanceof GemachError && error.code === "STANDING_BROKEN")) throw error;
+      this.#refuse("is to be another handle's", at);
+    }
+  }
+
   /** A new row of a relation. */
   async #added(live: LiveObject, relation: ResolvedRelation, document: unknown, at: At): Promise<void> {
+    const reason = unsettable(relation, false);
+    if (reason !== undefined) return this.#refuse(reason, at);
     const make = await this.#newRow(relation, document, at);
-    if (make !== undefined) this.found.actions.push(() => tie(live, relation, make()));
+    if (make !== undefined) this.found.making.push(() => tie(live, relation, make()));
   }
 
   /** What makes a new entity of a document, with what is new below it; what leads to the row that it belongs to comes of itself. */
@@ -279,6 +298,8 @@ class Patching {
         }
       }
     }
+    if (target.isReadOnly) this.#refuse("is only read", at);
+    this.#refuseOthers(target, columns, at);
     const result = await rowSchema(target, false)["~standard"].validate(columns);
     for (const { message, path = [] } of result.issues ?? [])
       if (!given.has(String(path[0]))) this.#refuse(message, [...at, ...(path as At)]);
@@ -303,7 +324,15 @@ function tie(live: LiveObject, relation: ResolvedRelation, child: LiveObject): v
 export async function patch(unit: Unit, live: LiveObject, document: unknown, options: PatchOptions): Promise<void> {
   const patching = new Patching(unit, options);
   await patching.entity(live, document, []);
-  const { issues, actions } = patching.found;
+  const { issues, making, actions } = patching.found;
   if (issues.length > 0) throw new GemachError("PATCH_REFUSED", { entity: keptOf(live).kind.entity.name, issues });
+  const before = new Set(unit.added);
+  try {
+    for (const make of making) make();
+  } catch (error) {
+    // What makes a new row's value is code of the model's own, which may throw: then no new row is there.
+    for (const added of unit.added) if (!before.has(added)) remove(unit, added);
+    throw error;
+  }
   for (const action of actions) action();
 }

@@ -1,31 +1,18 @@
 import { GemachError } from "../errors/index.js";
-import { type ResolvedRelation, valueAt } from "../expression/index.js";
-import { type Kept, type LiveObject, type Properties, Stamped } from "../live/index.js";
+
+import { type Kept, type Properties, Stamped } from "../live/index.js";
 import { type CallSite, callSite } from "../run/index.js";
 import { setLoaded } from "./adopt.js";
+import { isOutdated, unload } from "./follow.js";
 import { LazyRead } from "./lazy-read.js";
 import { knownOne, loadColumn, loadRelation } from "./load.js";
 import { mayLoad } from "./outside.js";
 import { setRelation } from "./relations.js";
-import { isDirect, isOurs, isSameInCode, unitOf } from "./unit.js";
+import { isDirect, isOurs, unitOf } from "./unit.js";
 
 /** Where code reads a property, if somebody watches. */
 const siteOf = (kept: Kept, reading: unknown): CallSite | undefined =>
   unitOf(kept).context.sender.watch.isWatched() ? callSite(reading, 3) : undefined;
-
-/** Whether the key of a relation was given another value since the relation was loaded. */
-function isOutdated(live: LiveObject, kept: Kept, relation: ResolvedRelation, value: unknown): boolean {
-  if (!isOurs(relation)) return false;
-  const { pairs } = relation.steps[0];
-  if (kept.awaits !== undefined && pairs.some(({ from }) => kept.awaits?.has(from))) return false;
-  return pairs.some(({ from, to }) => {
-    const key = valueAt(live, from.steps);
-    if (value === null) return key !== null && kept.standing === "new";
-    if (key === valueAt(value as LiveObject, to.steps)) return false;
-    // What the database compares in its own way may differ in code and be the same key, as long as nobody has changed it.
-    return isSameInCode(to) || key !== valueAt(kept.was, from.steps);
-  });
-}
 
 /** Whether what is loaded is, or has in it, an entity that was forgotten. */
 const isForgotten = (loaded: unknown): boolean =>
@@ -42,8 +29,7 @@ export const properties: Properties = {
       if (kept.standing === "forgotten" || unit.isEnded) return loaded;
       const isGone = unit.forgets && isForgotten(loaded);
       if (!isGone && !isOutdated(live, kept, relation, loaded)) return loaded;
-      kept.related?.delete(relation.name);
-      delete live[relation.name];
+      unload(live, kept, relation.name);
     }
     const known = knownOne(unit, live, relation);
     if (known !== undefined) {

@@ -9,6 +9,7 @@ import {
 } from "../expression/index.js";
 import { type Kept, keptOf, type LiveObject, noteFurther, Stamped } from "../live/index.js";
 import { setLoaded } from "./adopt.js";
+import { unload } from "./follow.js";
 import { put } from "./live-kind.js";
 import { knownOne } from "./load.js";
 import { placeAt } from "./place-at.js";
@@ -146,8 +147,7 @@ function loosen({ distant }: Unit, entity: ResolvedEntity): void {
   for (const [live, names] of distant.get(entity) ?? [])
     for (const name of [...names]) {
       if (isLink(keptOf(live).kind.entity.relations.get(name) as ResolvedRelation)) continue;
-      keptOf(live).related?.delete(name);
-      delete live[name];
+      unload(live, keptOf(live), name);
       names.delete(name);
     }
 }
@@ -156,6 +156,20 @@ const isNullable = ({ steps: [{ pairs }] }: ResolvedRelation): boolean => pairs.
 
 function refuse(relation: ResolvedRelation, reason: string): never {
   throw new GemachError("RELATION_UNSETTABLE", { entity: relation.source.name, relation: relation.name, reason });
+}
+
+/** Why a relation cannot be made to lead to a row, or to none; undefined: it can. */
+export function unsettable(relation: ResolvedRelation, isToNone: boolean): string | undefined {
+  if (!isDirect(relation)) return "it goes over other relations, or has a condition";
+  if (isOurs(relation)) {
+    if (relation.source.isReadOnly) return `${relation.source.name} is only read`;
+    return isToNone && !isNullable(relation) ? "the column that holds its key may not be null" : undefined;
+  }
+  const { target } = relation;
+  if (target.isReadOnly) return `${target.name} is only read`;
+  const [back] = mirrorsOf(relation);
+  if (back === undefined) return isToNone ? `${target.name} has no relation back` : undefined;
+  return isToNone && !isNullable(back) ? "the column that holds its key may not be null" : undefined;
 }
 
 /** The row that a to-one relation leads to as far as that is known. */
@@ -169,15 +183,14 @@ function present(unit: Unit, live: LiveObject, kept: Kept, relation: ResolvedRel
 export function setRelation(live: LiveObject, kept: Kept, relation: ResolvedRelation, value: unknown): void {
   const unit = unitOf(kept);
   const name = `${relation.source.name}.${relation.name}`;
-  if (relation.cardinality !== "one" || !isDirect(relation))
-    refuse(relation, "it is to many rows, or goes over others");
-  if (relation.source.isReadOnly) refuse(relation, `${relation.source.name} is only read`);
+  if (relation.cardinality !== "one") refuse(relation, "it is to many rows");
+  const reason = unsettable(relation, isOurs(relation) && value === null);
+  if (reason !== undefined) refuse(relation, reason);
   const target = value === null ? null : expectLive(unit, value, name, relation.target);
   if (!isOurs(relation)) {
     setFromOtherSide(unit, live, kept, relation, target);
     return;
   }
-  if (target === null && !isNullable(relation)) refuse(relation, "the column that holds its key may not be null");
   const before = present(unit, live, kept, relation);
   relink(unit, live, false);
   giveKey(live, relation, target);

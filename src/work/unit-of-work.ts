@@ -1,5 +1,12 @@
 import { GemachError } from "../errors/index.js";
-import { entitiesRead, type OutsideRule, type Query, type QueryState } from "../expression/index.js";
+import {
+  entitiesRead,
+  hasOwnSql,
+  type OutsideRule,
+  type Query,
+  type QueryState,
+  type ResolvedEntity,
+} from "../expression/index.js";
 import { type AddedRow, type BroughtLive, keptOf, type Live, type LiveEntity, type LiveObject } from "../live/index.js";
 import { type Definitions, type Entity, type EntityName, entityIn, type KeyOf, type PlainRow } from "../model/index.js";
 import { type EntityQuery, type Reached, type ReachFaults, type ReachShape, reachOf } from "../query/index.js";
@@ -16,15 +23,16 @@ import {
   run,
   type Verbs,
 } from "../run/index.js";
-import { add, remove } from "./add.js";
+import { add } from "./add.js";
 import { adopt, leave } from "./adopt.js";
-import { isUnwritten } from "./changes.js";
+import { isUnwritten, pendingIn } from "./changes.js";
 import { flushSteps } from "./flush.js";
+import { isTied, unload, unloadTo } from "./follow.js";
 import { callHooks, type Hooks } from "./hooks.js";
 import { keyReads } from "./key-reads.js";
 import { isLive, liveQuery } from "./live-query.js";
 import { reachLive, renew, rowNow } from "./load.js";
-import { removeOwned } from "./owned.js";
+import { goesWith, removeOwned, removeWhole } from "./owned.js";
 import { type PatchOptions, patch } from "./patch.js";
 import { properties } from "./properties.js";
 import { expectLive } from "./relations.js";
@@ -107,6 +115,15 @@ export interface OpenWork {
   end(): void;
 }
 
+/** Nothing is changed by what comes after the end. */
+function expectOpen({ isEnded }: Unit): void {
+  if (isEnded) throw new GemachError("TRANSACTION_ENDED", { isLent: false });
+}
+
+/** The entities that a query reads; undefined where SQL of one's own may read any. */
+const whatIsRead = (state: QueryState): ReadonlySet<ResolvedEntity> | undefined =>
+  hasOwnSql(state) ? undefined : entitiesRead(state);
+
 /** Opens a unit of work over what sends to one transaction. */
 export function openWork(
   context: Context,
@@ -129,7 +146,7 @@ export function openWork(
   const flush = async (verb: string, at: CallSite | undefined): Promise<void> => {
     refuseFailed();
     while (flushing !== undefined) await flushing;
-    if (!isUnwritten(unit)) return;
+    if (!isUnwritten(unit, undefined, goesWith)) return;
     try {
       flushing = write(verb, at);
       await flushing;
@@ -155,12 +172,14 @@ export function openWork(
     flushFor: async (entities) => {
       refuseFailed();
       const isEmpty = unit.maps.size === 0 && unit.added.size === 0;
-      if (flushes && !isEmpty && isUnwritten(unit, entities())) await flush("flush before a query", undefined);
+      if (flushes && !isEmpty && isUnwritten(unit, entities(), goesWith))
+        await flush("flush before a query", undefined);
     },
   };
   const living: Context["living"] = {
+    written: () => unit.flushFor(() => undefined),
     ready: async (state) => {
-      await unit.flushFor(() => entitiesRead(state));
+      await unit.flushFor(() => whatIsRead(state));
       return liveQuery(state);
     },
     rows: (state, rows, { at }) =>
@@ -237,12 +256,14 @@ export class UnitOfWork extends LiveReads {
    * become new entities too. What the database gives it, such as its key, is there after `await w.flush()`.
    */
   add<D extends Definitions<D>, E extends EntityName<D>>(entity: Entity<D, E>, row: AddedRow<D, E>): Live<D, E> {
+    expectOpen(this.#unit);
     return add(this.#unit, entityIn(entity, "add"), row) as Live<D, E>;
   }
 
   /** An entity to be deleted when changes are written. */
   remove(entity: LiveEntity): void {
-    remove(this.#unit, entity);
+    expectOpen(this.#unit);
+    removeWhole(this.#unit, expectLive(this.#unit, entity, "remove()"));
   }
 
   /**
@@ -253,6 +274,7 @@ export class UnitOfWork extends LiveReads {
    */
   async patch(entity: LiveEntity, document: object, options: PatchOptions = {}): Promise<void> {
     expectOptions("patch", options, ["removes", "only"]);
+    expectOpen(this.#unit);
     await patch(this.#unit, expectLive(this.#unit, entity, "patch()"), document, options);
   }
 
@@ -283,7 +305,7 @@ export class UnitOfWork extends LiveReads {
   }
 
   async #flushFor(state: QueryState): Promise<void> {
-    await this.#unit.flushFor(() => entitiesRead(state));
+    await this.#unit.flushFor(() => whatIsRead(state));
   }
 
   /**
@@ -296,13 +318,19 @@ export class UnitOfWork extends LiveReads {
     const kept = keptOf(live);
     const row = await rowNow(this.#unit, live, kept, this.#at(UnitOfWork.prototype.refresh));
     if (row === undefined) throw new GemachError("NONE_FOUND", { entity: kept.kind.entity.name, call: "refresh" });
+    const pending = pendingIn(live, kept);
+    const isMoved = pending.length > 0 && isTied(kept.kind.entity, pending);
+    kept.awaits = undefined;
+    this.#unit.waiting.delete(live);
     renew(live, kept, row);
-    for (const name of kept.related?.keys() ?? []) delete live[name];
-    kept.related = undefined;
+    for (const name of [...(kept.related?.keys() ?? [])]) unload(live, kept, name);
+    // Other rows have it in their relations still, or have it no longer.
+    if (isMoved) unloadTo(this.#unit, kept.kind.entity);
   }
 
   /** Looks no longer after an entity: its changes are not written, and a query brings its row as another one. */
   forget(entity: LiveEntity): void {
+    expectOpen(this.#unit);
     const live = expectLive(this.#unit, entity, "forget()");
     const kept = keptOf(live);
     this.#unit.added.delete(live);

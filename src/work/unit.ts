@@ -32,8 +32,8 @@ export interface Unit {
   isEnded: boolean;
   /** Whether any entity was forgotten: what is loaded may have it still. */
   forgets: boolean;
-  /** Writes what is not written yet, as far as an entity of these is concerned. */
-  flushFor(entities: () => ReadonlySet<ResolvedEntity>): Promise<void>;
+  /** Writes what is not written yet, as far as an entity of these is concerned; undefined: any. */
+  flushFor(entities: () => ReadonlySet<ResolvedEntity> | undefined): Promise<void>;
 }
 
 const liveKinds = new WeakMap<Compiler, Map<ResolvedEntity, LiveKind>>();
