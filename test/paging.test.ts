@@ -113,6 +113,35 @@ eachEngine(all, "pages have rows, total and their number", async (db) => {
   await expect(db.page(query, { size: 0 })).rejects.toMatchObject({ code: "LIMIT_UNFIT" });
 });
 
+eachEngine(all, "several readers of one stream get each of its rows once", async (db) => {
+  const ids = await db.list(from(Loan).select((l) => l.id));
+  for (const [readers, chunk] of [
+    [1, 1],
+    [2, 7],
+    [4, 5],
+    [50, 3],
+  ] as const) {
+    const stream = db.stream(
+      from(Loan).select((l) => l.id),
+      { chunk },
+    );
+    const taken: number[] = [];
+    const take = async () => {
+      for (;;) {
+        const next = await stream.next();
+        if (next.done === true) break;
+        taken.push(next.value);
+      }
+      expect(await stream.next()).toEqual({ value: undefined, done: true });
+    };
+    await Promise.all(Array.from({ length: readers }, take));
+    expect(
+      taken.toSorted((a, b) => a - b),
+      `${readers} readers`,
+    ).toEqual(ids);
+  }
+});
+
 test("a stream that ends early sends no more", async () => {
   const db = all()[0]?.connect() as Database;
   const ledger = await withLedger(db, "stream", async () => {
