@@ -43,6 +43,8 @@ export interface ColumnFacts {
   readonly defaultValue: unknown;
   /** Makes the value of a new row that leaves it out. */
   readonly initial: (() => unknown) | undefined;
+  /** Makes the value of each row that is written, new or changed, and is given none. */
+  readonly written?: () => unknown;
   /** What its values must meet besides being of its kind. */
   readonly schema: StandardSchema | undefined;
   /** How the database compares and sorts it, by the name of the dialect, where that is not by code point. */
@@ -97,6 +99,11 @@ export interface Column<K extends ColumnKind = ColumnKind, V = unknown, T extend
   readonly defaulted: Column<K, V, T | "defaulted">;
   /** The same column, for which code makes a value where a new row leaves it out. */
   startsAs(make: () => V): Column<K, V, T | "defaulted">;
+  /**
+   * The same column, for which code makes a value whenever a row is written, new or changed, by whatever way, and the row is given none:
+   * `changed: timestamp.onWrite(() => new Date())`.
+   */
+  onWrite(make: () => V): Column<K, V, T | "defaulted">;
   /**
    * The same column of text, compared and sorted by a collation of the database rather than by code
    * point: its name for each dialect, such as `{ postgres: "de-x-icu", mariadb: "utf8mb4_german2_ci" }`.
@@ -191,6 +198,7 @@ function column<K extends ColumnKind, V, T extends ColumnTrait>(facts: ColumnFac
     storedAs: (stored: Readonly<Record<string, StoredForm>>) => changed({ type: { ...facts.type, stored } }),
     meets: (schema: StandardSchema) => changed({ schema }),
     startsAs: (initial: () => unknown) => withTrait("defaulted", { initial }),
+    onWrite: (written: () => unknown) => withTrait("defaulted", { initial: written, written }),
     as: (codec: Codec<unknown, unknown>) => changed({ type: { ...facts.type, codec: chained(codec) } }),
   }) as unknown as Column<K, V, T>;
 }

@@ -68,8 +68,20 @@ export const workFaults = () =>
       "Change it by db.update, or add a new row and remove the old one.",
     ),
     ROWS_CIRCULAR: define(
-      (n: { entities: readonly string[] }) =>
-        `New rows of ${n.entities.join(", ")} refer to each other in a circle, and no column of it may be null.`,
-      "Make one of the keys nullable, or leave one of the relations out and set it after await w.flush().",
+      (n: {
+        entities: readonly string[];
+        /** Whether they are to be deleted, and not inserted. */
+        isRemoved?: boolean;
+      }) =>
+        `${n.isRemoved === true ? "Removed" : "New"} rows of ${n.entities.join(", ")} refer to each other in a circle, and no column of it may be null. Nothing was sent.`,
+      (n) =>
+        n.isRemoved === true
+          ? 'Make one of the keys nullable, or let the database delete them together (onDelete: "cascade").'
+          : "Make one of the keys nullable, or leave one of the relations out and set it after await w.flush().",
+    ),
+    VALUES_TANGLED: define(
+      (n: { entity: string; columns: readonly string[] }) =>
+        `Rows of ${n.entity} exchange unique values of ${n.columns.join(", ")}, and there is no order in which they can be written, nor another value for one of them meanwhile. Nothing was sent.`,
+      "Write them in two steps with await w.flush() between, by way of a value that no row has; or make the column nullable.",
     ),
   }) as const;

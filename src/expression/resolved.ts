@@ -43,6 +43,8 @@ export interface ResolvedColumn {
   readonly hasDefault: boolean;
   /** Makes the value of a new row that leaves it out. */
   readonly initial: (() => unknown) | undefined;
+  /** Makes the value of each row that is written, and is given none. */
+  readonly written: (() => unknown) | undefined;
   /** What its values must meet besides being of its kind. */
   readonly schema: StandardSchema | undefined;
   /** Whether the database works it out of the row's other columns. */
@@ -108,6 +110,8 @@ export interface Step {
   readonly isRequired: boolean;
   /** Whether the target's rows go with the row that they belong to. */
   readonly isOwning: boolean;
+  /** Whether the owner's version guards the target's rows. */
+  readonly isGuarding: boolean;
   /** Whether the database is sure to have a row for each key, so that nothing has to look. */
   readonly isTrusted: boolean;
 }

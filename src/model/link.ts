@@ -71,6 +71,7 @@ function stepOf(linking: Linking, source: Draft, name: string, relation: Relatio
     isIndexed: relation.rules.index !== false,
     isTrusted: constraint === "trusted",
     isOwning: relation.rules.owns === true,
+    isGuarding: relation.rules.guards === true,
     isRequired: relation.isRequired || (relation.cardinality === "one" && !relation.isLoose && !isHidden(target)),
   };
 }
@@ -102,6 +103,7 @@ function stepsOf(linking: Linking, source: Draft, name: string): readonly Step[]
         isRequired: false,
         isTrusted: false,
         isOwning: false,
+        isGuarding: false,
         conditions: [],
         order: [],
       };

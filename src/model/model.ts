@@ -159,6 +159,7 @@ function draft(
           isVersion: facts.traits.has("version"),
           ...defaultOf(facts),
           initial: facts.initial,
+          written: facts.written,
           schema: facts.schema,
           collations: collationsOf(facts, collations),
           formerName: facts.formerName,

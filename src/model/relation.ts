@@ -34,6 +34,11 @@ export interface RelationRules {
    * whose key stands in the target.
    */
   readonly owns?: boolean;
+  /**
+   * Whether the entity's version guards the rows that belong to it: a unit of work that adds, changes or removes one of them raises the
+   * version of the entity, so that of two who change one document the second has a `CONFLICT`. Beside `owns`.
+   */
+  readonly guards?: boolean;
 }
 
 /** What the foreign key of a relation is in the tables made from the model. */

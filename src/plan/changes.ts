@@ -4,6 +4,7 @@ import { isPlainQuery, rowAt } from "../query/index.js";
 import { assignedIn } from "./assigned.js";
 import { withoutCursor } from "./beside-cursor.js";
 import { hasSubquery, isOfRows, leavesRow } from "./leaves.js";
+import { withMaintained } from "./maintained.js";
 import { planReturning, type ReturningOption } from "./returning.js";
 
 import type { DeletePlan, UpdatePlan } from "./write-plan.js";
@@ -47,7 +48,8 @@ export function planUpdate(query: QueryState, change: unknown, { all, returning 
     throw new GemachError("CHANGE_BEYOND_ROW", { column: qualified(beyond.column), call: "update" });
   if (set.some(({ value }) => leavesRow(value) || hasSubquery(value)))
     expectKey(entity, "What other rows tell in update()");
-  return { kind: "update", query: target, set, returning: planReturning(entity, returning) };
+  const whole = withMaintained(query.source, set, "update");
+  return { kind: "update", query: target, set: whole, returning: planReturning(entity, returning) };
 }
 
 /**

@@ -5,6 +5,7 @@ export { typeOfOutput } from "./draft.js";
 export { type ConflictSet, planInsert, planInsertFrom } from "./inserts.js";
 export { keyedPlan, planUpdateRows, valuesIn } from "./keyed-writes.js";
 export { hasSubquery, leavesRow } from "./leaves.js";
+export { maintainedColumns } from "./maintained.js";
 export type { NestRules } from "./nesting.js";
 export type { GivenRow, RowValues } from "./new-rows.js";
 export { type SortedRows, totalOrder } from "./order.js";

@@ -12,6 +12,7 @@ import {
 import { fieldsOf, projectionOfQuery, rowAt } from "../query/index.js";
 import { assignedIn, fitted } from "./assigned.js";
 import { isOfOwnRow } from "./leaves.js";
+import { maintainedColumns, raisedVersion, startingFor } from "./maintained.js";
 import { type GivenRow, newRows } from "./new-rows.js";
 import { type PortionRules, portionsOf } from "./portions.js";
 import { planReturning, type ReturningOption, returningKey } from "./returning.js";
@@ -41,14 +42,26 @@ function planConflict(
   const [old, proposed] = [{ entity }, { entity }];
   const given = (): readonly Assigned[] =>
     columns
-      .filter((column) => !keys.includes(column) && !column.isKey)
+      .filter((column) => !keys.includes(column) && !column.isKey && !column.isVersion)
       .map((column) => ({ column, value: columnAt(pathTo(proposed), column) }));
   const assigned = set === "given" ? given() : assignedIn(entity, set(rowAt(old), rowAt(proposed)), { call: "upsert" });
   const beyond = assigned.find(({ value }) => !isOfOwnRow(value));
   if (beyond !== undefined)
     throw new GemachError("CHANGE_BEYOND_ROW", { column: qualified(beyond.column), call: "upsert" });
   const paths = [pathTo(old), pathTo(proposed)] as const;
-  return { by: keys, old, proposed, set: heldSet(entity, assigned, paths, set === "given") };
+  // New rows bring what code makes for each write; a row that is there gets it too, and its version is raised.
+  const further =
+    assigned.length === 0
+      ? []
+      : maintainedColumns(entity)
+          .filter((column) => !assigned.some((one) => one.column === column))
+          .map((column) => ({
+            column,
+            value: column.isVersion
+              ? raisedVersion(column, paths[0], columnAt(paths[1], column))
+              : columnAt(paths[1], column),
+          }));
+  return { by: keys, old, proposed, set: heldSet(entity, [...assigned, ...further], paths, set === "given") };
 }
 
 const conflicts = new WeakMap<readonly ResolvedColumn[], Map<string, ConflictPlan>>();
@@ -124,5 +137,5 @@ export function planInsertFrom(entity: ResolvedEntity, query: QueryState): Inser
     const column = columnIn(entity, path);
     return { column, value: fitted(column, node, { call: "insertFrom" }) };
   });
-  return { kind: "insertFrom", entity, query, set: withHeld(entity, set) };
+  return { kind: "insertFrom", entity, query, set: [...withHeld(entity, set), ...startingFor(entity, set)] };
 }

@@ -89,6 +89,10 @@ export interface KeyedPlan {
   readonly columns: readonly ResolvedColumn[];
   readonly by: readonly ResolvedColumn[];
   readonly rows: readonly KeyedRow[];
+  /** A whole number that goes up by one in each row: the version of rows that nobody has read. */
+  readonly raised?: ResolvedColumn | undefined;
+  /** Whether each row brings the version that it was read at: one that is not found was changed meanwhile. */
+  readonly isVersioned?: boolean;
   /** Conditions besides, of columns and constant values that the model has: only visible rows are found. */
   readonly visible: readonly OwnCondition[];
   /** Whether one statement may take many of them. */

@@ -58,6 +58,7 @@ function derivedColumn(property: string, name: string, nodes: readonly Node[]): 
     defaultExpression: undefined,
     hasDefault: false,
     initial: undefined,
+    written: undefined,
     schema: undefined,
     collations: {},
   };

@@ -52,4 +52,4 @@ export {
   type Watch,
   watch,
 } from "./watch.js";
-export { writeKeyed, writing } from "./write.js";
+export { conflict, writeKeyed, writing } from "./write.js";

@@ -47,7 +47,7 @@ import { Reads } from "./reads.js";
 import type { Steps } from "./steps.js";
 import { isLimited, type Limits, limitNames } from "./stop.js";
 import { heldUpsert } from "./upsert.js";
-import { changeRequest, countIn, countKeyed, writing } from "./write.js";
+import { changeRequest, conflict, countIn, countKeyed, writeKeyed, writing } from "./write.js";
 
 /** What an insert of rows that come one after the other takes. */
 export interface InsertProgress extends Limits {
@@ -251,8 +251,10 @@ export abstract class Verbs extends Reads {
 
   /**
    * Changes rows that are named by their keys, each to values of its own, all or none: rows that change the same columns go
-   * together in few statements. A key that no row has changes nothing.
+   * together in few statements. A key that no row has changes nothing. Of a row that brings its version, the row must be as it was read at
+   * that version.
    * @returns how many rows there were.
+   * @throws GemachError `CONFLICT` where a row has another version by now, or is gone
    */
   async updateRows<D extends Definitions<D>, E extends EntityName<D>>(
     entity: Entity<D, E>,
@@ -266,9 +268,17 @@ export abstract class Verbs extends Reads {
     const { compiler } = this.#context;
     this.#refuseReadOnly("updateRows");
     const origin = originOf(this.#context, "updateRows", Verbs.prototype.updateRows);
+    const { values } = this.#context;
     const steps = function* (): Steps<number> {
       let count = 0;
-      for (const plan of plans) count += yield* countKeyed(plan, compiler.runtime);
+      for (const plan of plans)
+        if (plan.kind === "update") count += (yield* writing(plan, compiler.runtime, values, true).steps()) as number;
+        else if (plan.isVersioned !== true) count += yield* countKeyed(plan, compiler.runtime);
+        else {
+          const missed = yield* writeKeyed(plan, compiler.runtime);
+          if (missed.length > 0) throw conflict(plan.entity, missed);
+          count += plan.rows.length;
+        }
       return count;
     };
     return await run(this.#context, steps, rows.length > 1 ? "always" : "no", origin, limits);

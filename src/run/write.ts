@@ -1,3 +1,4 @@
+import { GemachError } from "../errors/index.js";
 import type { Given, ResolvedEntity } from "../expression/index.js";
 import type { KeyedPlan, KeyedRow, WritePlan } from "../plan/index.js";
 import {
@@ -76,6 +77,20 @@ export function* writeKeyed(plan: KeyedPlan, runtime: Pick<Runtime, "dialect">):
     if (count !== rows.length) missed.push(rows);
   });
   return missed.flat();
+}
+
+/** A row that is not as it was read. */
+export function conflict(entity: ResolvedEntity, missed: readonly KeyedRow[]): GemachError {
+  const [row, ...others] = missed;
+  const isShown = row !== undefined && others.length === 0;
+  const key = entity.key.map(({ property }, i) => `${property} ${String(row?.found[i])}`).join(", ");
+  const version = [...entity.columns.values()].find(({ isVersion }) => isVersion);
+  return new GemachError("CONFLICT", {
+    entity: entity.name,
+    key: isShown ? key : undefined,
+    versions:
+      isShown && version !== undefined ? `it was read at ${version.property} ${String(row.found.at(-1))}` : undefined,
+  });
 }
 
 /** The one statement of a change that gives no rows. */

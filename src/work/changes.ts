@@ -24,8 +24,9 @@ const isSame = ({ kind, was }: Kept, live: LiveObject, name: string): boolean =>
 
 /** Whether anything of an entity of the database differs from what was read. */
 function isChanged(live: LiveObject, kept: Kept): boolean {
-  const { standing, shape, was, further, awaits } = kept;
+  const { standing, shape, was, further, awaits, unit } = kept;
   if (standing !== "kept") return false;
+  if ((unit as Unit).touched.has(live)) return true;
   return (
     awaits !== undefined || shape.differs(live, was) || further?.some((name) => !isSame(kept, live, name)) === true
   );

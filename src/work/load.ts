@@ -98,6 +98,37 @@ function keyRow(live: LiveObject, state: QueryState): LiveObject {
   return row;
 }
 
+/** The entities that a query of their owners' entity reaches, of each owner, in one statement a relation and level. */
+export async function related(
+  unit: Unit,
+  state: QueryState,
+  owners: readonly LiveObject[],
+  verb: string,
+  at: CallSite | undefined,
+  rules: Rules | undefined,
+): Promise<readonly (readonly [ResolvedRelation, readonly (readonly LiveObject[])[]])[]> {
+  const rows = await completed(
+    unit.context,
+    state,
+    owners.map((live) => keyRow(live, state)),
+    ownOrigin(verb, at),
+    noLimits,
+  );
+  return state.reach.map(({ relation, query }) => {
+    const lists = rows.map((row) => {
+      const value = (row as LiveObject)[relation.name] as LiveObject[] | LiveObject | null;
+      return Array.isArray(value) ? value : value === null ? [] : [value];
+    });
+    const lives = adopt(unit, query, lists.flat(), newCohort(at), rules);
+    let next = 0;
+    const ofOwners = lists.map(({ length }) => {
+      next += length;
+      return lives.slice(next - length, next);
+    });
+    return [relation, ofOwners] as const;
+  });
+}
+
 /** Brings what a query of their entity reaches onto entities, in one statement a relation and level. */
 export async function reachLive(
   unit: Unit,
@@ -107,28 +138,13 @@ export async function reachLive(
   at: CallSite | undefined,
   rules: Rules | undefined,
 ): Promise<void> {
-  const rows = await completed(
-    unit.context,
-    state,
-    owners.map((live) => keyRow(live, state)),
-    ownOrigin(verb, at),
-    noLimits,
-  );
-  for (const { relation, query } of state.reach) {
-    const lists = rows.map((row) => {
-      const value = (row as LiveObject)[relation.name] as LiveObject[] | LiveObject | null;
-      return Array.isArray(value) ? value : value === null ? [] : [value];
-    });
-    const related = adopt(unit, query, lists.flat(), newCohort(at), rules);
-    let next = 0;
+  for (const [relation, lists] of await related(unit, state, owners, verb, at, rules))
     owners.forEach((live, i) => {
-      const own = related.slice(next, next + (lists[i] as LiveObject[]).length);
-      next += own.length;
+      const own = lists[i] as LiveObject[];
       const kept = keptOf(live);
       if (kept.related?.has(relation.name) === true) return;
       setLoaded(unit, live, kept, relation, relation.cardinality === "many" ? own : (own[0] ?? null));
     });
-  }
 }
 
 /** Loads a relation of an entity, for its whole cohort at once. */

@@ -5,6 +5,7 @@ import { remove } from "./add.js";
 import { pendingIn } from "./changes.js";
 import { unload } from "./follow.js";
 import { reachLive, reachState } from "./load.js";
+import { isMarked, markIn } from "./marks.js";
 import type { Unit } from "./unit.js";
 
 const owningOf = (entity: ResolvedEntity): readonly ResolvedRelation[] =>
@@ -58,9 +59,10 @@ export function removeTied(unit: Unit, owner: LiveObject): void {
       if (isThere(child)) removeWhole(unit, child);
 }
 
-/** An entity to be deleted when changes are written. */
-export function removeWhole(unit: Unit, live: LiveObject): void {
+/** An entity to be deleted when changes are written; `isForGood`: also where it would only be marked. */
+export function removeWhole(unit: Unit, live: LiveObject, isForGood = false): void {
   if (keptOf(live).standing === "new") removeTied(unit, live);
+  if (isForGood) unit.forGood.add(live);
   remove(unit, live);
 }
 
@@ -92,8 +94,13 @@ export async function removeOwned(unit: Unit): Promise<void> {
         const own = listOf(keptOf(owner).related?.get(name)).filter((child) =>
           isStill(child, keptOf(child), relation, owner),
         );
-        for (const child of new Set([...own, ...saidToBe(unit, relation, owner)]))
-          if (isThere(child)) removeWhole(unit, child);
+        const isKept = isMarked(unit, owner) && markIn(relation.target) === undefined;
+        for (const child of new Set([...own, ...saidToBe(unit, relation, owner)])) {
+          // What belongs to a row that is only marked stays, or is marked too.
+          if (!isThere(child) || (isKept && keptOf(child).standing === "kept")) continue;
+          unit.goneWith.set(child, owner);
+          removeWhole(unit, child, unit.forGood.has(owner));
+        }
       }
     }
   }

@@ -1,6 +1,6 @@
 import { type ColumnKind, canonicalOf, decoderFor, type Scalar, type ValueType } from "../columns/index.js";
 import { type ResolvedColumn, type ResolvedMember, valueAt } from "../expression/index.js";
-import type { Print } from "../live/index.js";
+import type { Kept, LiveObject, Print } from "../live/index.js";
 import { placeAt } from "./place-at.js";
 
 /** Kinds whose values are numbers, texts and the like, unless a codec makes something of them. */
@@ -97,4 +97,12 @@ export function printOf(member: ResolvedMember): Print | undefined {
       return leaves.flatMap(([, column], i) => (contentOf(parts[i]) === contentOf(before[i]) ? [column] : []));
     },
   };
+}
+
+/** A row in the form in which later changes do not reach it; the row itself where nothing of it could be changed in place. */
+export function printed({ kind: { prints } }: Kept, row: LiveObject): LiveObject {
+  if (prints.size === 0) return row;
+  const copy = { ...row };
+  for (const [name, print] of prints) if (name in copy) copy[name] = print.of(copy[name]);
+  return copy;
 }

@@ -25,9 +25,10 @@ import {
 } from "../run/index.js";
 import { add } from "./add.js";
 import { adopt, leave } from "./adopt.js";
-import { isUnwritten, pendingIn } from "./changes.js";
+import { changedIn, isUnwritten, pendingIn } from "./changes.js";
 import { flushSteps } from "./flush.js";
 import { isTied, unload, unloadTo } from "./follow.js";
+import { touchGuarding } from "./guarding.js";
 import { callHooks, type Hooks } from "./hooks.js";
 import { keyReads } from "./key-reads.js";
 import { isLive, liveQuery } from "./live-query.js";
@@ -36,7 +37,9 @@ import { goesWith, removeOwned, removeWhole } from "./owned.js";
 import { type PatchOptions, patch } from "./patch.js";
 import { properties } from "./properties.js";
 import { expectLive } from "./relations.js";
+import { restore } from "./restore.js";
 import { newCohort, ownOrigin, type Unit } from "./unit.js";
+import { maintain } from "./updates.js";
 
 /** Settings of a unit of work. */
 export interface WorkOptions {
@@ -139,6 +142,8 @@ export function openWork(
   let flushing: Promise<void> | undefined;
   const write = async (verb: string, at: CallSite | undefined): Promise<void> => {
     await removeOwned(unit);
+    await touchGuarding(unit);
+    maintain(changedIn(unit));
     const after = hooks === undefined ? undefined : callHooks(unit, hooks, afterCommit);
     await run(context, () => flushSteps(unit), "no", ownOrigin(verb, at), noLimits);
     after?.();
@@ -167,6 +172,9 @@ export function openWork(
     removed: new Set(),
     waiting: new Set(),
     distant: new Map(),
+    forGood: new Set(),
+    goneWith: new Map(),
+    touched: new Set(),
     isEnded: false,
     forgets: false,
     flushFor: async (entities) => {
@@ -260,10 +268,29 @@ export class UnitOfWork extends LiveReads {
     return add(this.#unit, entityIn(entity, "add"), row) as Live<D, E>;
   }
 
-  /** An entity to be deleted when changes are written. */
+  /**
+   * An entity to be deleted when changes are written, with the rows that belong to it (`owns`). Where its entity has a standing condition
+   * with `removed`, its row stays and is marked; rows that belong to it are marked where they can be, and stay else.
+   */
   remove(entity: LiveEntity): void {
     expectOpen(this.#unit);
     removeWhole(this.#unit, expectLive(this.#unit, entity, "remove()"));
+  }
+
+  /** An entity to be deleted when changes are written, with the rows that belong to it, also where `remove` would only mark them. */
+  removeForGood(entity: LiveEntity): void {
+    expectOpen(this.#unit);
+    removeWhole(this.#unit, expectLive(this.#unit, entity, "removeForGood()"), true);
+  }
+
+  /**
+   * An entity whose row is only marked as removed, brought by a query that lifts the condition, or whose removal is not written yet: its
+   * row is visible again when changes are written, and so are the rows that were marked along with it.
+   * @throws GemachError `LIVE_EXPECTED` where it was deleted
+   */
+  async restore(entity: LiveEntity): Promise<void> {
+    expectOpen(this.#unit);
+    await restore(this.#unit, entity);
   }
 
   /**

@@ -29,6 +29,12 @@ export interface Unit {
   readonly waiting: Set<LiveObject>;
   /** Loaded relations over several steps, by the entities on their way: changes of those put them out of date. */
   readonly distant: Map<ResolvedEntity, Map<LiveObject, Set<string>>>;
+  /** Removed entities whose rows are deleted, although their entity says that they are only marked. */
+  readonly forGood: Set<LiveObject>;
+  /** Of removed entities the owners that they go with. */
+  readonly goneWith: Map<LiveObject, LiveObject>;
+  /** Entities whose version is to be raised, since what belongs to them changes. */
+  readonly touched: Set<LiveObject>;
   isEnded: boolean;
   /** Whether any entity was forgotten: what is loaded may have it still. */
   forgets: boolean;

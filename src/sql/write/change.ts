@@ -63,7 +63,7 @@ function nameBeside({ columns }: ResolvedEntity, name: string): string {
 function besideOf({ query, set }: UpdatePlan, place: Place): { readonly beside: Beside; readonly set: Write["set"] } {
   const { source } = query;
   const { entity } = source;
-  const inner = startScope();
+  const inner = startScope(undefined, undefined, query.lifted);
   const alias = "worked_out";
   const keys = entity.key.map((column, i) => [column, nameBeside(entity, `key_${i + 1}`)] as const);
   const values = set.map((one, i) => [one, nameBeside(entity, `value_${i + 1}`)] as const);

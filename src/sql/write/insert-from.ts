@@ -16,7 +16,7 @@ export function advanceAfter({ entity, set }: InsertFromPlan, dialect: Dialect):
 /** The statement that inserts the rows of a query. */
 export function insertFromStatement({ entity, query, set }: InsertFromPlan, dialect: Dialect): Printed {
   const names = set.map(({ column }) => dialect.text.quote(column.name)).join(", ");
-  const scope = startScope();
+  const scope = startScope(undefined, undefined, query.lifted);
   const select = selectOf(
     scope,
     query,

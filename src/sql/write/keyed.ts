@@ -19,6 +19,12 @@ const sizes = [500, 100, 20, 10, 5, 2];
 /** How many rows one statement takes where each column is one array. */
 const mostInArrays = 10_000;
 
+/** What sets a version of each row one higher, behind what else is set; `table`: with a point behind it. */
+const raisedText = ({ raised, columns }: KeyedPlan, { text: { quote } }: Dialect, table = ""): string =>
+  raised === undefined
+    ? ""
+    : `${columns.length === 0 ? "" : ", "}${quote(raised.name)} = ${table}${quote(raised.name)} + 1`;
+
 const encodedBy =
   ({ wire }: Dialect) =>
   (value: Scalar, { type }: ResolvedColumn): Wire =>
@@ -40,7 +46,7 @@ function singles(plan: KeyedPlan, dialect: Dialect): readonly KeyedStatement[] {
   const given = ({ name, type }: ResolvedColumn) =>
     `${quote(name)} = ${inForm(storedIn(type, dialect.name)?.write, placeholder(++count))}`;
   const table = qualifiedTable(entity, dialect);
-  const set = columns.map(given).join(", ");
+  const set = columns.map(given).join(", ") + raisedText(plan, dialect);
   const found = by.map(given).join(" and ") + visibleText(plan, dialect);
   const text = verb === "delete" ? `delete from ${table} where ${found}` : `update ${table} set ${set} where ${found}`;
   const encode = encodedBy(dialect);
@@ -64,7 +70,8 @@ function parts(plan: KeyedPlan, dialect: Dialect) {
   const on =
     by.map(({ name }, i) => `${table}.${quote(name)} = given.part_${i + 1}`).join(" and ") +
     visibleText(plan, dialect, `${table}.`);
-  const set = columns.map(({ name }, i) => `${quote(name)} = given.part_${by.length + i + 1}`).join(", ");
+  const values = columns.map(({ name }, i) => `${quote(name)} = given.part_${by.length + i + 1}`).join(", ");
+  const set = values + raisedText(plan, dialect, `${table}.`);
   return { table, on, set };
 }
 
@@ -80,7 +87,9 @@ function alike(plan: KeyedPlan, dialect: Dialect): readonly KeyedStatement[] {
   const listed = inList(quote(key.name), placeholder(columns.length + 1), key.type, false);
   const found = listed + visibleText(plan, dialect);
   const text =
-    verb === "delete" ? `delete from ${table} where ${found}` : `update ${table} set ${set.join(", ")} where ${found}`;
+    verb === "delete"
+      ? `delete from ${table} where ${found}`
+      : `update ${table} set ${set.join(", ")}${raisedText(plan, dialect)} where ${found}`;
   const encode = encodedBy(dialect);
   const values = (rows[0] as KeyedRow).values.map((value, i) => encode(value, columns[i] as ResolvedColumn));
   return chunks(rows, [mostInArrays]).map((chunk) => ({

@@ -1,0 +1,273 @@
+import { GemachError } from "../errors/index.js";
+import {
+  qualified,
+  type ResolvedColumn,
+  type ResolvedEntity,
+  type ResolvedRelation,
+  valueAt,
+} from "../expression/index.js";
+import { type Kept, keptOf, type LiveObject } from "../live/index.js";
+import { planInsert, withGiven } from "../plan/index.js";
+import { type Steps, writing } from "../run/index.js";
+import { byEntity } from "./by-entity.js";
+import { isTiedByKey, unloadTo } from "./follow.js";
+import { identityOf } from "./identity.js";
+import { put } from "./live-kind.js";
+import { placeAt } from "./place-at.js";
+import { printed } from "./prints.js";
+import { giveColumn } from "./relations.js";
+import { RowIndex, readNow, valuesText } from "./row-index.js";
+import { mapOf, newCohort, ownRelations, type Unit } from "./unit.js";
+
+/** Gives an entity the keys that it waits for, as far as they are there. */
+function fillAwaited(live: LiveObject, kept: Kept): void {
+  for (const [column, { of, column: key }] of kept.awaits ?? []) {
+    const { standing, kind } = keptOf(of);
+    if (standing === "new") continue;
+    if (standing === "forgotten")
+      throw new GemachError("LIVE_EXPECTED", {
+        call: qualified(column),
+        expected: `a ${kind.entity.name}`,
+        got: "one that was removed before it was written",
+      });
+    giveColumn(live, kept, column, valueAt(of, key.steps));
+    kept.awaits?.delete(column);
+  }
+  if (kept.awaits?.size === 0) kept.awaits = undefined;
+}
+
+/** Whether a new entity waits for the key that the database gives another one. */
+const isWaiting = ({ awaits }: Kept): boolean =>
+  awaits !== undefined && [...awaits.values()].some(({ of }) => keptOf(of).standing === "new");
+
+const bare = new WeakMap<ResolvedEntity, ResolvedEntity>();
+
+/** The same entity with plain rows. */
+function bareOf(entity: ResolvedEntity): ResolvedEntity {
+  if (entity.make === undefined) return entity;
+  const known = bare.get(entity) ?? { ...entity, make: undefined };
+  bare.set(entity, known);
+  return known;
+}
+
+/** Whether a new entity is as it was added, so that what was kept of it then is the very row. */
+const isAsAdded = (live: LiveObject, { shape, kind, awaits, further, was }: Kept): boolean =>
+  further === undefined &&
+  awaits === undefined &&
+  kind.prints.size === 0 &&
+  Object.keys(live).length === shape.names.length &&
+  !shape.differs(live, was);
+
+/** The columns of a new entity as they are to be inserted; `later`: those that are null until a row is there that is new too. */
+function newRow(live: LiveObject, kept: Kept, later: readonly ResolvedColumn[]): LiveObject {
+  if (later.length === 0 && isAsAdded(live, kept)) return kept.was;
+  const { shape, kind, awaits, further } = kept;
+  const row: LiveObject = {};
+  for (const name of further === undefined ? shape.names : kind.entity.members.keys()) {
+    const value = Object.hasOwn(live, name) ? live[name] : undefined;
+    if (value !== undefined) row[name] = value;
+  }
+  for (const { steps } of [...(awaits?.keys() ?? []), ...later]) {
+    const first = steps[0] as string;
+    // A value object stays what code has of it.
+    if (steps.length > 1 && row[first] !== undefined) row[first] = structuredCopy(row[first]);
+    placeAt(row, steps, null);
+  }
+  return row;
+}
+
+const structuredCopy = (value: unknown): unknown =>
+  typeof value === "object" && value !== null && Object.getPrototypeOf(value) === Object.prototype
+    ? Object.fromEntries(Object.entries(value).map(([name, inner]) => [name, structuredCopy(inner)]))
+    : value;
+
+/** What new rows leave to the database; all of them where a value object is among it, whose columns may be given in part. */
+function leftOut({ members }: ResolvedEntity, rows: readonly LiveObject[]): readonly string[] | true | undefined {
+  const missing = [...members].filter(([name]) => rows.some((row) => row[name] === undefined));
+  if (missing.some(([, member]) => "fields" in member)) return true;
+  const names = missing.flatMap(([name, member]) => ((member as ResolvedColumn).isHeavy ? [] : [name]));
+  return names.length === 0 ? undefined : names;
+}
+
+/** What the database made of new rows, in their order; of rows that are as they were given, nothing. */
+function* inserted(unit: Unit, entity: ResolvedEntity, rows: readonly LiveObject[]): Steps<readonly LiveObject[]> {
+  const { runtime } = unit.context.compiler;
+  const returning = leftOut(entity, rows);
+  const given = withGiven(entity, rows, unit.context.values, "flush");
+  const plan = planInsert(bareOf(entity), given, { returning, rules: runtime.dialect.writes.portions });
+  const written = yield* writing(plan, runtime, undefined, true).steps();
+  return returning === undefined ? [] : (written as LiveObject[]);
+}
+
+/** Takes over what the database made of a row, but for what code has changed meanwhile. */
+function takeOver(live: LiveObject, { kind, was }: Kept, back: LiveObject): void {
+  for (const name of Object.keys(back)) {
+    const print = kind.prints.get(name);
+    const value = back[name];
+    if (!Object.hasOwn(live, name)) put(live, name, value);
+    else if (print === undefined ? live[name] === was[name] : print.isSame(live[name], was[name])) live[name] = value;
+    was[name] = print?.of(value) ?? value;
+  }
+}
+
+/** Inserts new entities of one entity, and takes over what the database made of them. */
+function* insertRows(
+  unit: Unit,
+  entity: ResolvedEntity,
+  lives: readonly LiveObject[],
+  laterOf: (live: LiveObject) => readonly ResolvedColumn[],
+): Steps<void> {
+  const rows = lives.map((live) => newRow(live, keptOf(live), laterOf(live)));
+  // What code does to an entity while it is on its way is a change of its own.
+  const prints = rows.map((row, i) => printed(keptOf(lives[i] as LiveObject), row));
+  const made = yield* inserted(unit, entity, rows);
+  const cohort = newCohort(undefined);
+  const map = mapOf(unit, entity);
+  for (let i = 0; i < lives.length; i++) {
+    const live = lives[i] as LiveObject;
+    const kept = keptOf(live);
+    kept.was = prints[i] as LiveObject;
+    const back = made[i];
+    if (back !== undefined) takeOver(live, kept, back);
+    kept.shape = kept.kind.shapeFor(Object.keys(kept.was));
+    kept.further = undefined;
+    // What waits for a key is written once that is there.
+    if (kept.awaits !== undefined)
+      for (const column of kept.awaits.keys()) if (column.steps.length === 1) delete live[column.property];
+    kept.standing = "kept";
+    kept.cohort = cohort;
+    cohort.members.push(live);
+    unit.added.delete(live);
+    map.set(identityOf(entity, live), live);
+  }
+  if (lives.some((live) => isTiedByKey(live, keptOf(live)))) unloadTo(unit, entity);
+}
+
+/** Which new rows refer to others that are not written yet. */
+class Ties {
+  readonly #index: RowIndex;
+  readonly #relations = new Map<ResolvedEntity, readonly ResolvedRelation[]>();
+
+  constructor(added: Iterable<LiveObject>) {
+    this.#index = new RowIndex(added, readNow);
+  }
+
+  /** The relations of an entity that may lead to a new row by a key that code has given. */
+  #relationsOf(entity: ResolvedEntity): readonly ResolvedRelation[] {
+    const known = this.#relations.get(entity) ?? ownRelations(entity).filter(({ target }) => this.#index.has(target));
+    this.#relations.set(entity, known);
+    return known;
+  }
+
+  /** The columns by which a new row leads to another one that is not written: by a key that it waits for, or has already. */
+  columns(live: LiveObject): readonly ResolvedColumn[] {
+    const kept = keptOf(live);
+    const columns = [...(kept.awaits ?? [])].flatMap(([column, { of }]) =>
+      keptOf(of).standing === "new" ? [column] : [],
+    );
+    for (const { target, steps } of this.#relationsOf(kept.kind.entity)) {
+      const { pairs } = steps[0];
+      const key = valuesText(
+        live,
+        pairs.map(({ from }) => from),
+        readNow,
+      );
+      const other = this.#index.find(
+        target,
+        pairs.map(({ to }) => to),
+        key,
+      );
+      if (other !== undefined && other !== live && keptOf(other).standing === "new")
+        columns.push(...pairs.map(({ from }) => from));
+    }
+    return columns;
+  }
+}
+
+/** The columns of a tie that are null meanwhile: one that may be null undoes a key of several. */
+const laterOf = (columns: readonly ResolvedColumn[]): readonly ResolvedColumn[] =>
+  columns.filter(({ isNullable }) => isNullable);
+
+const circular = (entities: Iterable<ResolvedEntity>): GemachError =>
+  new GemachError("ROWS_CIRCULAR", { entities: [...new Set([...entities].map(({ name }) => name))] });
+
+/**
+ * Refuses new rows that refer to each other in a circle by columns that may not be null: before anything is sent.
+ * @throws GemachError `ROWS_CIRCULAR`
+ */
+export function refuseCircular(unit: Unit): void {
+  if (unit.added.size === 0) return;
+  const index = new RowIndex(unit.added, readNow);
+  const open = new Set<LiveObject>();
+  const done = new Set<LiveObject>();
+  const visit = (live: LiveObject): void => {
+    if (done.has(live)) return;
+    if (open.has(live)) throw circular([...open].map((one) => keptOf(one).kind.entity));
+    open.add(live);
+    const kept = keptOf(live);
+    for (const relation of ownRelations(kept.kind.entity)) {
+      const { pairs } = relation.steps[0];
+      if (!index.has(relation.target) || pairs.some(({ from }) => from.isNullable)) continue;
+      const awaited = pairs.map(({ from }) => kept.awaits?.get(from)?.of).find((of) => of !== undefined);
+      const key =
+        awaited === undefined
+          ? valuesText(
+              live,
+              pairs.map(({ from }) => from),
+              readNow,
+            )
+          : undefined;
+      const other =
+        awaited ??
+        index.find(
+          relation.target,
+          pairs.map(({ to }) => to),
+          key,
+        );
+      if (other !== undefined && other !== live && keptOf(other).standing === "new") visit(other);
+    }
+    open.delete(live);
+    done.add(live);
+  };
+  for (const live of unit.added) visit(live);
+}
+
+/** Inserts all new entities, each after those whose keys it needs; what may be null is, until the row that it leads to is there. */
+export function* insertAll(unit: Unit): Steps<void> {
+  if (unit.added.size === 0) return;
+  const ties = new Ties(unit.added);
+  const none = (): readonly ResolvedColumn[] => [];
+  while (unit.added.size > 0) {
+    for (const live of unit.waiting) fillAwaited(live, keptOf(live));
+    const groups = byEntity(unit.added);
+    let isNext = false;
+    for (const [entity, lives] of groups) {
+      const ready = lives.filter((live) => !isWaiting(keptOf(live)) && ties.columns(live).length === 0);
+      if (ready.length === 0) continue;
+      yield* insertRows(unit, entity, ready, none);
+      isNext = true;
+      break;
+    }
+    if (isNext) continue;
+    const held = (live: LiveObject) => ties.columns(live);
+    const isFree = (live: LiveObject): boolean => {
+      const later = new Set(laterOf(held(live)));
+      return ownRelations(keptOf(live).kind.entity).every(({ steps: [{ pairs }] }) => {
+        const tied = pairs.filter(({ from }) => held(live).includes(from));
+        return tied.length === 0 || pairs.some(({ from }) => later.has(from));
+      });
+    };
+    const next = groups.flatMap(([entity, lives]) => {
+      const free = lives.find(isFree);
+      return free === undefined ? [] : [[entity, free] as const];
+    })[0];
+    if (next === undefined) throw circular(groups.map(([entity]) => entity));
+    yield* insertRows(unit, next[0], [next[1]], (live) => laterOf(held(live)));
+  }
+}
+
+/** Gives all entities the keys that they wait for. */
+export function fillAll(unit: Unit): void {
+  for (const live of unit.waiting) fillAwaited(live, keptOf(live));
+  unit.waiting.clear();
+}

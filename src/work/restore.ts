@@ -1,0 +1,88 @@
+import { canonicalOf, decoderFor, type Scalar, typeWord } from "../columns/index.js";
+import { GemachError } from "../errors/index.js";
+import { changedState, isGiven, type QueryState, type ResolvedRelation, valueAt } from "../expression/index.js";
+import { keptOf, type LiveObject, noteFurther, Stamped } from "../live/index.js";
+import { pendingIn } from "./changes.js";
+import { unloadTo } from "./follow.js";
+import { identityOf } from "./identity.js";
+import { put } from "./live-kind.js";
+import { reachState, related } from "./load.js";
+import { markIn } from "./marks.js";
+import { placeAt } from "./place-at.js";
+import { mapOf, type Unit } from "./unit.js";
+
+/** Gives an entity the value that visible rows have; gives the one that it had, as it is stored. */
+function unmark(live: LiveObject): Scalar | undefined {
+  const mark = markIn(keptOf(live).kind.entity);
+  if (mark === undefined || isGiven(mark.value)) return undefined;
+  const { column, value } = mark;
+  const name = column.steps[0] as string;
+  const before = Object.hasOwn(live, name) ? canonicalOf(valueAt(live, column.steps), column.type) : undefined;
+  const visible = value === null ? null : (decoderFor(column.type)?.(value) ?? value);
+  if (column.steps.length > 1) placeAt(live, column.steps, visible);
+  else {
+    put(live, name, visible);
+    noteFurther(keptOf(live), name);
+  }
+  return before;
+}
+
+/** The query of a relation with the rows that are marked as removed. */
+function withMarked(relation: ResolvedRelation): QueryState {
+  const state = reachState(relation);
+  const mark = markIn(relation.target);
+  const reach = state.reach.map((one) => ({
+    ...one,
+    query: changedState(one.query, { lifted: mark === undefined ? [] : [mark.name] }),
+  }));
+  return changedState(state, { reach });
+}
+
+/** Makes a removed entity visible again, with what was marked along with it. */
+export async function restore(unit: Unit, value: unknown): Promise<void> {
+  const kept = Stamped.of(value);
+  const live = value as LiveObject;
+  if (kept === undefined || kept.unit !== unit)
+    throw new GemachError("LIVE_EXPECTED", {
+      call: "restore()",
+      expected: "an entity",
+      got: kept === undefined ? typeWord(value) : "one of another unit of work",
+    });
+  const { entity } = kept.kind;
+  if (unit.removed.has(live)) {
+    // Nothing was written of it: it is as it was.
+    unit.removed.delete(live);
+    unit.forGood.delete(live);
+    kept.standing = "kept";
+    mapOf(unit, entity).set(identityOf(entity, live), live);
+    unloadTo(unit, entity);
+    for (const [child, owner] of [...unit.goneWith]) if (owner === live) await restore(unit, child);
+    unit.goneWith.delete(live);
+    return;
+  }
+  const isDeleted = kept.standing === "removed" && (markIn(entity) === undefined || unit.forGood.has(live));
+  if (isDeleted || kept.standing === "forgotten")
+    throw new GemachError("LIVE_EXPECTED", {
+      call: "restore()",
+      expected: `a ${entity.name}`,
+      got: kept.standing === "forgotten" ? "one that was forgotten" : "one that was deleted",
+    });
+  if (kept.standing === "removed") {
+    kept.standing = "kept";
+    mapOf(unit, entity).set(identityOf(entity, live), live);
+  }
+  const before = unmark(live);
+  if (!pendingIn(live, kept).length || before === undefined) return;
+  unloadTo(unit, entity);
+  for (const relation of entity.relations.values()) {
+    const mark = markIn(relation.target);
+    if (!relation.steps[0].isOwning || mark === undefined) continue;
+    const found = await related(unit, withMarked(relation), [live], "restore", undefined, undefined);
+    for (const child of found.flatMap(([, lists]) => lists.flat())) {
+      const { column } = mark;
+      const held = canonicalOf(valueAt(child, column.steps), column.type);
+      const isAlike = column.type.kind === (markIn(entity)?.column.type.kind ?? column.type.kind);
+      if (!isAlike || held === before) await restore(unit, child);
+    }
+  }
+}
