@@ -314,6 +314,11 @@ const all = () =>
         `The database file${n.file ? ` '${n.file}'` : ""} cannot be used: ${n.reason}.`,
       "Check the path, that it is an SQLite file, and that this process may read and write it and its folder.",
     ),
+    MARK_MISSING: define(
+      (n: { entity: string }) =>
+        `${n.entity} has no rows that are only marked as removed, so that none can be restored.`,
+      "Give the entity a standing condition with `removed`; rows that were deleted are gone.",
+    ),
     ...serverFaults(),
     PACKAGE_MISSING: define(
       (n: { package: string; purpose: string }) =>

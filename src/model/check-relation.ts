@@ -69,6 +69,9 @@ function* keyMistakes(
   const isOurs = relation.holder === "source";
   if (relation.rules.owns === true && (isOurs || relation.rules.when !== undefined))
     yield "owns is for relations without a condition whose key stands in the target";
+  const hasVersion = Object.values(definition.columns).some((column) => column[factsKey].traits.has("version"));
+  if (relation.rules.guards === true && !(relation.rules.owns === true && hasVersion))
+    yield "guards is for relations with owns, of an entity that has a version";
   const [holder, holderName] = isOurs ? [definition, name] : [target, relation.target];
   const [owner, ownerName] = isOurs ? [target, relation.target] : [definition, name];
   const referred = relation.rules.to === undefined ? keyOf(owner) : listOf(relation.rules.to);

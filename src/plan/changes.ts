@@ -1,12 +1,24 @@
 import { GemachError } from "../errors/index.js";
-import { expectKey, isLimited, type Node, type QueryState, qualified } from "../expression/index.js";
+import {
+  changedState,
+  columnAt,
+  expectKey,
+  isGiven,
+  isLimited,
+  type Node,
+  pathTo,
+  type QueryState,
+  qualified,
+  type ResolvedEntity,
+  type StandingCondition,
+} from "../expression/index.js";
+import { storedOrThrow } from "../model/index.js";
 import { isPlainQuery, rowAt } from "../query/index.js";
 import { assignedIn } from "./assigned.js";
 import { withoutCursor } from "./beside-cursor.js";
 import { hasSubquery, isOfRows, leavesRow } from "./leaves.js";
 import { withMaintained } from "./maintained.js";
 import { planReturning, type ReturningOption } from "./returning.js";
-
 import type { DeletePlan, UpdatePlan } from "./write-plan.js";
 
 /** Options of a write that finds its rows by a query. */
@@ -52,11 +64,57 @@ export function planUpdate(query: QueryState, change: unknown, { all, returning 
   return { kind: "update", query: target, set: whole, returning: planReturning(entity, returning) };
 }
 
+/** The standing condition of an entity whose rows are hidden in place of being deleted. */
+const markOf = ({ standing }: ResolvedEntity): StandingCondition | undefined =>
+  standing.find(({ removed }) => removed !== undefined);
+
+/** An update that gives the column of a mark a value, and what each write gives of its own. */
+function planMark(
+  query: QueryState,
+  { column }: StandingCondition,
+  value: Node,
+  call: string,
+  returning: ReturningOption,
+): UpdatePlan {
+  const set = withMaintained(query.source, [{ column, value }], call);
+  return { kind: "update", query, set, returning: planReturning(query.source.entity, returning) };
+}
+
 /**
- * Rows to be deleted.
+ * Rows to be deleted; or to be marked, where their entity says so and nobody says that it is for good.
  * @throws GemachError `WRITE_UNFIT`, `ENTITY_READ_ONLY`, `NOT_NARROWED`
  */
-export function planDelete(query: QueryState, { all, returning }: ChangeOptions): DeletePlan {
-  const target = targetOf(query, "delete", all);
-  return { kind: "delete", query: target, returning: planReturning(query.source.entity, returning) };
+export function planDelete(
+  query: QueryState,
+  { all, returning, isForGood }: ChangeOptions & { readonly isForGood: boolean },
+): DeletePlan | UpdatePlan {
+  const call = isForGood ? "deleteForGood" : "delete";
+  const target = targetOf(query, call, all);
+  const { entity } = query.source;
+  const mark = isForGood ? undefined : markOf(entity);
+  if (mark === undefined) return { kind: "delete", query: target, returning: planReturning(entity, returning) };
+  const value = storedOrThrow(mark.column, mark.removed?.(), mark.column.isNullable, { call });
+  return planMark(target, mark, { kind: "value", value, type: mark.column.type }, call, returning);
+}
+
+/**
+ * Rows that are marked as removed, to be made visible again.
+ * @throws GemachError `WRITE_UNFIT`, `ENTITY_READ_ONLY`, `NOT_NARROWED`, `MARK_MISSING`
+ */
+export function planRestore(query: QueryState, { all, returning }: ChangeOptions): UpdatePlan {
+  const target = targetOf(query, "restore", all);
+  const { entity } = query.source;
+  const mark = markOf(entity);
+  if (mark === undefined || isGiven(mark.value)) throw new GemachError("MARK_MISSING", { entity: entity.name });
+  const { column, value } = mark;
+  const held = columnAt(pathTo(query.source), column);
+  const visible: Node =
+    value === null
+      ? { kind: "isNull", operand: held }
+      : { kind: "compare", comparison: "equal", left: held, right: { kind: "value", value, type: column.type } };
+  const marked = changedState(target, {
+    lifted: [...new Set([...target.lifted, mark.name])],
+    where: [...target.where, { kind: "not", item: visible }],
+  });
+  return planMark(marked, mark, { kind: "value", value, type: column.type }, "restore", returning);
 }

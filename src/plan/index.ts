@@ -1,5 +1,5 @@
 export { withoutCursor } from "./beside-cursor.js";
-export { planDelete, planUpdate } from "./changes.js";
+export { planDelete, planRestore, planUpdate } from "./changes.js";
 export { cursorOf, placeIn } from "./cursor.js";
 export { typeOfOutput } from "./draft.js";
 export { type ConflictSet, planInsert, planInsertFrom } from "./inserts.js";

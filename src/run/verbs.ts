@@ -17,6 +17,7 @@ import {
   planDelete,
   planInsert,
   planInsertFrom,
+  planRestore,
   planUpdate,
   planUpdateRows,
   type ReturningOption,
@@ -58,6 +59,15 @@ export interface InsertProgress extends Limits {
 const insertOptions = ["returning", ...limitNames];
 const upsertOptions = ["by", "set", ...insertOptions];
 const changeOptions = ["all", ...insertOptions];
+
+/** Options of a write that finds its rows by a query, as they are given. */
+type GivenChange = { readonly all?: boolean; readonly returning?: unknown } & Limits;
+
+function changeIn(call: string, query: unknown, options: GivenChange) {
+  expectOptions(call, options, changeOptions);
+  const { all = false, returning } = options;
+  return { state: stateOf(query, call), change: { all, returning: returning as ReturningOption } };
+}
 
 /** The verbs that write, beside those that read. */
 export abstract class Verbs extends Reads {
@@ -285,8 +295,9 @@ export abstract class Verbs extends Reads {
   }
 
   /**
-   * Deletes the rows of a query by one statement. A query without any condition is refused unless `all` is said.
-   * @returns how many, or the rows as they were.
+   * Deletes the rows of a query by one statement. A query without any condition is refused unless `all` is said. Rows of an entity that has
+   * a standing condition with `removed` are marked, and stay: see `deleteForGood` and `restore`.
+   * @returns how many, or the rows as they were (marked ones as they are now).
    */
   async delete<D extends Definitions<D>, E extends EntityName<D>>(
     query: EntityQuery<D, E, unknown>,
@@ -300,11 +311,48 @@ export abstract class Verbs extends Reads {
     query: EntityQuery<D, E, unknown>,
     options: { readonly all?: boolean; readonly returning: (row: OwnRow<ColumnsOf<D, E>>) => S } & Limits,
   ): Promise<Selected<S>[]>;
-  async delete(query: unknown, options: { all?: boolean; returning?: unknown } & Limits = noLimits): Promise<unknown> {
-    expectOptions("delete", options, changeOptions);
-    const { all = false, returning } = options;
-    const plan = planDelete(stateOf(query, "delete"), { all, returning: returning as ReturningOption });
-    return this.#write(plan, originOf(this.#context, "delete", Verbs.prototype.delete, query as Query), options);
+  async delete(query: unknown, options: GivenChange = noLimits): Promise<unknown> {
+    const { state, change } = changeIn("delete", query, options);
+    const origin = originOf(this.#context, "delete", Verbs.prototype.delete, query as Query);
+    return this.#write(planDelete(state, { ...change, isForGood: false }), origin, options);
+  }
+
+  /**
+   * Deletes the rows of a query by one statement, also those that `delete` would only mark: with `.lift()` of the condition those that are
+   * marked already.
+   * @returns how many, or the rows as they were.
+   */
+  async deleteForGood<D extends Definitions<D>, E extends EntityName<D>>(
+    query: EntityQuery<D, E, unknown>,
+    options?: { readonly all?: boolean } & Limits,
+  ): Promise<number>;
+  async deleteForGood<D extends Definitions<D>, E extends EntityName<D>>(
+    query: EntityQuery<D, E, unknown>,
+    options: { readonly all?: boolean; readonly returning: true } & Limits,
+  ): Promise<PlainRow<D, E>[]>;
+  async deleteForGood(query: unknown, options: GivenChange = noLimits): Promise<unknown> {
+    const { state, change } = changeIn("deleteForGood", query, options);
+    const origin = originOf(this.#context, "deleteForGood", Verbs.prototype.deleteForGood, query as Query);
+    return this.#write(planDelete(state, { ...change, isForGood: true }), origin, options);
+  }
+
+  /**
+   * Makes the rows of a query visible again that are marked as removed, by one statement; the query needs no `.lift()`.
+   * @returns how many, or the rows as they are now.
+   * @throws GemachError `MARK_MISSING` where the entity has no standing condition with `removed`
+   */
+  async restore<D extends Definitions<D>, E extends EntityName<D>>(
+    query: EntityQuery<D, E, unknown>,
+    options?: { readonly all?: boolean } & Limits,
+  ): Promise<number>;
+  async restore<D extends Definitions<D>, E extends EntityName<D>>(
+    query: EntityQuery<D, E, unknown>,
+    options: { readonly all?: boolean; readonly returning: true } & Limits,
+  ): Promise<PlainRow<D, E>[]>;
+  async restore(query: unknown, options: GivenChange = noLimits): Promise<unknown> {
+    const { state, change } = changeIn("restore", query, options);
+    const origin = originOf(this.#context, "restore", Verbs.prototype.restore, query as Query);
+    return this.#write(planRestore(state, change), origin, options);
   }
 
   /**

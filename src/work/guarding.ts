@@ -1,10 +1,11 @@
-import type { ResolvedEntity, ResolvedRelation } from "../expression/index.js";
+import { type ResolvedColumn, type ResolvedEntity, type ResolvedRelation, valueAt } from "../expression/index.js";
 import { keptOf, type LiveObject } from "../live/index.js";
-import { changedIn } from "./changes.js";
+import { changedIn, readAs } from "./changes.js";
 import { readThere } from "./deletes.js";
-import { loadRelation } from "./load.js";
+import { fetchByKeys } from "./load.js";
+import { placeAt } from "./place-at.js";
 import { type Read, RowIndex, readNow, valuesText } from "./row-index.js";
-import { mapOf, mirrorsOf, type Unit } from "./unit.js";
+import { mapOf, type Unit } from "./unit.js";
 import { versionOf } from "./version.js";
 
 /** The relations of an owner whose version guards what belongs to it, of which rows of an entity are. */
@@ -33,19 +34,31 @@ export async function touchGuarding(unit: Unit): Promise<void> {
   }
 }
 
-/** The owner that a row has, and the one that it had. */
+/** The owner that a row has, and the one that it had: fetched where they are not there. */
 async function ownersOf(unit: Unit, live: LiveObject, relation: ResolvedRelation): Promise<readonly LiveObject[]> {
   const { source, steps } = relation;
   const { pairs } = steps[0];
   const kept = keptOf(live);
   const index = new RowIndex(mapOf(unit, source).values(), readNow);
   const [own, theirs] = [pairs.map(({ to }) => to), pairs.map(({ from }) => from)];
-  const by = (read: Read) => index.find(source, theirs, valuesText(live, own, read));
-  const found = [by(readNow), ...(kept.standing === "new" ? [] : [by(readThere)])];
-  const owners = found.filter((owner) => owner !== undefined);
-  if (owners.length > 0 || kept.standing === "removed") return owners;
-  const [back] = mirrorsOf(relation);
-  if (back === undefined || kept.awaits !== undefined) return owners;
-  const loaded = await loadRelation(live, kept, back, undefined);
-  return loaded === null || loaded === undefined ? [] : [loaded as LiveObject];
+  const isByKey = theirs.length === source.key.length && theirs.every((column) => column.isKey);
+  const ends: readonly (readonly [Read, (column: ResolvedColumn) => unknown])[] = [
+    [readNow, ({ steps: path }) => valueAt(live, path)],
+    ...(kept.standing === "new" ? [] : [[readThere, (column: ResolvedColumn) => readAs(kept, column)] as const]),
+  ];
+  const owners = new Set<LiveObject>();
+  for (const [read, inCode] of ends) {
+    if (kept.awaits !== undefined && read === readNow && own.some((column) => kept.awaits?.has(column))) continue;
+    const key = valuesText(live, own, read);
+    if (key === undefined) continue;
+    const known = index.find(source, theirs, key);
+    if (known !== undefined) owners.add(known);
+    else if (isByKey) {
+      const row: LiveObject = {};
+      for (const { from, to } of pairs) placeAt(row, from.steps, inCode(to));
+      // Not as a lazy read, which would wait for what is being written.
+      for (const owner of await fetchByKeys(unit, source, [row], undefined)) owners.add(owner);
+    }
+  }
+  return [...owners];
 }

@@ -14,6 +14,7 @@ import {
   planDelete,
   planInsert,
   planInsertFrom,
+  planRestore,
   planUpdate,
   type ReturningOption,
   rowList,
@@ -121,7 +122,30 @@ export const writingPreviews = {
     dialectIn(options, "preview.delete");
     const state = stateOf(query, "preview.delete");
     const { all = false, returning } = options;
-    const plan = planDelete(state, { all, returning: returning as ReturningOption });
+    const plan = planDelete(state, { all, returning: returning as ReturningOption, isForGood: false });
+    const done = plan.kind === "update" ? "changed" : "deleted";
+    return statementsOf(plan, options, `${done} rows of ${state.source.entity.name}`, query);
+  },
+  /** What `deleteForGood` will send. */
+  deleteForGood: <D extends Definitions<D>, E extends EntityName<D>>(
+    query: EntityQuery<D, E, unknown>,
+    options: PreviewWriteOptions<D, E> & { readonly all?: boolean },
+  ): readonly PreviewedStatement[] => {
+    dialectIn(options, "preview.deleteForGood");
+    const state = stateOf(query, "preview.deleteForGood");
+    const { all = false, returning } = options;
+    const plan = planDelete(state, { all, returning: returning as ReturningOption, isForGood: true });
     return statementsOf(plan, options, `deleted rows of ${state.source.entity.name}`, query);
+  },
+  /** What `restore` will send. */
+  restore: <D extends Definitions<D>, E extends EntityName<D>>(
+    query: EntityQuery<D, E, unknown>,
+    options: PreviewWriteOptions<D, E> & { readonly all?: boolean },
+  ): readonly PreviewedStatement[] => {
+    dialectIn(options, "preview.restore");
+    const state = stateOf(query, "preview.restore");
+    const { all = false, returning } = options;
+    const plan = planRestore(state, { all, returning: returning as ReturningOption });
+    return statementsOf(plan, options, `changed rows of ${state.source.entity.name}`, query);
   },
 };
