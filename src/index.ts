@@ -198,6 +198,7 @@ export {
   via,
 } from "./model/index.js";
 export type { ReachNote } from "./plan/index.js";
+export { type OpenEntity, openEntities } from "./plan/index.js";
 export {
   type AllRows,
   type AnyRows,

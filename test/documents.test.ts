@@ -4,7 +4,7 @@ import { dirname, join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { promisify } from "node:util";
 import { afterAll, beforeAll, expect, test } from "vitest";
-import { faults, toolFaults } from "../src/errors/index.js";
+import { faults, toolFaults, workFaults } from "../src/errors/index.js";
 
 const root = fileURLToPath(new URL("..", import.meta.url));
 const folder = join(root, "test", "examples-of-documents");
@@ -63,5 +63,5 @@ test("links and pictures of the documents lead somewhere", () => {
 
 test("docs/errors.md lists every code, and no other", () => {
   const listed = [...read("docs/errors.md").matchAll(/^\| `([A-Z_]+)` \|/gm)].map((match) => match[1]);
-  expect([...listed].sort()).toEqual([...Object.keys(faults()), ...Object.keys(toolFaults())].sort());
+  expect([...listed].sort()).toEqual([...Object.keys(faults()), ...Object.keys(toolFaults()), ...Object.keys(workFaults())].sort());
 });

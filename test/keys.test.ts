@@ -2,8 +2,8 @@ import { expect } from "vitest";
 import {
   type AnyDatabase,
   bigint,
-  character,
   type Column,
+  character,
   choice,
   createTables,
   date,
@@ -32,7 +32,28 @@ const strategies: readonly Strategy[] = ["batch", "join", "nest", "auto"];
 
 /** Texts that look like numbers, words of languages, each other: told apart by what the column's comparison tells apart, and by nothing else. */
 const texts = [
-  ...["1", "01", "+1", "-1", " 1", "1 ", "1.0", "1.", "1e0", "1e3", "1000", "007", "7", "0", "-0", "00", "0x1", "１", "123456789012345678901", "123456789012345678902"],
+  ...[
+    "1",
+    "01",
+    "+1",
+    "-1",
+    " 1",
+    "1 ",
+    "1.0",
+    "1.",
+    "1e0",
+    "1e3",
+    "1000",
+    "007",
+    "7",
+    "0",
+    "-0",
+    "00",
+    "0x1",
+    "１",
+    "123456789012345678901",
+    "123456789012345678902",
+  ],
   ...["null", "NULL", "true", "TRUE", "t", "NaN", "undefined", "__proto__", "[1]", "{}", '"1"', "'1'", "2026-05-01", "", " "],
   ...["ab", "AB", "Ab", "a\u200bb", "é", "e\u0301", "É", "E", "ß", "ss", "ﬁ", "fi", "a\tb", "a,b", "2:ab", "1:a1:b"],
 ];
@@ -48,7 +69,10 @@ class Code {
   }
 }
 const coded = text.as({ decode: (value: string) => new Code(value), encode: Code.of });
-const dated = integer.as({ decode: (value: number) => ({ day: new Date(value * 86_400_000) }), encode: ({ day }: { day: Date }) => day.getTime() / 86_400_000 });
+const dated = integer.as({
+  decode: (value: number) => ({ day: new Date(value * 86_400_000) }),
+  encode: ({ day }: { day: Date }) => day.getTime() / 86_400_000,
+});
 
 interface Case {
   readonly what: string;
@@ -65,7 +89,12 @@ const declaredTexts: Readonly<Record<string, readonly string[]>> = {
   sqlite: ["text", "varchar(40)", "", "blob", "text collate nocase", "text collate rtrim", "clob"],
   postgres: ["text", "varchar(40)", 'text collate "C"', "char(40)"],
   mariadb: [
-    ...["varchar(60) collate utf8mb4_nopad_bin", "varchar(60) collate utf8mb4_bin", "varchar(60) collate utf8mb4_unicode_ci", "varchar(60) collate utf8mb4_general_ci"],
+    ...[
+      "varchar(60) collate utf8mb4_nopad_bin",
+      "varchar(60) collate utf8mb4_bin",
+      "varchar(60) collate utf8mb4_unicode_ci",
+      "varchar(60) collate utf8mb4_general_ci",
+    ],
     ...["varchar(60) collate uca1400_nopad_ai_ci", "char(60) collate utf8mb4_bin"],
   ],
 };
@@ -90,7 +119,12 @@ const byKind: readonly Case[] = [
     parents: ["2026-05-01T08:30:00Z", "2026-05-01T08:30:00.000001Z"],
     children: ["2026-05-01T10:30:00+02:00", "2026-05-01T08:30:00.000000Z"],
   },
-  { what: "localTimestamp", column: localTimestamp as Any, parents: ["2026-05-01T08:30:00", "2026-05-01T08:30:00.5"], children: ["2026-05-01 08:30", "2026-05-01T08:30:00.500"] },
+  {
+    what: "localTimestamp",
+    column: localTimestamp as Any,
+    parents: ["2026-05-01T08:30:00", "2026-05-01T08:30:00.5"],
+    children: ["2026-05-01 08:30", "2026-05-01T08:30:00.500"],
+  },
   { what: "uuid", column: uuid as Any, parents: ids, children: ids.map((id) => id.toUpperCase()) },
   { what: "a class", column: coded as Any, parents: ["a", "b", "1", "01"].map((value) => new Code(value)), children: [new Code("c")] },
   { what: "an object", column: dated as Any, parents: [1, 2, 3].map((day) => ({ day: new Date(day * 86_400_000) })), children: [{ day: new Date(0) }] },
@@ -99,7 +133,15 @@ const casesOf = (engine: string): readonly Case[] => {
   const named = engine.includes("sqlite") ? "sqlite" : engine === "pglite" ? "postgres" : engine;
   return [
     ...byKind,
-    ...(declaredTexts[named] ?? []).map((declared): Case => ({ what: `text as ${declared}`, declared, column: (declared.startsWith("char") ? character(60) : text) as Any, parents: texts, children: [] })),
+    ...(declaredTexts[named] ?? []).map(
+      (declared): Case => ({
+        what: `text as ${declared}`,
+        declared,
+        column: (declared.startsWith("char") ? character(60) : text) as Any,
+        parents: texts,
+        children: [],
+      }),
+    ),
   ];
 };
 
@@ -136,29 +178,45 @@ async function livesOf(db: AnyDatabase, shelves: Any, { parents, children }: Cas
       if (shelf !== null) shelf.note = `seen ${shelf.mark}`;
     }
   });
-  for (const { mark, note } of (await db.list(from(Shelf) as Any)) as Any[]) expect(note, mark).toBe(pairs.some(([, own]) => own === mark) ? `seen ${mark}` : "");
+  for (const { mark, note } of (await db.list(from(Shelf) as Any)) as Any[])
+    expect(note, mark).toBe(pairs.some(([, own]) => own === mark) ? `seen ${mark}` : "");
 }
 
 eachEngine(all, "keys are told apart by what their column's comparison tells apart, by every way of loading", async (db, engine) => {
   for (const [at, one] of casesOf(engine.name).entries()) {
     const { what, column, declared, parents, children } = one;
     const shelves: Any = model({
-      Shelf: entity(`ky_shelf_${at}`, { code: (column as Any).key, mark: text, note: text }, { boxes: toMany("Box", { by: "code", constraint: false } as Any) } as Any),
+      Shelf: entity(`ky_shelf_${at}`, { code: (column as Any).key, mark: text, note: text }, {
+        boxes: toMany("Box", { by: "code", constraint: false } as Any),
+      } as Any),
       Box: entity(`ky_box_${at}`, { id: identity, code: column }, { shelf: toOne("Shelf", { by: "code", constraint: false, missing: "null" } as Any) } as Any),
     } as Any);
     if (declared !== undefined) {
       await engine.execute(`create table ky_shelf_${at} (code ${declared} not null primary key, mark varchar(20) not null, note varchar(80) not null)`);
-      const counted = engine.name === "mariadb" ? "id integer auto_increment primary key" : engine.name.includes("sqlite") ? "id integer primary key" : "id integer generated by default as identity primary key";
+      const counted =
+        engine.name === "mariadb"
+          ? "id integer auto_increment primary key"
+          : engine.name.includes("sqlite")
+            ? "id integer primary key"
+            : "id integer generated by default as identity primary key";
       await engine.execute(`create table ky_box_${at} (${counted}, code ${declared})`);
     }
     await createTables(db, shelves);
     const { Shelf, Box } = shelves;
-    for (const [i, code] of parents.entries()) await db.insert(Shelf, [{ code, mark: `m${i}`, note: "" }] as Any).catch((error) => expect(error, `${what} ${String(code)}`).toMatchObject({ code: "UNIQUE_VIOLATED" }));
+    for (const [i, code] of parents.entries())
+      await db
+        .insert(Shelf, [{ code, mark: `m${i}`, note: "" }] as Any)
+        .catch((error) => expect(error, `${what} ${String(code)}`).toMatchObject({ code: "UNIQUE_VIOLATED" }));
     await db.insert(Box, [...parents, ...children].map((code) => ({ code })) as Any);
     const pairs = await engine.rows(`select b.id, s.mark from ky_box_${at} b join ky_shelf_${at} s on s.code = b.code order by b.id`);
     expect(pairs.length, what).toBeGreaterThanOrEqual(parents.length);
     for (const how of strategies) {
-      const boxes = (await db.list((from(Box) as Any).reach({ shelf: true }).orderBy((b: Any) => b.id.asc).how(how))) as Any[];
+      const boxes = (await db.list(
+        (from(Box) as Any)
+          .reach({ shelf: true })
+          .orderBy((b: Any) => b.id.asc)
+          .how(how),
+      )) as Any[];
       expect(
         boxes.flatMap(({ id, shelf }) => (shelf === null ? [] : [[id, shelf.mark]])),
         `${what} by ${how}`,

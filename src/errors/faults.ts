@@ -1,8 +1,9 @@
 import { define } from "./define.js";
+import { liveFaults } from "./live-faults.js";
 import { serverFaults } from "./server-faults.js";
 import { didYouMean, listed } from "./suggest.js";
 import type { ToolFaults } from "./tool-faults.js";
-import { workFaults } from "./work-faults.js";
+import type { WorkFaults } from "./work-faults.js";
 
 /** Where a value was given that is written: the call, and the number of the row, from 1. */
 export interface GivenNames {
@@ -133,6 +134,11 @@ const all = () =>
         `An entity is restricted by the value '${n.name}', which the database handle does not have.`,
       (n) => `Use a handle that has it, db.as({ ${n.name}: … }); or lift the condition for the query, .lift("…").`,
     ),
+    REFERENCE_HIDDEN: define(
+      (n: { entity: string; columns: readonly string[]; target: string }) =>
+        `A row of ${n.entity} was to refer by ${n.columns.join(", ")} to a row of ${n.target} that this database handle does not see.`,
+      "Give it the key of a row that the handle reads. That a foreign key allows it does not say whose row it is.",
+    ),
     STANDING_BROKEN: define(
       (n: { column: string; call: string; row?: number | undefined }) =>
         `${n.row === undefined ? "" : `In row ${n.row}: `}${n.call}() gives ${n.column} another value than the database handle has for it.`,
@@ -227,7 +233,7 @@ const all = () =>
         `In a unit of work reach() of ${n.entity} brings only a part of '${n.relation}', or something else in its place: it would stand for the relation itself wherever the entity is met.`,
       "Reach the whole relation; or query its rows with along(Entity, row, relation), or select what is needed.",
     ),
-    ...workFaults(),
+    ...liveFaults(),
     REACH_UNFIT: define(
       (n: { entity: string; relation: string; got: string }) =>
         `reach() of ${n.entity} has ${n.got} for '${n.relation}'.`,
@@ -328,11 +334,11 @@ const all = () =>
   }) as const;
 
 type OwnFaults = ReturnType<typeof all>;
-type Faults = OwnFaults & ToolFaults;
+type Faults = OwnFaults & ToolFaults & WorkFaults;
 let made: OwnFaults | undefined;
 
 /**
- * Every fault that the library knows, by its code, but those of tools. A code is never reused for something else.
+ * Every fault that the library knows, by its code, but those of tools and of units of work. A code is never reused for something else.
  * docs/errors.md lists the same codes; a test compares the two.
  */
 export function faults(): OwnFaults {

@@ -1,40 +1,17 @@
 import { define } from "./define.js";
 
-/** Faults of units of work and of their live entities. */
-export const workFaults = () =>
+/** Faults of units of work alone: a program that has none does not load their texts. */
+const all = () =>
   ({
-    OUTSIDE_REACH: define(
-      (n: {
-        entity: string;
-        name: string;
-        at?: string | undefined;
-        reach: string;
-        isEnded: boolean;
-        isRelation: boolean;
-      }) =>
-        `${n.entity}.${n.name} was read, which ${n.isEnded ? "is not loaded, and the unit of work has ended" : "the query did not bring, and loading it is refused"}${n.at === undefined ? "" : ` (the ${n.entity} was fetched at ${n.at})`}.`,
-      (n) =>
-        `Add it to the query: ${n.reach}${n.isEnded ? "; or read it before the unit of work ends" : '; or allow it with .outside("load")'}.`,
-    ),
     KEY_PENDING: define(
       (n: { entity: string; column: string }) =>
         `The new ${n.entity} has no ${n.column} yet: the database gives it when the row is written.`,
       "Read it after await w.flush(); relations take the entity itself in place of its key.",
     ),
-    LIVE_EXPECTED: define(
-      (n: { call: string; expected: string; got: string }) =>
-        `${n.call} takes ${n.expected} of this unit of work, but got ${n.got}.`,
-      "Use entities that this unit of work brought, or added.",
-    ),
     RELATION_UNSETTABLE: define(
       (n: { entity: string; relation: string; reason: string }) =>
         `${n.entity}.${n.relation} cannot be set: ${n.reason}.`,
       "Set the to-one relation that holds the key, or add and remove the rows themselves by w.add and w.remove.",
-    ),
-    CONFLICT: define(
-      (n: { entity: string; key?: string | undefined; versions?: string | undefined }) =>
-        `A row of ${n.entity}${n.key === undefined ? "" : ` (${n.key})`} was changed or deleted by another one since it was read${n.versions === undefined ? "" : `: ${n.versions}`}.`,
-      "Read it again, and decide anew; nothing of this unit of work was written.",
     ),
     PATCH_REFUSED: define(
       (n: {
@@ -85,3 +62,12 @@ export const workFaults = () =>
       "Write them in two steps with await w.flush() between, by way of a value that no row has; or make the column nullable.",
     ),
   }) as const;
+
+export type WorkFaults = ReturnType<typeof all>;
+let made: WorkFaults | undefined;
+
+/** The faults of units of work, by code. */
+export function workFaults(): WorkFaults {
+  made ??= all();
+  return made;
+}

@@ -160,6 +160,10 @@ export interface ResolvedEntity {
   readonly indexes: readonly ResolvedIndex[];
   readonly isReadOnly: boolean;
   readonly standing: readonly StandingCondition[];
+  /** To-one relations, by the names of conditions: rows are visible where the row that one leads to is. */
+  readonly through: readonly { readonly name: string; readonly relation: string }[];
+  /** Why it has no standing condition, although its rows lead to such of one handle. */
+  readonly open: string | undefined;
   /** Whether its table is another entity's. */
   readonly isShared: boolean;
   /** Predicates that each row must fulfil, by the name of the constraint. */

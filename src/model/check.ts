@@ -51,8 +51,15 @@ const isVersionKind = ({ type: { kind, codec }, traits }: ColumnFacts): boolean 
   ["integer", "bigint", "timestamp"].includes(kind) && codec === undefined && !traits.has("nullable");
 
 /** What is wrong with the conditions that an entity carries. */
-function* standingMistakes(name: string, { columns, options }: FlatDefinition): Generator<string> {
+function* standingMistakes(name: string, { columns, options, relations }: FlatDefinition): Generator<string> {
   for (const [label, one] of Object.entries(options.standing ?? {})) {
+    if ("through" in one) {
+      const relation = Object.hasOwn(relations, one.through) ? relations[one.through] : undefined;
+      const isOwn = relation?.kind === "key" && relation.cardinality === "one" && relation.holder === "source";
+      if (!isOwn)
+        yield `${name}: the standing condition '${label}' goes through '${one.through}', which is no to-one relation whose key stands in the entity`;
+      continue;
+    }
     const facts = Object.hasOwn(columns, one.column) ? columns[one.column]?.[factsKey] : undefined;
     if (facts === undefined)
       yield `${name}: the standing condition '${label}' is of '${one.column}', which is no column`;
@@ -153,6 +160,23 @@ function* sharingMistakes(name: string, definition: FlatDefinition, definitions:
     if (!known.includes(column)) yield `${name}: ${sharedWith}, whose table it shares, has no column '${column}'`;
 }
 
+/** The entities that one's conditions go through. */
+const throughIn = (name: string, definitions: FlatDefinitions): readonly string[] => {
+  const { options, relations } = Object.hasOwn(definitions, name) ? (definitions[name] as FlatDefinition) : none;
+  return Object.values(options.standing ?? {}).flatMap((one) => {
+    const relation = "through" in one && Object.hasOwn(relations, one.through) ? relations[one.through] : undefined;
+    return relation?.kind === "key" ? [relation.target] : [];
+  });
+};
+const none = { options: {}, relations: {} } as Pick<FlatDefinition, "options" | "relations">;
+
+/** Conditions that go through each other have no end. */
+function* circleMistakes(name: string, definitions: FlatDefinitions): Generator<string> {
+  const seen = new Set(throughIn(name, definitions));
+  for (const other of seen) for (const further of throughIn(other, definitions)) seen.add(further);
+  if (seen.has(name)) yield `${name}: its standing condition goes through relations that lead back to it`;
+}
+
 /** Every mistake of the definitions, a line each. */
 export function mistakesOf(definitions: FlatDefinitions): readonly string[] {
   const mistakes: string[] = [];
@@ -170,6 +194,7 @@ export function mistakesOf(definitions: FlatDefinitions): readonly string[] {
       ...sharingMistakes(name, definition, definitions),
       ...columnMistakes(name, definition),
       ...indexMistakes(name, definition),
+      ...circleMistakes(name, definitions),
     );
     for (const [relationName, relation] of Object.entries(definition.relations)) {
       const found = [

@@ -69,6 +69,13 @@ export type Standing<N extends string = string> =
       readonly column: N;
       /** The name of the value that `db.as()` gives. New rows get it, and no row is given another. */
       readonly given: string;
+    }
+  | {
+      /**
+       * The name of a to-one relation of the entity: its rows are visible where the row that the relation leads to is, by that one's own
+       * conditions; a row that leads nowhere is hidden.
+       */
+      readonly through: string;
     };
 
 /** A class of one's own, whose instances an entity's rows are to be. */
@@ -107,6 +114,11 @@ export interface EntityOptions<C extends Columns = Columns> {
   readonly computes?: (row: OwnRow<C>) => { readonly [P in Computed<C>]?: Expression };
   /** Conditions that the entity carries everywhere it appears, by names by which a query may lift them. */
   readonly standing?: { readonly [name: string]: Standing<ColumnPath<C>> };
+  /**
+   * Why the entity has no standing condition of its own, although its rows lead to an entity whose rows belong to one handle each: the
+   * reason by which `openEntities` and `gemach audit --model` leave it out.
+   */
+  readonly open?: string;
   /** Rows are instances of this class: made without its constructor, their columns assigned. */
   readonly as?: RowClass<object>;
   /** Rows are what this function makes of a plain row, for a constructor that wants arguments. */

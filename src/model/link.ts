@@ -46,7 +46,7 @@ function pairsOf(linking: Linking, source: Draft, target: Draft, { holder, by, r
 }
 
 /** Whether rows of an entity may be hidden, so that a key may lead to none. */
-const isHidden = ({ standing }: ResolvedEntity): boolean => standing.length > 0;
+const isHidden = ({ standing, through }: ResolvedEntity): boolean => standing.length > 0 || through.length > 0;
 
 function stepOf(linking: Linking, source: Draft, name: string, relation: Relation): Step {
   const target = draftOf(linking, relation.target);

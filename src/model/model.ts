@@ -120,11 +120,12 @@ const standingIn = (
   standing: { readonly [name: string]: Standing },
   columns: ReadonlyMap<string, ResolvedColumn>,
 ): readonly StandingCondition[] =>
-  Object.entries(standing).map(([name, one]) => {
+  Object.entries(standing).flatMap(([name, one]): readonly StandingCondition[] => {
+    if ("through" in one) return [];
     const column = columns.get(one.column) as ResolvedColumn;
-    if ("given" in one) return { name, column, value: { given: one.given }, removed: undefined };
+    if ("given" in one) return [{ name, column, value: { given: one.given }, removed: undefined }];
     const value = one.is === null ? null : (canonicalOf(one.is, column.type) ?? null);
-    return { name, column, value, removed: one.removed };
+    return [{ name, column, value, removed: one.removed }];
   });
 
 /** A type of the engine's own has its own collation, unless the column says one. */
@@ -188,6 +189,10 @@ function draft(
     indexes,
     isReadOnly: options.readOnly === true,
     standing: standingIn(options.standing ?? {}, resolved),
+    through: Object.entries(options.standing ?? {}).flatMap(([label, one]) =>
+      "through" in one ? [{ name: label, relation: one.through }] : [],
+    ),
+    open: options.open,
     isShared: options.sharedWith !== undefined,
     checks: new Map(),
     computations: new Map(),

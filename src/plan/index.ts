@@ -8,6 +8,7 @@ export { hasSubquery, leavesRow } from "./leaves.js";
 export { maintainedColumns } from "./maintained.js";
 export type { NestRules } from "./nesting.js";
 export type { GivenRow, RowValues } from "./new-rows.js";
+export { type OpenEntity, openAmong, openEntities } from "./open-entities.js";
 export { type SortedRows, totalOrder } from "./order.js";
 export type { OwnerIndex } from "./owner-index.js";
 export {
@@ -24,6 +25,7 @@ export {
   planSingle,
 } from "./plan.js";
 export type { PortionRules } from "./portions.js";
+export { conditionNames, type Reference, referencesOf, restrictedBy } from "./references.js";
 export type { ReturningOption } from "./returning.js";
 export { rowList } from "./row-list.js";
 export { mostNested } from "./rows.js";

@@ -109,8 +109,8 @@ export function planUpdateRows(
     for (const column of maintained)
       if (!column.isVersion && !values.has(column)) values.set(column, writtenValue(column, call));
     const isVersioned = read !== undefined;
-    if (version?.kind === "timestamp" && !isVersioned) {
-      singles.push(singleUpdate(entity, found, values, version));
+    if ((version?.kind === "timestamp" && !isVersioned) || entity.through.length > 0) {
+      singles.push(singleUpdate(entity, found, values, version, read));
       return;
     }
     if (version !== undefined && isVersioned) values.set(version, versionAfter(version, read));
@@ -132,12 +132,13 @@ export function planUpdateRows(
   return [...keyed, ...singles];
 }
 
-/** One row found by its key, whose version the database alone knows: an instant, which must be later than it was. */
+/** One row found by its key, by a statement that the database works out: a version that must be later than it was, a row that another one shows. */
 function singleUpdate(
   entity: ResolvedEntity,
   found: readonly Scalar[],
   values: ReadonlyMap<ResolvedColumn, Scalar>,
-  version: ResolvedColumn,
+  version: ResolvedColumn | undefined,
+  read: Scalar | undefined,
 ): UpdatePlan {
   if (entity.isReadOnly) throw new GemachError("ENTITY_READ_ONLY", { entity: entity.name });
   const source = { entity };
@@ -149,11 +150,18 @@ function singleUpdate(
       right: constant(column, found[i] as Scalar),
     }),
   );
+  if (version !== undefined && read !== undefined)
+    where.push({
+      ...{ kind: "compare", comparison: "equal", left: columnAt(row, version) },
+      right: constant(version, read),
+    });
   const set = [...values].map(([column, value]) => ({ column, value: constant(column, value) }));
+  if (version !== undefined) set.push({ column: version, value: raisedVersion(version, row) });
   return {
     kind: "update",
+    isVersioned: read !== undefined,
     query: { ...allOf(source), where },
-    set: [...set, { column: version, value: raisedVersion(version, row) }],
+    set,
     returning: undefined,
   };
 }

@@ -1,5 +1,6 @@
 import { type Node, type Path, type Projection, partsOf, pathTo, type QueryState } from "../expression/index.js";
 import { type Draft, keySlots, presenceSlots } from "./draft.js";
+import { mustLook } from "./presence.js";
 import type { Shape } from "./statement-plan.js";
 
 const isSame = (a: Path, b: Path, count = a.steps.length): boolean =>
@@ -17,19 +18,23 @@ function addPaths(node: Node, found: Path[]): void {
 }
 
 /** Whether the type of what is at the end of a path says that there is a row, and nobody promises it. */
-const mustLook = ({ steps, mayBeMissing }: Path): boolean => !mayBeMissing && steps.some((step) => !step.isTrusted);
+const isLooked = ({ steps, mayBeMissing }: Path, isTrusting: boolean): boolean =>
+  !mayBeMissing && steps.some((step) => mustLook(step, isTrusting));
 
 /**
  * A projection's shape that refuses a row whose to-one relations lead nowhere, where the types say that they lead to rows. It
  * looks at a value that is selected anyway, where there is one that cannot be null.
  */
 export function withRequiredPaths(draft: Draft, { projection, groupBy }: QueryState, shape: Shape): Shape {
-  if (projection === undefined || groupBy !== undefined || draft.settings.isTrusting === true) return shape;
+  if (projection === undefined || groupBy !== undefined) return shape;
+  const isTrusting = draft.settings.isTrusting === true;
   const values = valuesOf(projection);
   const paths: Path[] = [];
   for (const node of values) addPaths(node, paths);
   const longest = paths.filter(
-    (path) => mustLook(path) && !paths.some((other) => other.steps.length > path.steps.length && isSame(path, other)),
+    (path) =>
+      isLooked(path, isTrusting) &&
+      !paths.some((other) => other.steps.length > path.steps.length && isSame(path, other)),
   );
   return longest.reduce<Shape>((row, path) => {
     const telling = values.find(

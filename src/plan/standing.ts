@@ -1,6 +1,7 @@
 import { canonicalOf, type Scalar } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import {
+  changedState,
   columnAt,
   type Given,
   isGiven,
@@ -16,6 +17,7 @@ import {
   valueAt,
 } from "../expression/index.js";
 import type { GivenRow } from "./new-rows.js";
+import { conditionNames } from "./references.js";
 import type { Assigned } from "./write-plan.js";
 
 function givenOf(name: string, values: Given | undefined): unknown {
@@ -28,8 +30,11 @@ function givenOf(name: string, values: Given | undefined): unknown {
 export const givenColumns = (
   { standing }: ResolvedEntity,
   values: Given | undefined,
+  lifted: readonly string[] = [],
 ): readonly (readonly [ResolvedColumn, unknown])[] =>
-  standing.flatMap(({ column, value }) => (isGiven(value) ? [[column, givenOf(value.given, values)] as const] : []));
+  standing.flatMap(({ name, column, value }) =>
+    isGiven(value) && !lifted.includes(name) ? [[column, givenOf(value.given, values)] as const] : [],
+  );
 
 /** Refuses another value than the handle's, where a row or a change has one. */
 export function refuseOthers(
@@ -65,10 +70,14 @@ export function withGiven(
   });
 }
 
-/** Refuses a change that gives a column another value than the handle's, or one that only the database knows. */
-export function refuseOtherSet(entity: ResolvedEntity, set: readonly Assigned[], values: Given | undefined): void {
+/** Refuses a change that gives a column another value than the handle's, or one that only the database knows; but for conditions that are lifted. */
+export function refuseOtherSet(
+  { source: { entity }, lifted }: QueryState,
+  set: readonly Assigned[],
+  values: Given | undefined,
+): void {
   if (entity.standing.length === 0) return;
-  for (const [column, given] of givenColumns(entity, values)) {
+  for (const [column, given] of givenColumns(entity, values, lifted)) {
     const assigned = set.find((one) => one.column === column)?.value;
     if (assigned !== undefined && !(assigned.kind === "value" && assigned.value === canonicalOf(given, column.type)))
       throw new GemachError("STANDING_BROKEN", { column: qualified(column), call: "update" });
@@ -130,10 +139,10 @@ export function rowsOfOthers(
   rows: readonly GivenRow[],
   by: readonly string[] | undefined,
   values: Given | undefined,
-): QueryState | undefined {
+): { readonly all: QueryState; readonly visible: QueryState | undefined } | undefined {
   const { entity } = all.source;
   const held = givenColumns(entity, values);
-  if (held.length === 0) return undefined;
+  if (held.length === 0 && entity.through.length === 0) return undefined;
   const path = pathTo(all.source);
   const keys = by?.flatMap((name) => entity.columns.get(name) ?? []) ?? entity.key;
   const found = uniquesIn(entity, keys).flatMap((columns): readonly Node[] => {
@@ -149,12 +158,16 @@ export function rowsOfOthers(
       : [{ kind: "inRows", operands, rows: known }];
   });
   if (found.length === 0) return undefined;
+  const either = (items: readonly Node[]): Node => ({ kind: "logic", operator: "or", items });
+  const named = changedState(all, { where: [...all.where, either(found)] });
+  // What another row shows is asked of the database: those that are there, but for those that are seen.
+  if (entity.through.length > 0)
+    return { all: named, visible: changedState(named, { lifted: conditionNames(entity, "constant") }) };
   const foreign = held.map(([column, given]): Node => {
     const right: Node = { kind: "value", value: canonicalOf(given, column.type) as Scalar, type: column.type };
     return { kind: "not", item: { kind: "compare", comparison: "equal", left: columnAt(path, column), right } };
   });
-  const either = (items: readonly Node[]): Node => ({ kind: "logic", operator: "or", items });
-  return { ...all, where: [...all.where, either(found), either(foreign)] };
+  return { all: changedState(named, { where: [...named.where, either(foreign)] }), visible: undefined };
 }
 
 /**

@@ -63,6 +63,8 @@ export interface InsertFromPlan {
 /** Rows that are changed. */
 export interface UpdatePlan {
   readonly kind: "update";
+  /** Whether it is of one row, at the version that it was read at: one that is not found was changed meanwhile. */
+  readonly isVersioned?: boolean;
   readonly query: QueryState;
   readonly set: readonly Assigned[];
   readonly returning: Returning | undefined;

@@ -1,5 +1,6 @@
 import { type ResolvedEntity, relationsRead, stateIn } from "../expression/index.js";
 import type { Severity } from "../findings/index.js";
+import { openAmong } from "../plan/index.js";
 import { preview } from "../sql/index.js";
 import { type FoundIndex, readIndexes, readStatements, readUnusedIndexes } from "../tables/index.js";
 import { entitiesIn } from "./entities.js";
@@ -8,7 +9,13 @@ import { openDatabase } from "./open.js";
 
 /** What there is to say of a model, or of the tables that it is of. */
 export interface ModelAdvice {
-  readonly kind: "unindexed-key" | "covered-index" | "unused-index" | "unreached-relation" | "server-statement";
+  readonly kind:
+    | "unindexed-key"
+    | "covered-index"
+    | "unused-index"
+    | "unreached-relation"
+    | "server-statement"
+    | "open-entity";
   readonly severity: Severity;
   readonly evidence: string;
   readonly remedy: string;
@@ -70,6 +77,14 @@ function coveredIndexes(
     ];
   });
 }
+
+/** Entities that are open to all, below those of which each handle sees its own rows. */
+const opened = (entities: readonly ResolvedEntity[]): readonly ModelAdvice[] =>
+  openAmong(entities).map(({ entity, path, leadsTo }) => ({
+    ...({ kind: "open-entity", severity: "warning", database: undefined } as const),
+    evidence: `Rows of ${entity} lead to ${leadsTo} by ${path}, of which each handle sees its own rows alone; those of ${entity} are read and written by all.`,
+    remedy: `standing: { own: { through: ${JSON.stringify(path.split(".")[0])} } } in the options of ${entity}; or open: "…", with the reason.`,
+  }));
 
 /** Relations that no exported query goes over. */
 function unreached(project: Project, entities: readonly ResolvedEntity[]): readonly ModelAdvice[] {
@@ -154,5 +169,5 @@ export async function auditModel(project: Project, databases: readonly string[])
       await close();
     }
   }
-  return [...advice, ...unreached(project, entities)];
+  return [...advice, ...opened(entities), ...unreached(project, entities)];
 }

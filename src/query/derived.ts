@@ -144,6 +144,8 @@ export function derivedEntity(
     indexes: [],
     isReadOnly: true,
     standing: [],
+    through: [],
+    open: undefined,
     isShared: false,
     checks: new Map(),
     computations: new Map(),

@@ -18,7 +18,7 @@ export function standingNames(entity: ResolvedEntity, seen = new Set<ResolvedEnt
   seen.add(entity);
   const further = [...entity.relations.values()].flatMap(({ steps }) => steps.map(({ target }) => target));
   return new Set([
-    ...entity.standing.map(({ name }) => name),
+    ...[...entity.standing, ...entity.through].map(({ name }) => name),
     ...further.flatMap((target) => [...standingNames(target, seen)]),
   ]);
 }

@@ -15,6 +15,7 @@ export {
   type WireRows,
 } from "./driver.js";
 export type { ExplainedStatement, ExplainOptions } from "./explain.js";
+export { hiddenCheck } from "./hidden.js";
 export { explaining } from "./late.js";
 export { insideOf, refuseInside } from "./lone.js";
 export { opened } from "./opened.js";

@@ -1,7 +1,7 @@
 import { GemachError } from "../errors/index.js";
 import type { ResolvedEntity } from "../expression/index.js";
 import type { Entity } from "../model/index.js";
-import { type GivenRow, rowsOfOthers } from "../plan/index.js";
+import { conditionNames, type GivenRow, rowsOfOthers } from "../plan/index.js";
 import { from, stateOf } from "../query/index.js";
 import { type Context, countRows } from "./context.js";
 import type { Steps } from "./steps.js";
@@ -21,14 +21,22 @@ export function heldUpsert(
     by,
   }: { readonly to: unknown; readonly rows: readonly GivenRow[]; readonly by: readonly string[] | undefined },
 ): ((written: () => Steps<Written>) => () => Steps<Written>) | undefined {
-  if (entity.standing.length === 0) return undefined;
-  const all = from(to as Entity<never, never>).lift(...(entity.standing.map(({ name }) => name) as never[]));
+  if (entity.standing.length === 0 && entity.through.length === 0) return undefined;
+  const all = from(to as Entity<never, never>).lift(...(conditionNames(entity, "all") as never[]));
   const others = rowsOfOthers(stateOf(all, "upsert"), rows, by, context.values);
   if (others === undefined) return undefined;
+  const refuse = function* (): Steps<void> {
+    const seen = others.visible === undefined ? 0 : yield* countRows(context, others.visible);
+    if ((yield* countRows(context, others.all)) > seen)
+      throw new GemachError("UNIQUE_VIOLATED", { table: entity.table });
+  };
   return (written) =>
     function* () {
+      // A row that another row shows would be seen once its key leads there: it is looked for before.
+      const isBefore = others.visible !== undefined;
+      if (isBefore) yield* refuse();
       const result = yield* written();
-      if ((yield* countRows(context, others)) > 0) throw new GemachError("UNIQUE_VIOLATED", { table: entity.table });
+      if (!isBefore) yield* refuse();
       return result;
     };
 }

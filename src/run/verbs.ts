@@ -40,6 +40,7 @@ import {
 } from "../query/index.js";
 import { type Context, givenFor, noLimits, originOf, run } from "./context.js";
 import { andThen, type Soon } from "./driver.js";
+import { hiddenCheck } from "./hidden.js";
 import { insertInTurn, isSource, type RowSource } from "./insert-rows.js";
 import { expectOptions } from "./options.js";
 import type { VerbOrigin } from "./origin.js";
@@ -62,6 +63,12 @@ const changeOptions = ["all", ...insertOptions];
 
 /** Options of a write that finds its rows by a query, as they are given. */
 type GivenChange = { readonly all?: boolean; readonly returning?: unknown } & Limits;
+
+/** Does work once it was looked at what it refers to. */
+function* checkedFirst<R>(check: () => Steps<void>, steps: () => Steps<R>): Steps<R> {
+  yield* check();
+  return yield* steps();
+}
 
 function changeIn(call: string, query: unknown, options: GivenChange) {
   expectOptions(call, options, changeOptions);
@@ -92,6 +99,11 @@ export abstract class Verbs extends Reads {
     this.#refuseReadOnly(origin.verb);
     const state = origin.query === undefined ? undefined : stateOf(origin.query, origin.verb);
     const given = givenFor(this.#context, { given: state?.given });
+    const check = hiddenCheck(this.#context, [plan]);
+    if (check !== undefined) {
+      const { steps } = writing(plan, compiler.runtime, given, true);
+      return run(this.#context, () => checkedFirst(check, steps), "always", origin, limits);
+    }
     const known = compiler.change(plan, given);
     // One statement goes without the machinery that several, ledgers and limits need.
     const isPlain = !sender.watch.isWatched() && !isLimited(limits);
@@ -208,7 +220,9 @@ export abstract class Verbs extends Reads {
     if (held === undefined) return this.#write(plan, origin, options);
     this.#refuseReadOnly("upsert");
     const { steps } = writing(plan, this.#context.compiler.runtime, this.#context.values, true);
-    return await run(this.#context, held(steps), "always", origin, options);
+    const check = hiddenCheck(this.#context, [plan]);
+    const checked = check === undefined ? steps : () => checkedFirst(check, steps);
+    return await run(this.#context, held(checked), "always", origin, options);
   }
 
   /**
@@ -255,7 +269,7 @@ export abstract class Verbs extends Reads {
     const { all = false, returning } = options;
     const state = stateOf(query, "update");
     const plan = planUpdate(state, changes, { all, returning: returning as ReturningOption });
-    refuseOtherSet(state.source.entity, plan.set, this.#context.values);
+    refuseOtherSet(state, plan.set, this.#context.values);
     return this.#write(plan, originOf(this.#context, "update", Verbs.prototype.update, query as Query), options);
   }
 
@@ -282,8 +296,11 @@ export abstract class Verbs extends Reads {
     const steps = function* (): Steps<number> {
       let count = 0;
       for (const plan of plans)
-        if (plan.kind === "update") count += (yield* writing(plan, compiler.runtime, values, true).steps()) as number;
-        else if (plan.isVersioned !== true) count += yield* countKeyed(plan, compiler.runtime);
+        if (plan.kind === "update") {
+          const changed = (yield* writing(plan, compiler.runtime, values, true).steps()) as number;
+          if (plan.isVersioned === true && changed === 0) throw conflict(plan.query.source.entity, []);
+          count += changed;
+        } else if (plan.isVersioned !== true) count += yield* countKeyed(plan, compiler.runtime);
         else {
           const missed = yield* writeKeyed(plan, compiler.runtime);
           if (missed.length > 0) throw conflict(plan.entity, missed);
@@ -291,7 +308,10 @@ export abstract class Verbs extends Reads {
         }
       return count;
     };
-    return await run(this.#context, steps, rows.length > 1 ? "always" : "no", origin, limits);
+    const check = hiddenCheck(this.#context, plans);
+    const checked = check === undefined ? steps : () => checkedFirst(check, steps);
+    const isSeveral = rows.length > 1 || check !== undefined;
+    return await run(this.#context, checked, isSeveral ? "always" : "no", origin, limits);
   }
 
   /**

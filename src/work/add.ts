@@ -1,4 +1,4 @@
-import { GemachError } from "../errors/index.js";
+import { GemachError, workError } from "../errors/index.js";
 import type { ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
 import { type Kept, keptOf, type LiveObject, Stamped } from "../live/index.js";
 import { withGiven } from "../plan/index.js";
@@ -80,7 +80,7 @@ function newEntity(unit: Unit, entity: ResolvedEntity, row: unknown, adding: Add
 function addTies(unit: Unit, live: LiveObject, relation: ResolvedRelation, given: unknown, adding: Adding): void {
   const { source, target, name, cardinality } = relation;
   if (!isDirect(relation))
-    throw new GemachError("RELATION_UNSETTABLE", {
+    throw workError("RELATION_UNSETTABLE", {
       entity: source.name,
       relation: name,
       reason: "it goes over other relations, or has a condition",

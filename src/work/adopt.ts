@@ -1,4 +1,4 @@
-import { GemachError } from "../errors/index.js";
+import { workError } from "../errors/index.js";
 import type { QueryState, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
 import { type Cohort, type Kept, keptOf, type LiveObject, noteFurther, type Rules } from "../live/index.js";
 import { noteKey } from "./follow.js";
@@ -94,7 +94,7 @@ export function adopt(
       seen?.set(row, live);
     } else {
       kept = keptOf(live);
-      if (isRoot && kept.cohort === cohort) throw new GemachError("KEY_REPEATED", { entity: entity.name });
+      if (isRoot && kept.cohort === cohort) throw workError("KEY_REPEATED", { entity: entity.name });
       if (kept.shape !== shape) complete(live, kept, row, names);
       if (kept.cohort !== cohort) {
         kept.cohort = cohort;

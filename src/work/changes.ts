@@ -1,4 +1,4 @@
-import { GemachError } from "../errors/index.js";
+import { GemachError, workError } from "../errors/index.js";
 import { type ResolvedColumn, type ResolvedEntity, valueAt } from "../expression/index.js";
 import { type Kept, keptOf, type LiveObject } from "../live/index.js";
 import type { Unit } from "./unit.js";
@@ -62,7 +62,7 @@ function refuseFixed(entity: ResolvedEntity, names: readonly string[]): void {
     if (!names.includes(column.steps[0] as string)) continue;
     if (entity.isReadOnly) throw new GemachError("ENTITY_READ_ONLY", { entity: entity.name });
     if (column.isComputed) throw new GemachError("COLUMN_COMPUTED", { column: `${entity.name}.${column.property}` });
-    if (column.isKey) throw new GemachError("KEY_CHANGED", { column: `${entity.name}.${column.property}` });
+    if (column.isKey) throw workError("KEY_CHANGED", { column: `${entity.name}.${column.property}` });
   }
 }
 

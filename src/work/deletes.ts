@@ -1,5 +1,5 @@
 import { canonicalOf } from "../columns/index.js";
-import { GemachError } from "../errors/index.js";
+import { workError } from "../errors/index.js";
 import type { ResolvedColumn, ResolvedEntity, ResolvedRelation, Step } from "../expression/index.js";
 import { type Kept, keptOf, type LiveObject } from "../live/index.js";
 import { dependencyOrder } from "../model/index.js";
@@ -93,7 +93,7 @@ export function planRemoval(lives: readonly LiveObject[]): Removal {
     }
     const stuck = [...open].find((live) => ties.get(live)?.some(({ to, loose }) => open.has(to) && loose.length > 0));
     if (stuck === undefined)
-      throw new GemachError("ROWS_CIRCULAR", {
+      throw workError("ROWS_CIRCULAR", {
         entities: [...new Set([...open].map((live) => keptOf(live).kind.entity.name))],
         isRemoved: true,
       });

@@ -1,4 +1,4 @@
-import { GemachError } from "../errors/index.js";
+import { GemachError, workError } from "../errors/index.js";
 import {
   qualified,
   type ResolvedColumn,
@@ -8,7 +8,7 @@ import {
 } from "../expression/index.js";
 import { type Kept, keptOf, type LiveObject } from "../live/index.js";
 import { planInsert, withGiven } from "../plan/index.js";
-import { type Steps, writing } from "../run/index.js";
+import { hiddenCheck, type Steps, writing } from "../run/index.js";
 import { byEntity } from "./by-entity.js";
 import { isTiedByKey, unloadTo } from "./follow.js";
 import { identityOf } from "./identity.js";
@@ -95,6 +95,8 @@ function* inserted(unit: Unit, entity: ResolvedEntity, rows: readonly LiveObject
   const returning = leftOut(entity, rows);
   const given = withGiven(entity, rows, unit.context.values, "flush");
   const plan = planInsert(bareOf(entity), given, { returning, rules: runtime.dialect.writes.portions });
+  const check = hiddenCheck(unit.context, [plan]);
+  if (check !== undefined) yield* check();
   const written = yield* writing(plan, runtime, undefined, true).steps();
   return returning === undefined ? [] : (written as LiveObject[]);
 }
@@ -189,7 +191,7 @@ const laterOf = (columns: readonly ResolvedColumn[]): readonly ResolvedColumn[] 
   columns.filter(({ isNullable }) => isNullable);
 
 const circular = (entities: Iterable<ResolvedEntity>): GemachError =>
-  new GemachError("ROWS_CIRCULAR", { entities: [...new Set([...entities].map(({ name }) => name))] });
+  workError("ROWS_CIRCULAR", { entities: [...new Set([...entities].map(({ name }) => name))] });
 
 /**
  * Refuses new rows that refer to each other in a circle by columns that may not be null: before anything is sent.

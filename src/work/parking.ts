@@ -1,5 +1,5 @@
 import { type ColumnKind, canonicalOf, type Scalar } from "../columns/index.js";
-import { GemachError } from "../errors/index.js";
+import { type GemachError, workError } from "../errors/index.js";
 import type { ResolvedColumn, ResolvedEntity } from "../expression/index.js";
 import { type Kept, keptOf, type LiveObject } from "../live/index.js";
 import type { Changed } from "./changes.js";
@@ -101,7 +101,7 @@ function* freersIn(unit: Unit, changed: readonly Changed[], late: ReadonlySet<Li
 }
 
 const tangled = ({ kind: { entity } }: Kept, unique: Unique): GemachError =>
-  new GemachError("VALUES_TANGLED", { entity: entity.name, columns: unique.map(({ property }) => property) });
+  workError("VALUES_TANGLED", { entity: entity.name, columns: unique.map(({ property }) => property) });
 
 /**
  * What has to be done so that rows may swap unique values, shift them, or hand them on to new rows.

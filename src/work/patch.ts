@@ -1,5 +1,5 @@
 import { canonicalOf, kinds, type StandardIssue, typeWord, type ValueType } from "../columns/index.js";
-import { GemachError } from "../errors/index.js";
+import { GemachError, workError } from "../errors/index.js";
 import {
   isGiven,
   type ResolvedColumn,
@@ -325,7 +325,7 @@ export async function patch(unit: Unit, live: LiveObject, document: unknown, opt
   const patching = new Patching(unit, options);
   await patching.entity(live, document, []);
   const { issues, making, actions } = patching.found;
-  if (issues.length > 0) throw new GemachError("PATCH_REFUSED", { entity: keptOf(live).kind.entity.name, issues });
+  if (issues.length > 0) throw workError("PATCH_REFUSED", { entity: keptOf(live).kind.entity.name, issues });
   const before = new Set(unit.added);
   try {
     for (const make of making) make();

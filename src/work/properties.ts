@@ -1,4 +1,4 @@
-import { GemachError } from "../errors/index.js";
+import { workError } from "../errors/index.js";
 
 import { type Kept, type Properties, Stamped } from "../live/index.js";
 import { type CallSite, callSite } from "../run/index.js";
@@ -51,8 +51,7 @@ export const properties: Properties = {
   readColumn(live, kept, name, reading) {
     const { entity } = kept.kind;
     const isAwaited = [...(kept.awaits?.keys() ?? [])].some(({ steps }) => steps[0] === name);
-    if (kept.standing === "new" || isAwaited)
-      throw new GemachError("KEY_PENDING", { entity: entity.name, column: name });
+    if (kept.standing === "new" || isAwaited) throw workError("KEY_PENDING", { entity: entity.name, column: name });
     if (!mayLoad(kept, name, false)) return null;
     const at = siteOf(kept, reading);
     return new LazyRead(() => loadColumn(live, kept, name, at));

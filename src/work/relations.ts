@@ -1,5 +1,5 @@
 import { typeWord } from "../columns/index.js";
-import { GemachError } from "../errors/index.js";
+import { GemachError, workError } from "../errors/index.js";
 import {
   type ResolvedColumn,
   type ResolvedEntity,
@@ -155,7 +155,7 @@ function loosen({ distant }: Unit, entity: ResolvedEntity): void {
 const isNullable = ({ steps: [{ pairs }] }: ResolvedRelation): boolean => pairs.every(({ from }) => from.isNullable);
 
 function refuse(relation: ResolvedRelation, reason: string): never {
-  throw new GemachError("RELATION_UNSETTABLE", { entity: relation.source.name, relation: relation.name, reason });
+  throw workError("RELATION_UNSETTABLE", { entity: relation.source.name, relation: relation.name, reason });
 }
 
 /** Why a relation cannot be made to lead to a row, or to none; undefined: it can. */

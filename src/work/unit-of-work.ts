@@ -1,4 +1,4 @@
-import { GemachError } from "../errors/index.js";
+import { GemachError, workError } from "../errors/index.js";
 import {
   entitiesRead,
   hasOwnSql,
@@ -137,7 +137,7 @@ export function openWork(
 ): OpenWork {
   let failure: { readonly error: unknown } | undefined;
   const refuseFailed = (): void => {
-    if (failure !== undefined) throw new GemachError("WORK_FAILED", {}, { cause: failure.error });
+    if (failure !== undefined) throw workError("WORK_FAILED", {}, { cause: failure.error });
   };
   let flushing: Promise<void> | undefined;
   const write = async (verb: string, at: CallSite | undefined): Promise<void> => {

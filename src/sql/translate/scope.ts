@@ -7,12 +7,13 @@ import {
   type Path,
   type ResolvedColumn,
   type ResolvedEntity,
+  type ResolvedRelation,
   type Source,
   type Step,
   standingHole,
 } from "../../expression/index.js";
 import type { SortedRows } from "../../plan/index.js";
-import type { SelectDraft } from "../tree/select.js";
+import { draftFrom, type SelectDraft } from "../tree/select.js";
 import type { CommonTable, SortTerm, SqlExpression, TableName, TableTerm } from "../tree/tree.js";
 import { begins } from "./presence.js";
 
@@ -211,10 +212,27 @@ function hasValue(place: Place, column: ResolvedColumn, value: Scalar | { readon
 }
 
 /** The conditions that the entity at a place carries, but for those that are lifted. */
-export const standingConditions = ({ lifted }: Pick<Scope, "lifted">, place: Place): readonly SqlExpression[] =>
-  place.entity.standing
-    .filter(({ name }) => !lifted.includes(name))
-    .map(({ column, value }) => hasValue(place, column, value));
+export const standingConditions = (scope: Scope, place: Place): readonly SqlExpression[] => [
+  ...place.entity.standing
+    .filter(({ name }) => !scope.lifted.includes(name))
+    .map(({ column, value }) => hasValue(place, column, value)),
+  ...place.entity.through
+    .filter(({ name }) => !scope.lifted.includes(name))
+    .map(({ relation }) =>
+      visibleThrough(scope, place, (place.entity.relations.get(relation) as ResolvedRelation).steps[0]),
+    ),
+];
+
+/** Whether the row that a row leads to is visible. */
+function visibleThrough(scope: Scope, place: Place, step: Step): SqlExpression {
+  const alias = freeName(scope, step.target.table, step.name);
+  const select = draftFrom(tableOf(step.target, alias));
+  const above = placeIn(select, step.target, alias);
+  select.items.push({ expression: { kind: "constant", value: 1 }, alias: undefined });
+  select.where.push(...keyEquations(step, place, above), ...standingConditions(scope, above));
+  releaseNames(scope, select);
+  return { kind: "exists", select, negated: false };
+}
 
 /** All that holds between two places over a step. */
 export const keysEqual = (scope: Scope, step: Step, from: Place, to: Place): readonly SqlExpression[] => [
