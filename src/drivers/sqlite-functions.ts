@@ -36,6 +36,17 @@ type Value = string | number | bigint | null;
 const decimal = (value: Value): Decimal => parseDecimal(String(value));
 const negative = ({ units, scale }: Decimal): Decimal => ({ units: -units, scale });
 
+const beyond = (type: string): GemachError =>
+  new GemachError("VALUE_BEYOND_COLUMN", { engine: "SQLite", reason: `it is more than ${type} holds` });
+
+/** A whole number that a column of so many bits holds: what left 64 bits is a floating-point number. */
+function fitWhole(value: Value, bits: Value): Value {
+  if (value === null) return null;
+  if (typeof value !== "bigint" || BigInt.asIntN(Number(bits), value) !== value)
+    throw beyond(`a whole number of ${bits} bits`);
+  return value;
+}
+
 /** The functions that SQLite lacks; each is null where a value is. */
 const functions: Readonly<Record<string, (...values: Value[]) => Value>> = {
   decimal: (value) => decimalOrder(value as string | number),
@@ -61,6 +72,16 @@ const functions: Readonly<Record<string, (...values: Value[]) => Value>> = {
   whole: (text) => wholeIn(String(text)) ?? null,
   parsed: (text, whole, scale) => decimalIn(String(text), Number(whole), Number(scale)) ?? null,
   day: (text) => (isDay(String(text)) ? text : null),
+  fit_decimal: (value, precision, scale) => {
+    const rounded = decimalText(atScale(decimal(value as Value), Number(scale)));
+    if (rounded.replace(/^-?0*|\./g, "").length > Number(precision)) throw beyond(`numeric(${precision}, ${scale})`);
+    return rounded;
+  },
+  fit_text: (value, length) => {
+    const text = String(value);
+    if (text.length > Number(length) && [...text].length > Number(length)) throw beyond(`varchar(${length})`);
+    return text;
+  },
   lower: (a) => lowerCase(String(a)),
   upper: (a) => upperCase(String(a)),
 };
@@ -148,6 +169,7 @@ export function addFunctions(handle: ExtensibleHandle): void {
       values.includes(null) ? null : work(...values),
     );
   handle.function("gemach_units", exact, fromUnits);
+  handle.function("gemach_fit_whole", exact, fitWhole);
   for (const [name, choose] of Object.entries({ least: lesser, greatest: greater }))
     handle.function(`gemach_${name}`, { deterministic: true, varargs: true }, (...values: Value[]) =>
       values.includes(null) ? null : values.reduce(choose),

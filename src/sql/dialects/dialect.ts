@@ -137,6 +137,11 @@ export interface WriteRules {
   readonly portions: PortionRules;
   /** What an insert does where a row is there already: sets some of its columns, or nothing. */
   readonly onConflict: (by: readonly string[], set: string) => string;
+  /**
+   * What stands before and behind a worked out value, so that a column of a type holds no more than it may; undefined where the engine sees
+   * to it itself.
+   */
+  readonly asStored?: (type: ValueType) => readonly [string, string] | undefined;
   /** Whether an update joins the rows beside those that it changes, rather than naming them after what it sets. */
   readonly isJoined: boolean;
   /** A column of the row that an insert would have added. */

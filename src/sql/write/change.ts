@@ -24,6 +24,7 @@ import {
 } from "../translate/scope.js";
 import { draftFrom } from "../tree/select.js";
 import type { Beside, SqlExpression, Write } from "../tree/tree.js";
+import { fitting } from "./fitting.js";
 import { returnedItems } from "./returned.js";
 
 /** The rows that a query means, by its conditions if that will do, else by their keys: paths need joins, which a write has not. */
@@ -60,7 +61,11 @@ function nameBeside({ columns }: ResolvedEntity, name: string): string {
  * Values that other rows tell are worked out before any row is changed, beside the keys of the rows that they are for: one
  * engine would else see rows that it has changed already, and no write follows a path.
  */
-function besideOf({ query, set }: UpdatePlan, place: Place): { readonly beside: Beside; readonly set: Write["set"] } {
+function besideOf(
+  { query, set }: UpdatePlan,
+  place: Place,
+  dialect: Dialect,
+): { readonly beside: Beside; readonly set: Write["set"] } {
   const { source } = query;
   const { entity } = source;
   const inner = startScope(undefined, undefined, query.lifted);
@@ -84,14 +89,10 @@ function besideOf({ query, set }: UpdatePlan, place: Place): { readonly beside: 
         right: column(name),
       })),
     },
-    set: values.map(
-      ([
-        {
-          column: { name },
-        },
-        value,
-      ]) => ({ column: name, value: column(value) }),
-    ),
+    set: values.map(([{ column: of, value }, name]) => ({
+      column: of.name,
+      value: fitting(of, value, column(name), dialect),
+    })),
   };
 }
 
@@ -108,8 +109,11 @@ export function changeStatement(plan: UpdatePlan | DeletePlan, dialect: Dialect)
     returning: returnedItems(returning),
   } as const;
   if (plan.kind === "update" && plan.set.some(({ value: node }) => leavesRow(node) || hasSubquery(node)))
-    return printWrite({ ...common, ...besideOf(plan, place), where: [] }, dialect);
+    return printWrite({ ...common, ...besideOf(plan, place, dialect), where: [] }, dialect);
   const set = plan.kind === "delete" ? [] : plan.set;
-  const given = set.map((one) => ({ column: one.column.name, value: value(scope, one.value) }));
+  const given = set.map(({ column, value: node }) => ({
+    column: column.name,
+    value: fitting(column, node, value(scope, node), dialect),
+  }));
   return printWrite({ ...common, set: given, where: conditionsOf(scope, query, place) }, dialect);
 }

@@ -5,6 +5,7 @@ import { qualifiedTable } from "../print/printer.js";
 import { startScope } from "../translate/expression.js";
 import { selectOf } from "../translate/queries.js";
 import { commonOf } from "../translate/scope.js";
+import { fitting } from "./fitting.js";
 import { behind, type EncodedStatement } from "./insert.js";
 
 /** What tells whether the engine would hand out again the identities that the rows of a query have. */
@@ -22,6 +23,11 @@ export function insertFromStatement({ entity, query, set }: InsertFromPlan, dial
     query,
     set.map(({ value: node }) => [node, undefined]),
   );
-  const { text, parameters } = print({ ...select, common: commonOf(scope) }, dialect);
+  // Each item is what one of the columns is given.
+  const items = select.items.map((item, i) => {
+    const { column, value } = set[i] as InsertFromPlan["set"][0];
+    return { ...item, expression: fitting(column, value, item.expression, dialect) };
+  });
+  const { text, parameters } = print({ ...select, items, common: commonOf(scope) }, dialect);
   return { text: `insert into ${qualifiedTable(entity, dialect)} (${names}) ${text}`, parameters };
 }

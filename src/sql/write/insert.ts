@@ -11,6 +11,7 @@ import { startScope, value } from "../translate/expression.js";
 import { placeIn, tableOf } from "../translate/scope.js";
 import { draftFrom } from "../tree/select.js";
 import type { InsertEnd } from "../tree/tree.js";
+import { fitting } from "./fitting.js";
 import { returnedItems } from "./returned.js";
 
 /** A statement of a plan that writes. */
@@ -35,7 +36,7 @@ interface Inserting {
   readonly isAlone: boolean;
 }
 
-function conflictIn({ by, set, old, proposed }: ConflictPlan): InsertEnd["conflict"] {
+function conflictIn({ by, set, old, proposed }: ConflictPlan, dialect: Dialect): InsertEnd["conflict"] {
   const { entity } = old;
   const scope = startScope();
   const { table } = entity;
@@ -43,14 +44,17 @@ function conflictIn({ by, set, old, proposed }: ConflictPlan): InsertEnd["confli
   scope.places.set(proposed, { ...placeIn(draftFrom(tableOf(entity, table)), entity, table), isProposed: true });
   return {
     by: by.map(({ name }) => name),
-    set: set.map((one) => ({ column: one.column.name, value: value(scope, one.value) })),
+    set: set.map(({ column, value: node }) => ({
+      column: column.name,
+      value: fitting(column, node, value(scope, node), dialect),
+    })),
   };
 }
 
 /** Gives what stands after the rows, encoded, of which `before` placeholders stand before it. */
 function endOf({ conflict, returning }: Inserting, dialect: Dialect): (before: number) => EncodedStatement {
   const end = {
-    conflict: conflict === undefined ? undefined : conflictIn(conflict),
+    conflict: conflict === undefined ? undefined : conflictIn(conflict, dialect),
     returning: returnedItems(returning),
   };
   return (before) => {

@@ -38,7 +38,7 @@ const lost = (e: MariadbFault) => new GemachError("CONNECTION_LOST", { engine },
 const unlike = (e: MariadbFault) =>
   new GemachError("TEXTS_UNLIKE", { engine, reason: e.sqlMessage ?? e.message }, detailsOf(e));
 /** Errors that are about a value: wrong, cut short, out of range (MariaDB 10.11, error codes). */
-const ofData: ReadonlySet<number> = new Set([1264, 1265, 1292, 1366, 1367, 1406, 1411, 1416, 1525]);
+const ofData: ReadonlySet<number> = new Set([1264, 1265, 1292, 1366, 1367, 1406, 1411, 1416, 1525, 1690]);
 
 /** In the server's words, without the values that errors of data quote: somebody's secrets. */
 const reasonOf = ({ errno = 0, sqlMessage = "" }: MariadbFault): string =>
@@ -83,6 +83,7 @@ const faults: Readonly<Record<string, (error: MariadbFault) => GemachError>> = {
   1265: saying("VALUE_BEYOND_COLUMN"),
   1366: saying("VALUE_BEYOND_COLUMN"),
   1406: saying("VALUE_BEYOND_COLUMN"),
+  1690: saying("VALUE_BEYOND_COLUMN"),
   1288: saying("WRITE_BARRED"),
   1471: saying("WRITE_BARRED"),
   1906: saying("WRITE_BARRED"),
