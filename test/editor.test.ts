@@ -107,6 +107,7 @@ const completions: readonly (readonly [line: string, offered: readonly string[]]
       "meets",
       "named",
       "nullable",
+      "onWrite",
       "secret",
       "startsAs",
       "storedAs",

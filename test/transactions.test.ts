@@ -20,6 +20,7 @@ import {
   toOne,
   withLedger,
 } from "../src/index.js";
+import { undone } from "../src/testing/index.js";
 import { eachEngine, useEngines } from "./support/engines.js";
 import { mariadbUrl, postgresUrl } from "./support/servers.js";
 
@@ -29,6 +30,9 @@ const bank = model({
   Move: entity("tx_move", { id: identity, accountId: integer, cents: integer }, { account: toOne("Account", { by: "accountId" }) }),
 });
 const { Account, Move } = bank;
+const notes = model({
+  Note: entity("tx_note", { id: identity, deskId: integer, words: text }, {}, { standing: { own: { column: "deskId", given: "desk" } } }),
+});
 
 const backend = sql.rows({ pid: integer })`select pg_backend_pid()`;
 const ended = (pid: number) => sql.rows({ done: boolean })`select pg_terminate_backend(${pid})`;
@@ -228,3 +232,73 @@ test.runIf(inject("engines").includes("postgres"))(
     await pool.end();
   },
 );
+
+eachEngine(all, "inside of another transaction the options of the outermost count, where they are at least as strong", async (db, { name }) => {
+  await filled(db);
+  const isServer = name !== "sqlite" && name !== "node-sqlite" && name !== "wasm-sqlite";
+  /** A service that does not know who calls it. */
+  const service = (on: AnyDatabase, isolation: "read committed" | "serializable" | undefined = undefined) =>
+    on.transaction(async (tx) => void (await move(tx, 1, 2, 10)), {
+      retries: 3,
+      budget: 5,
+      timeLimit: 60_000,
+      ...(isolation === undefined ? {} : { isolation }),
+    });
+  await undone(db, async (tx) => {
+    await service(tx);
+    await tx.work(
+      async (w) => {
+        const account = await w.byKey(Account, 1);
+        account.cents += 1;
+      },
+      { retries: 2, readOnly: false },
+    );
+    expect(await cents(tx)).toEqual([491, 110]);
+    const weaker = service(tx, "serializable");
+    if (isServer) await expect(weaker).rejects.toMatchObject({ code: "TRANSACTION_WEAKER" });
+    else await weaker;
+  });
+  await undone(db, async (tx) => await service(tx, "serializable"), isServer ? { isolation: "serializable" } : {});
+  await expect(undone(db, async (tx) => await tx.transaction((inner) => move(inner, 1, 2, 1), { readOnly: true }))).rejects.toMatchObject({
+    code: "TRANSACTION_READ_ONLY",
+  });
+  await expect(undone(db, async (tx) => await tx.transaction((inner) => move(inner, 1, 2, 1), { budget: 2 }))).rejects.toMatchObject({
+    code: "BUDGET_EXCEEDED",
+  });
+  await expect(undone(db, (tx) => tx.transaction(async () => {}, { retry: 3 } as never))).rejects.toMatchObject({ code: "OPTION_UNKNOWN" });
+  expect(await cents(db)).toEqual([500, 100]);
+});
+
+eachEngine(all, "handles of one database join one transaction, each with what it gives, and work that outlives it is outside again", async (db, engine) => {
+  await filled(db);
+  const { Note } = notes;
+  await createTables(db, notes);
+  const ambient = engine.connect({ ambient: true });
+  await ambient.as({ desk: 1 }).delete(from(Note).lift("own"), { all: true });
+  const [one, two] = [ambient.as({ desk: 1 }), ambient.as({ desk: 2 })];
+  const seen = async (on: AnyDatabase) => await on.list(from(Note).select((n) => n.words));
+  let late: Promise<unknown> = Promise.resolve();
+  let isEnded = () => {};
+  const end = new Promise<void>((resolve) => {
+    isEnded = resolve;
+  });
+  await expect(
+    one.transaction(async () => {
+      await one.insert(Note, [{ words: "first" }]);
+      await two.insert(Note, [{ words: "second" }]);
+      expect([await seen(one), await seen(two)]).toEqual([["first"], ["second"]]);
+      await two.transaction(async (tx) => {
+        expect(await seen(tx)).toEqual(["second"]);
+        await two.work(async (w) => void w.add(Note, { words: "third" }));
+      });
+      expect([await seen(one), await seen(two)]).toEqual([["first"], ["second", "third"]]);
+      await ambient.insert(Account, [{ owner: "Cy", cents: 1 }]);
+      late = end.then(async () => [await two.insert(Note, [{ words: "late" }]), await seen(two)]);
+      throw new Error("undone");
+    }),
+  ).rejects.toThrow("undone");
+  isEnded();
+  expect(await late).toEqual([1, ["late"]]);
+  expect([await seen(one), await seen(two)]).toEqual([[], ["late"]]);
+  expect(await cents(db)).toEqual([500, 100]);
+});

@@ -22,16 +22,17 @@ import {
 } from "../run/index.js";
 import { type Dialect, handleValues } from "../sql/index.js";
 import type { Hooks, WorkOptions } from "../work/index.js";
-import { joining } from "./joining.js";
+import { type Ambience, ambience, joining } from "./joining.js";
 import {
   type GivenValues,
   givenWith,
   type Joining,
   type Transaction,
+  type TransactionOptions,
   type TransactionWork,
   type Work,
 } from "./open-transaction.js";
-import { runTransaction, type TransactionOptions, type TransactionPlace } from "./run-transaction.js";
+import { runTransaction, type TransactionPlace } from "./run-transaction.js";
 import { undone } from "./undone.js";
 
 /** Settings of a database. */
@@ -70,6 +71,7 @@ interface SharedByHandles {
   readonly sender: Sender;
   readonly compiler: Compiler;
   readonly values: Given;
+  readonly ambience: Ambience | undefined;
 }
 
 /** A database that queries are run on. Made by `database(driver)`. */
@@ -105,14 +107,15 @@ export class Database extends Verbs {
     const compiler = shared?.compiler ?? new Compiler(dialect, { how, generateCode, isTrusting, roundTrip });
     const values = shared?.values;
     const own: Context = { compiler, sender, isSnapshot: snapshot, isReadOnly: false, isTransaction: false, values };
-    const joined = ambient ? joining(own) : undefined;
+    const around = ambient ? (shared?.ambience ?? ambience()) : undefined;
+    const joined = around === undefined ? undefined : joining(own, around);
     super(joined?.context ?? own);
     this.dialect = dialect;
     this.#working = given({ outside: options.outside });
     this.#current = joined?.current;
     const join: Joining = joined?.join ?? ((_tx, _context, work) => work());
     this.#place = { driver, compiler, watch: sender.watch, clock, join, values, hooks: options.hooks };
-    this.#made = { driver, options, sender, compiler };
+    this.#made = { driver, options, sender, compiler, ambience: around };
     this[handleValues] = values;
     this[connectionKey] = { sender, dialect, clock };
   }

@@ -1,6 +1,6 @@
 export { type Budget, BudgetError } from "./budget.js";
 export { type AnyDatabase, announceKey, Database, type DatabaseOptions, database } from "./database.js";
-export { Transaction, type TransactionWork, type Work } from "./open-transaction.js";
-export type { TransactionOptions } from "./run-transaction.js";
+export { Transaction, type TransactionOptions, type TransactionWork, type Work } from "./open-transaction.js";
+
 export { spendingOf, wasteIn } from "./spending.js";
 export { undone } from "./undone.js";

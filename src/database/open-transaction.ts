@@ -6,6 +6,7 @@ import {
   type Context,
   connectionKey,
   expectOptions,
+  type Isolation,
   type Limits,
   limitNames,
   orStopped,
@@ -13,6 +14,7 @@ import {
   type SessionSender,
   type Stop,
   savepointName,
+  sendOwn,
   sessionSender,
   stopOf,
   Verbs,
@@ -20,6 +22,7 @@ import {
 } from "../run/index.js";
 import { type Dialect, handleValues } from "../sql/index.js";
 import type { Hooks, UnitOfWork, WorkOptions } from "../work/index.js";
+import type { Budget } from "./budget.js";
 
 /** Work in a transaction: what it gives is what the transaction gives. */
 export type TransactionWork<R> = (tx: Transaction) => Promise<R>;
@@ -46,6 +49,8 @@ export interface Shared {
   readonly watch: Watch;
   readonly clock: () => number;
   readonly isReadOnly: boolean;
+  /** The level that it was begun with; undefined: the engine's own. */
+  readonly isolation: Isolation | undefined;
   readonly join: Joining;
   readonly values: Given | undefined;
   readonly hooks: Hooks | undefined;
@@ -133,9 +138,10 @@ export class Transaction extends Verbs {
    * used meanwhile, and not this one.
    * @throws GemachError `OPTION_UNKNOWN`, `ABORTED`, `TIME_LIMIT_PASSED`
    */
-  override async transaction<R>(work: TransactionWork<R>, options: Limits = {}): Promise<R> {
-    expectOptions("transaction", options, limitNames);
+  override async transaction<R>(work: TransactionWork<R>, options: TransactionOptions = {}): Promise<R> {
+    expectOptions("transaction", options, transactionOptionNames);
     refuseEnded(this.#state);
+    if (options.isolation !== undefined) await refuseWeaker(this.#shared, this.#sender, options.isolation);
     // A savepoint of a verb that is on its way would end this one with it.
     await this.#sender.free();
     refuseEnded(this.#state);
@@ -145,7 +151,7 @@ export class Transaction extends Verbs {
     this.#state.at = "lent";
     try {
       await session.savepoint(name);
-      const { result, afterwards } = await workWith(this.#shared, stop, work);
+      const { result, afterwards } = await workWith(await withinOptions(this.#shared, options), stop, work);
       await session.release(name);
       this.#state.afterwards.push(...afterwards);
       return result;
@@ -162,11 +168,14 @@ export class Transaction extends Verbs {
    * A unit of work inside of this transaction: see `db.work()`.
    * @throws GemachError `OPTION_UNKNOWN`, and what writing its changes throws
    */
-  async work<R>(work: Work<R>, options: WorkOptions & Limits = {}): Promise<R> {
+  async work<R>(work: Work<R>, options: WorkOptions & TransactionOptions = {}): Promise<R> {
     const { workOptionNames } = workRoom ?? (await readWorkRoom());
-    expectOptions("work", options, [...workOptionNames, ...limitNames]);
-    const { signal, timeLimit, ...settings } = options;
-    return await this.transaction((tx) => tx.working(work, settings), { signal, timeLimit });
+    expectOptions("work", options, [...workOptionNames, ...transactionOptionNames]);
+    const { outside, cohort, flushes, ...further } = options;
+    const settings = Object.fromEntries(
+      Object.entries({ outside, cohort, flushes }).filter(([, value]) => value !== undefined),
+    ) as WorkOptions;
+    return await this.transaction((tx) => tx.working(work, settings), further);
   }
 
   /** A handle of the same transaction that gives values to standing conditions: see `db.as()`. */
@@ -176,6 +185,12 @@ export class Transaction extends Verbs {
       ...this.#context,
       values: all,
     });
+  }
+
+  /** The same transaction for a handle that gives these values. @internal */
+  givenBy(values: Given | undefined): Transaction {
+    if (values === this.#shared.values) return this;
+    return new Transaction({ ...this.#shared, values }, this.#state, this.#sender, { ...this.#context, values });
   }
 
   /** A unit of work of this very transaction. @internal */
@@ -198,6 +213,56 @@ export class Transaction extends Verbs {
     refuseEnded(this.#state);
     this.#state.afterwards.push(work);
   }
+}
+
+/** Settings of a transaction. Inside of another one, that one's count where they are at least as strong. */
+export interface TransactionOptions extends Limits {
+  /** The isolation level; the engine's own where it is left out. Inside of another transaction: the least that that one must have. */
+  readonly isolation?: Isolation;
+  /** Whether it writes nothing: verbs that write are refused. */
+  readonly readOnly?: boolean;
+  /**
+   * How often the work is run again from its start where the database could not put it in an order with others
+   * (`SERIALIZATION_FAILED`, `DEADLOCK`), or a prepared statement's table had changed (`PREPARED_OUTDATED`); 0 by default. Before the n-th
+   * time it waits up to 10 · 2ⁿ milliseconds, by chance. Those of the outermost transaction count, since all of it is to run again.
+   */
+  readonly retries?: number;
+  /**
+   * The most statements that it may send before it throws `BudgetError`, or the most statements, rows and milliseconds; each run
+   * of the work has all of it.
+   */
+  readonly budget?: Budget;
+}
+
+/** The names of a transaction's options. */
+export const transactionOptionNames: readonly (keyof TransactionOptions)[] = [
+  ...(["isolation", "readOnly", "retries", "budget"] as const),
+  ...limitNames,
+];
+
+const strengths: readonly string[] = ["read uncommitted", "read committed", "repeatable read", "serializable"];
+
+/**
+ * Refuses a level that the transaction around does not have; a server that may have been told another default is asked.
+ * @throws GemachError `TRANSACTION_WEAKER`
+ */
+async function refuseWeaker({ isolation, compiler }: Shared, sender: SessionSender, wanted: Isolation): Promise<void> {
+  const { isolationText } = compiler.runtime.dialect;
+  if (isolationText === undefined) return;
+  let has: string | undefined = isolation;
+  if (has === undefined) {
+    const [row] = await sendOwn(sender, isolationText, "isolation level");
+    has = String(row?.[0]).toLowerCase().replaceAll("-", " ");
+  }
+  if (strengths.indexOf(has) < strengths.indexOf(wanted)) throw new GemachError("TRANSACTION_WEAKER", { wanted, has });
+}
+
+/** What the handles of a transaction inside of another one share. */
+async function withinOptions(shared: Shared, { readOnly, budget }: TransactionOptions): Promise<Shared> {
+  const isReadOnly = shared.isReadOnly || readOnly === true;
+  if (budget === undefined) return isReadOnly === shared.isReadOnly ? shared : { ...shared, isReadOnly };
+  const { budgeted } = await import("./spending.js");
+  return { ...shared, isReadOnly, watch: budgeted(shared.watch, budget, shared.compiler.runtime.dialect) };
 }
 
 function refuseEnded({ at }: State): void {

@@ -6,11 +6,8 @@ import {
   type Compiler,
   type Driver,
   expectOptions,
-  type Isolation,
   insideOf,
   isLimited,
-  type Limits,
-  limitNames,
   opened,
   refuseInside,
   stopOf,
@@ -20,29 +17,17 @@ import {
   wait,
 } from "../run/index.js";
 import type { Hooks } from "../work/index.js";
-import type { Budget } from "./budget.js";
 import { numbered } from "./numbered.js";
-import { type Joining, type Shared, type TransactionWork, type Worked, workWith } from "./open-transaction.js";
+import {
+  type Joining,
+  type Shared,
+  type TransactionOptions,
+  type TransactionWork,
+  transactionOptionNames,
+  type Worked,
+  workWith,
+} from "./open-transaction.js";
 
-/** Settings of a transaction. */
-export interface TransactionOptions extends Limits {
-  /** The isolation level; the engine's own where it is left out. */
-  readonly isolation?: Isolation;
-  /** Whether it writes nothing: verbs that write are refused. */
-  readonly readOnly?: boolean;
-  /**
-   * How often the work is run again from its start where the database could not put it in an order with others
-   * (`SERIALIZATION_FAILED`, `DEADLOCK`), or a prepared statement's table had changed (`PREPARED_OUTDATED`); 0 by default. Before the n-th time it waits up to 10 · 2ⁿ milliseconds, by chance.
-   */
-  readonly retries?: number;
-  /**
-   * The most statements that it may send before it throws `BudgetError`, or the most statements, rows and milliseconds; each run
-   * of the work has all of it.
-   */
-  readonly budget?: Budget;
-}
-
-const known: readonly (keyof TransactionOptions)[] = ["isolation", "readOnly", "retries", "budget", ...limitNames];
 const lost: ReadonlySet<unknown> = new Set(["SERIALIZATION_FAILED", "DEADLOCK", "PREPARED_OUTDATED"]);
 
 /** What a transaction is run over. */
@@ -85,7 +70,7 @@ export async function runTransaction<R>(
   options: TransactionOptions,
   at: CallSite | undefined,
 ): Promise<R> {
-  expectOptions("transaction", options, known);
+  expectOptions("transaction", options, transactionOptionNames);
   const { driver, compiler, watch, clock, join, values, hooks } = place;
   const { retries = 0, readOnly = false, isolation, budget } = options;
   rowCount(retries, "retries");
@@ -113,6 +98,7 @@ export async function runTransaction<R>(
           values,
           hooks,
           isReadOnly: readOnly,
+          isolation,
         };
         const working = () => insideOf(driver, () => workWith(shared, stop, work));
         try {

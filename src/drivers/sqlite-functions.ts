@@ -39,12 +39,13 @@ const negative = ({ units, scale }: Decimal): Decimal => ({ units: -units, scale
 const beyond = (type: string): GemachError =>
   new GemachError("VALUE_BEYOND_COLUMN", { engine: "SQLite", reason: `it is more than ${type} holds` });
 
-/** A whole number that a column of so many bits holds: what left 64 bits is a floating-point number. */
+/** A whole number that a column of so many bits holds. One beside a number that a driver sent, or that left 64 bits, is a floating-point number. */
 function fitWhole(value: Value, bits: Value): Value {
   if (value === null) return null;
-  if (typeof value !== "bigint" || BigInt.asIntN(Number(bits), value) !== value)
+  const whole = typeof value === "number" && Number.isSafeInteger(value) ? BigInt(value) : value;
+  if (typeof whole !== "bigint" || BigInt.asIntN(Number(bits), whole) !== whole)
     throw beyond(`a whole number of ${bits} bits`);
-  return value;
+  return whole;
 }
 
 /** The functions that SQLite lacks; each is null where a value is. */

@@ -56,6 +56,11 @@ export const serverFaults = () =>
           ? "Let the error of that statement out, so that the whole transaction can run again; it is the cause of this one."
           : "Let the error of that statement out; or put what may fail into a transaction() of its own inside of this one.",
     ),
+    TRANSACTION_WEAKER: define(
+      (n: { wanted: string; has: string }) =>
+        `A transaction inside of another one asks for the isolation level '${n.wanted}', and the one around it has '${n.has}'.`,
+      "Begin the outermost one with that level: transaction(work, { isolation }), undone(db, work, { isolation }).",
+    ),
     PREPARED_OUTDATED: define(
       (n: { engine: string; reason: string }) =>
         `What the connection had prepared is of no use for this statement (${n.engine}): ${n.reason}.`,

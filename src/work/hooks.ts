@@ -24,13 +24,19 @@ export interface RowWrite {
   afterCommit(work: () => unknown): void;
 }
 
+/** Further values of a row's columns. */
+// biome-ignore lint/suspicious/noConfusingVoidType: a function without a return fits too
+type Further = Readonly<Record<string, unknown>> | undefined | void;
+
 /** What is called for each row that a unit of work writes. */
 export interface Hooks {
-  /** Before anything is sent; gives columns of the row further values, such as who changed it. An error ends the unit of work. */
-  // biome-ignore lint/suspicious/noConfusingVoidType: a function without a return fits too
-  beforeWrite?(write: RowWrite): Readonly<Record<string, unknown>> | undefined | void;
-  /** Once the rows are written, their keys included, and before the commit. */
-  afterWrite?(write: RowWrite): void;
+  /**
+   * Before anything is sent; gives columns of the row further values, such as who changed it. An error ends the unit of work. A promise is
+   * awaited, one row after the other.
+   */
+  beforeWrite?(write: RowWrite): Further | Promise<Further>;
+  /** Once the rows are written, their keys included, and before the commit. A promise is awaited. */
+  afterWrite?(write: RowWrite): void | Promise<void>;
 }
 
 /** The columns that an entity was read with. */
@@ -50,13 +56,13 @@ const freshOf = (live: LiveObject, { kind: { entity } }: Kept): Record<string, u
  * Calls the hooks before a unit of work is written; gives what calls those that come after.
  * @throws GemachError `NAME_UNKNOWN`, and what a hook throws
  */
-export function callHooks(
+export async function callHooks(
   unit: Unit,
   { beforeWrite, afterWrite }: Hooks,
   afterCommit: RowWrite["afterCommit"],
-): () => void {
+): Promise<() => Promise<void>> {
   const seen: (() => RowWrite)[] = [];
-  const call = (live: LiveObject, kind: RowWrite["kind"], names?: readonly string[]): void => {
+  const call = async (live: LiveObject, kind: RowWrite["kind"], names?: readonly string[]): Promise<void> => {
     const kept = keptOf(live);
     const { entity } = kept.kind;
     const old = kind === "insert" ? null : oldOf(kept);
@@ -73,7 +79,9 @@ export function callHooks(
         afterCommit,
       };
     };
-    for (const [name, value] of Object.entries(beforeWrite?.(write()) ?? {})) {
+    const given = beforeWrite?.(write());
+    const further = given instanceof Promise ? await given : given;
+    for (const [name, value] of Object.entries(further ?? {})) {
       if (!entity.members.has(name))
         throw new GemachError("NAME_UNKNOWN", { entity: entity.name, name, known: [...entity.members.keys()] });
       put(live, name, value);
@@ -81,10 +89,13 @@ export function callHooks(
     }
     seen.push(write);
   };
-  for (const live of [...unit.added]) call(live, "insert");
-  for (const { live, names } of changedIn(unit)) call(live, "update", names);
-  for (const live of [...unit.removed]) call(live, "delete");
-  return () => {
-    for (const write of seen) afterWrite?.(write());
+  for (const live of [...unit.added]) await call(live, "insert");
+  for (const { live, names } of changedIn(unit)) await call(live, "update", names);
+  for (const live of [...unit.removed]) await call(live, "delete");
+  return async () => {
+    for (const write of seen) {
+      const done = afterWrite?.(write());
+      if (done instanceof Promise) await done;
+    }
   };
 }

@@ -26,25 +26,41 @@ const bytesPrint: Print = {
 function textOf(value: unknown, type: ValueType): unknown {
   if (value === null || value === undefined) return value;
   if (value instanceof Date) return value.getTime();
-  if (type.codec === undefined && (type.kind === "json" || type.kind === "list")) return contentOf(value);
+  if (type.codec === undefined && type.kind === "json") return contentOf(value);
   const canonical = canonicalOf(value, type);
+  if (Array.isArray(canonical)) return contentOf(canonical);
+  // What its kind does not take is refused when it is written; until then it is another value.
+  if (canonical === undefined && type.kind === "list") return contentOf(value);
   return canonical instanceof Uint8Array ? canonical.join() : canonical;
 }
 
 /** The value that a text was made of. */
 function valueOfText(text: unknown, type: ValueType): unknown {
   if (text === null || text === undefined) return text;
-  if (type.codec === undefined && (type.kind === "json" || type.kind === "list")) return JSON.parse(text as string);
+  if (type.codec === undefined && type.kind === "json") return JSON.parse(text as string);
+  if (type.kind === "list") {
+    const canonical = contentIn(text as string) as Scalar;
+    return decoderFor(type)?.(canonical) ?? canonical;
+  }
   if (typeof text === "number" && type.codec === undefined && type.kind === "timestamp") return new Date(text);
   const isBytes = type.kind === "bytes" && typeof text === "string";
   const canonical = isBytes ? Uint8Array.from(text === "" ? [] : text.split(","), Number) : text;
   return decoderFor(type)?.(canonical as Scalar) ?? canonical;
 }
 
+/** JSON in which whole numbers of 64 bits and bytes are told from texts. */
 const contentOf = (value: unknown): string =>
   JSON.stringify(value, (_, part: unknown) => {
-    if (typeof part === "bigint") return `${part}n`;
-    return part instanceof Uint8Array ? part.join() : part;
+    if (typeof part === "bigint") return { bigint: String(part) };
+    return part instanceof Uint8Array ? { bytes: [...part] } : part;
+  });
+
+/** What such JSON was made of, of texts, numbers, truth values, whole numbers, bytes, and lists of these. */
+const contentIn = (text: string): unknown =>
+  JSON.parse(text, (_, part: unknown) => {
+    if (typeof part !== "object" || part === null || Array.isArray(part)) return part;
+    const { bigint, bytes } = part as { readonly bigint?: string; readonly bytes?: readonly number[] };
+    return bigint === undefined ? Uint8Array.from(bytes ?? []) : BigInt(bigint);
   });
 
 /** Leaves of a value object, with the names that lead to them. */
@@ -83,7 +99,7 @@ export function printOf(member: ResolvedMember): Print | undefined {
       : contentOf(leaves.map(([steps, { type }]) => textOf(valueAt(value as object, steps), type) ?? null));
   const back = (print: unknown): unknown => {
     if (typeof print !== "string") return print;
-    const parts = JSON.parse(print) as unknown[];
+    const parts = contentIn(print) as unknown[];
     const value = {};
     for (const [i, [steps, { type }]] of leaves.entries()) placeAt(value, steps, valueOfText(parts[i], type));
     return value;

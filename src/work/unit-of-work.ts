@@ -144,9 +144,9 @@ export function openWork(
     await removeOwned(unit);
     await touchGuarding(unit);
     maintain(changedIn(unit));
-    const after = hooks === undefined ? undefined : callHooks(unit, hooks, afterCommit);
+    const after = hooks === undefined ? undefined : await callHooks(unit, hooks, afterCommit);
     await run(context, () => flushSteps(unit), "no", ownOrigin(verb, at), noLimits);
-    after?.();
+    await after?.();
   };
   const flush = async (verb: string, at: CallSite | undefined): Promise<void> => {
     refuseFailed();

@@ -198,6 +198,8 @@ export interface Dialect {
   readonly definition: DefinitionRules;
   /** How the first rows of each owner are best taken; undefined where all rows of all owners are to be numbered. */
   readonly ownerForm: (index: OwnerIndex, keyLength: number, limits: Limits) => OwnerForm | undefined;
+  /** What gives the isolation level of the transaction at hand; undefined where all are serializable. */
+  readonly isolationText: string | undefined;
   /** Whether sets of many rows are best aggregated for all of them at once, by a join, rather than for each by a subquery. */
   readonly groupsSets: boolean;
   /** Whether all levels of a tree are best fetched by one statement. */

@@ -157,9 +157,15 @@ export const jsonList = (values: readonly (Wire | readonly Wire[])[]): string =>
 
 const jsonPart = (value: Wire): string => (typeof value === "bigint" ? value.toString() : JSON.stringify(value));
 
+/** A list's value as JSON has it: digits of whole numbers of 64 bits, and of bytes. */
+const inList = (value: Scalar): unknown => {
+  if (Array.isArray(value)) return value.map(inList);
+  if (value instanceof Uint8Array) return toHex(value);
+  return typeof value === "bigint" ? value.toString() : value;
+};
+
 /** A column's list as JSON text, for engines without arrays. */
-export const listToJson = (values: readonly Scalar[]): string =>
-  JSON.stringify(values, (_, value) => (typeof value === "bigint" ? value.toString() : value));
+export const listToJson = (values: readonly Scalar[]): string => JSON.stringify(values.map(inList));
 
 /** A type as the wire has it: nothing is made of its values yet, and nothing is left out of them. */
 function plainOf({ codec: _, element, ...type }: ValueType): ValueType {
@@ -176,9 +182,12 @@ export function checkedList(values: unknown, type: ValueType): readonly Scalar[]
   return canonicalOf(values, plain) === undefined ? unreadable("list") : (values as readonly Scalar[]);
 }
 
-/** A list whose whole numbers of 64 bits are digits in JSON. */
-const withBigints = (values: unknown, { element, kind }: ValueType): unknown => {
-  if (element !== undefined) return Array.isArray(values) ? values.map((value) => withBigints(value, element)) : values;
+const hexDigits = /^(?:[\da-f]{2})*$/i;
+
+/** A list whose whole numbers of 64 bits, and bytes, are digits in JSON. */
+const outOfList = (values: unknown, { element, kind }: ValueType): unknown => {
+  if (element !== undefined) return Array.isArray(values) ? values.map((value) => outOfList(value, element)) : values;
+  if (kind === "bytes") return typeof values === "string" && hexDigits.test(values) ? fromHex(values, 0) : values;
   return kind === "bigint" && wholeDigits.test(values as string) ? BigInt(values as string) : values;
 };
 
@@ -201,7 +210,7 @@ export function listDecoder(type: ValueType): Decoder {
     } catch {
       return unreadable("list");
     }
-    return checkedList(withBigints(values, type), type);
+    return checkedList(outOfList(values, type), type);
   };
 }
 

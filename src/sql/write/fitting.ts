@@ -22,6 +22,8 @@ function mayBeBeyond(node: Node, column: ResolvedColumn): boolean {
     case "value":
       // It was checked, or is null.
       return false;
+    case "hole":
+      return !fits(node.type, column.type) && node.type.kind !== column.type.kind;
     case "case":
       return [
         ...node.branches.map(({ value }) => value),

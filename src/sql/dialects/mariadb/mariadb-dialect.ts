@@ -34,6 +34,7 @@ export const mariadbDialect: Dialect = {
   definition: mariadbDefinition,
   // Measured (10.11, which has no lateral): as fast with 10 rows an owner, 19 times with 200. Each row more is a
   // subquery more, and the rows' own key has to be one column.
+  isolationText: "select @@session.tx_isolation",
   groupsSets: false,
   wholeTrees: true,
   // Measured (10.11): ten rows' lists of one 1.4 times as fast as by batch, of a hundred 0.8 times; the first rows of each 2 times with one

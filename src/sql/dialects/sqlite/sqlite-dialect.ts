@@ -45,6 +45,7 @@ export const sqliteDialect: Dialect = {
   },
   definition: sqliteDefinition,
   // Measured (3.53): with 10 rows an owner 1.3 times, with 200 4 to 36 times as fast as numbering all rows.
+  isolationText: undefined,
   groupsSets: false,
   wholeTrees: false,
   // Measured (3.53): 1.1 to 1.5 times as fast as one more statement, with 1 to 1,000 rows a list; over a table of links 0.1 to 0.8 times.
