@@ -141,7 +141,7 @@ function speaking(choices: readonly number[], values: readonly number[], isShare
           () => (depth === 0 ? r.due.month() : number(depth - 1).times(value())),
           () => (depth === 0 ? r.item.name.length() : coalesce(r.item.name.substring(1, choose(1, 2)).toInteger(), value())),
           () => (depth === 0 ? r.memberId : when(condition(depth - 1), number(depth - 1)).otherwise(value())),
-          () => sql(integer)`(${number(0)} + ${choose(value, () => r.id)()})`,
+          () => sql(integer)`(${depth === 0 ? r.itemId : number(depth - 1)} + ${choose(value, () => r.id)()})`,
           () => r.item.loans.where((l: Untyped) => l.memberId.atMost(value())).count(),
         )(),
       );

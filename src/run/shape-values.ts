@@ -32,7 +32,7 @@ export function sizeOf(length: number): number {
 }
 
 /** More values than any dialect lists one by one, and a power of two. */
-const mostListed = 2048;
+const mostListed = 65_536;
 
 const openedList = (node: ListNode, place: number): ListNode => ({
   ...node,
