@@ -1,8 +1,10 @@
 import { define } from "./define.js";
 
 /** "a: 'x', b: 'y'", for the names that are known. */
-const known = (names: Readonly<Record<string, string | undefined>>): string => {
-  const parts = Object.entries(names).flatMap(([label, name]) => (name === undefined ? [] : [`${label} '${name}'`]));
+const known = (names: Readonly<Record<string, string | readonly string[] | undefined>>): string => {
+  const parts = Object.entries(names).flatMap(([label, name]) =>
+    name === undefined ? [] : [`${label} '${[name].flat().join("', '")}'`],
+  );
   return parts.length === 0 ? "" : ` (${parts.join(", ")})`;
 };
 
@@ -11,7 +13,15 @@ export interface ConstraintNames {
   readonly table?: string | undefined;
   readonly column?: string | undefined;
   readonly constraint?: string | undefined;
+  /** The entity whose rows break it: of a foreign key the one that holds it. */
+  readonly entity?: string | undefined;
+  /** Its columns, by their names in the entity; of SQL of one's own by those in the table. */
+  readonly columns?: readonly string[] | undefined;
 }
+
+/** What a broken constraint is of, in the model's words where these are known. */
+const ofConstraint = ({ entity, columns, table, column, constraint }: ConstraintNames): string =>
+  entity === undefined ? known({ table, column, constraint }) : known({ entity, columns, constraint });
 
 /** What goes wrong between here and the database, in transactions, and what the database itself says. */
 export const serverFaults = () =>
@@ -103,19 +113,19 @@ export const serverFaults = () =>
       "Look for work that keeps its connection, such as a stream that is not read to its end; else give the pool more, or more time.",
     ),
     UNIQUE_VIOLATED: define(
-      (n: ConstraintNames) => `A row with the same unique value is there already${known({ ...n })}.`,
+      (n: ConstraintNames) => `A row with the same unique value is there already${ofConstraint(n)}.`,
       "Change the value, or update the row that is there.",
     ),
     FOREIGN_KEY_VIOLATED: define(
-      (n: ConstraintNames) => `A key refers to a row that does not exist, or is still referred to${known({ ...n })}.`,
+      (n: ConstraintNames) => `A key refers to a row that does not exist, or is still referred to${ofConstraint(n)}.`,
       "Write the row that is referred to first; delete those that refer to it first.",
     ),
     NOT_NULL_VIOLATED: define(
-      (n: ConstraintNames) => `A column that must have a value got none${known({ ...n })}.`,
+      (n: ConstraintNames) => `A column that must have a value got none${ofConstraint(n)}.`,
       "Give it a value, or make it nullable in the table and in the model.",
     ),
     CHECK_VIOLATED: define(
-      (n: ConstraintNames) => `A value breaks a rule of the table${known({ ...n })}.`,
+      (n: ConstraintNames) => `A value breaks a rule of the table${ofConstraint(n)}.`,
       "Give a value that keeps the rule.",
     ),
     STATEMENTS_EXHAUSTED: define(

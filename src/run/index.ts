@@ -41,9 +41,11 @@ export {
   stopOf,
   wait,
 } from "./stop.js";
+export { tellingError } from "./telling.js";
 export { transact } from "./transaction.js";
 export { valuesText } from "./values-text.js";
 export { type InsertProgress, Verbs } from "./verbs.js";
+export type { Written as WrittenPlan } from "./violated.js";
 export {
   type BegunStatement,
   type DoneCall,

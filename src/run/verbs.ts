@@ -48,6 +48,7 @@ import { rawCount } from "./raw.js";
 import { Reads } from "./reads.js";
 import type { Steps } from "./steps.js";
 import { isLimited, type Limits, limitNames } from "./stop.js";
+import { telling } from "./telling.js";
 import { heldUpsert } from "./upsert.js";
 import { changeRequest, conflict, countIn, countKeyed, writeKeyed, writing } from "./write.js";
 
@@ -95,6 +96,10 @@ export abstract class Verbs extends Reads {
 
   /** Sends what a plan says: several statements all or none. */
   #write(plan: WritePlan, origin: VerbOrigin, limits: Limits): Soon<unknown> {
+    return telling(this.#context, plan, () => this.#writeBare(plan, origin, limits));
+  }
+
+  #writeBare(plan: WritePlan, origin: VerbOrigin, limits: Limits): Soon<unknown> {
     const { compiler, sender } = this.#context;
     this.#refuseReadOnly(origin.verb);
     const state = origin.query === undefined ? undefined : stateOf(origin.query, origin.verb);
@@ -222,7 +227,7 @@ export abstract class Verbs extends Reads {
     const { steps } = writing(plan, this.#context.compiler.runtime, this.#context.values, true);
     const check = hiddenCheck(this.#context, [plan]);
     const checked = check === undefined ? steps : () => checkedFirst(check, steps);
-    return await run(this.#context, held(checked), "always", origin, options);
+    return await telling(this.#context, plan, () => run(this.#context, held(checked), "always", origin, options));
   }
 
   /**
@@ -311,7 +316,10 @@ export abstract class Verbs extends Reads {
     const check = hiddenCheck(this.#context, plans);
     const checked = check === undefined ? steps : () => checkedFirst(check, steps);
     const isSeveral = rows.length > 1 || check !== undefined;
-    return await run(this.#context, checked, isSeveral ? "always" : "no", origin, limits);
+    const [first] = plans;
+    return await telling(this.#context, first, () =>
+      run(this.#context, checked, isSeveral ? "always" : "no", origin, limits),
+    );
   }
 
   /**

@@ -138,7 +138,9 @@ export function* deleteAll(unit: Unit, { levels, loosened }: Removal): Steps<voi
     for (const [entity, lives] of byEntity(level).toReversed()) {
       const by = columnsToFind(entity);
       const rows = lives.map((live) => ({ values: [], found: foundBy(live, keptOf(live), by) }));
-      const missed = yield* writeKeyed(keyedPlan("delete", entity, [], by, rows), unit.context.compiler.runtime);
+      const plan = keyedPlan("delete", entity, [], by, rows);
+      unit.writing = plan;
+      const missed = yield* writeKeyed(plan, unit.context.compiler.runtime);
       if (missed.length > 0 && versionOf(entity) !== undefined) throw conflict(entity, missed);
       followDeletion(unit, lives);
       for (const live of lives) {

@@ -95,6 +95,7 @@ function* inserted(unit: Unit, entity: ResolvedEntity, rows: readonly LiveObject
   const returning = leftOut(entity, rows);
   const given = withGiven(entity, rows, unit.context.values, "flush");
   const plan = planInsert(bareOf(entity), given, { returning, rules: runtime.dialect.writes.portions });
+  unit.writing = plan;
   const check = hiddenCheck(unit.context, [plan]);
   if (check !== undefined) yield* check();
   const written = yield* writing(plan, runtime, undefined, true).steps();

@@ -21,6 +21,7 @@ import {
   type Portion,
   Reads,
   run,
+  tellingError,
   type Verbs,
 } from "../run/index.js";
 import { add } from "./add.js";
@@ -155,7 +156,8 @@ export function openWork(
     try {
       flushing = write(verb, at);
       await flushing;
-    } catch (error) {
+    } catch (thrown) {
+      const error = await tellingError(context, unit.writing, thrown);
       failure = { error };
       throw error;
     } finally {
@@ -175,6 +177,7 @@ export function openWork(
     forGood: new Set(),
     goneWith: new Map(),
     touched: new Set(),
+    writing: undefined,
     isEnded: false,
     forgets: false,
     flushFor: async (entities) => {

@@ -71,6 +71,7 @@ export function* updateAll(unit: Unit, changed: readonly Changed[]): Steps<void>
   for (const [entity, ofEntity] of groups)
     for (const { columns, rows } of ofEntity.values()) {
       const plan = keyedPlan("update", entity, columns, columnsToFind(entity), rows);
+      unit.writing = plan;
       const check = hiddenCheck(unit.context, [plan]);
       if (check !== undefined) yield* check();
       const missed = yield* writeKeyed(plan, unit.context.compiler.runtime);

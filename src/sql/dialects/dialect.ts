@@ -180,6 +180,8 @@ export interface Rewrites {
 export interface CatalogueTexts {
   /** Every index: table, index, column, position, is_unique, is_partial. */
   readonly indexes: string;
+  /** The columns of a unique index of a table, in their order; undefined where the engine's errors tell them. */
+  readonly uniqueColumns?: (table: string, index: string) => string;
   /** Indexes that nothing was looked up by: table, index. */
   readonly unusedIndexes?: string;
   /** Statements that took long: statement, calls, milliseconds, rows. */

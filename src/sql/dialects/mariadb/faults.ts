@@ -20,10 +20,14 @@ const detailsOf = (error: MariadbFault) => ({
 const quoted = (message: string, at = 0): string | undefined => [...message.matchAll(/[`']([^`']+)[`']/g)][at]?.[1];
 
 /** "Cannot add or update a child row: … (`db`.`loan`, CONSTRAINT `loan_ibfk_1` …" names both. */
-const keyNames = ({ message }: MariadbFault) => ({
-  table: /`[^`]+`\.`([^`]+)`/.exec(message)?.[1],
-  constraint: /CONSTRAINT `([^`]+)`/.exec(message)?.[1],
-});
+const keyNames = ({ message }: MariadbFault) => {
+  const columns = /FOREIGN KEY \(((?:`(?:[^`]|``)+`(?:, )?)+)\)/.exec(message)?.[1]?.match(/`(?:[^`]|``)+`/g);
+  return {
+    table: /`[^`]+`\.`([^`]+)`/.exec(message)?.[1],
+    constraint: /CONSTRAINT `([^`]+)`/.exec(message)?.[1],
+    ...(columns ? { columns: columns.map((name) => name.slice(1, -1).replaceAll("``", "`")) } : {}),
+  };
+};
 
 const unique = (e: MariadbFault) => {
   const constraint = /for key '([^']+)'$/.exec(e.message)?.[1];

@@ -1,6 +1,6 @@
 import { kinds } from "../../../columns/index.js";
 import type { Dialect } from "../dialect.js";
-import { mariadbIndexes, mariadbUnused } from "./catalogue.js";
+import { mariadbIndexes, mariadbUniqueColumns, mariadbUnused } from "./catalogue.js";
 import { mariadbDefinition } from "./definition.js";
 import { mariadbExplain } from "./explain.js";
 import { mariadbFault } from "./faults.js";
@@ -46,6 +46,6 @@ export const mariadbDialect: Dialect = {
   pack: () => undefined,
   explain: mariadbExplain,
   // Its performance schema counts no execution of a prepared statement (10.11).
-  catalogue: { indexes: mariadbIndexes, unusedIndexes: mariadbUnused },
+  catalogue: { indexes: mariadbIndexes, unusedIndexes: mariadbUnused, uniqueColumns: mariadbUniqueColumns },
   fault: mariadbFault,
 };

@@ -9,6 +9,7 @@ interface PostgresFault extends Error {
   readonly table?: string;
   readonly column?: string;
   readonly constraint?: string;
+  readonly detail?: string;
   readonly address?: string;
   readonly host?: string;
   readonly port?: number;
@@ -68,7 +69,21 @@ const faults: Readonly<Record<string, (error: PostgresFault, statement: string) 
   EPIPE: (e) => new GemachError("CONNECTION_LOST", { engine }, detailsOf(e)),
 };
 
-const pick = ({ table, column, constraint }: PostgresFault) => ({ table, column, constraint });
+/** "Key (number, place)=(…) already exists." names columns; of a row that is still referred to they are those of the other table. */
+function columnsIn({ detail = "" }: PostgresFault): readonly string[] | undefined {
+  const list = /still referenced/.test(detail)
+    ? undefined
+    : /^Key \(((?:"(?:[^"]|"")*"|[\w$]+)(?:, (?:"(?:[^"]|"")*"|[\w$]+))*)\)=/.exec(detail)?.[1];
+  return list
+    ?.match(/"(?:[^"]|"")*"|[\w$]+/g)
+    ?.map((name) => (name.startsWith('"') ? name.slice(1, -1).replaceAll('""', '"') : name));
+}
+
+const pick = (error: PostgresFault) => {
+  const { table, column, constraint } = error;
+  const columns = columnsIn(error);
+  return { table, column, constraint, ...(columns === undefined ? {} : { columns }) };
+};
 
 function outdated(error: PostgresFault): GemachError {
   return new GemachError("PREPARED_OUTDATED", { engine, reason: error.message }, detailsOf(error));

@@ -31,11 +31,12 @@ export function codeOf(error: { code?: unknown; errcode?: unknown }): string {
 }
 
 /** "UNIQUE constraint failed: member.name, member.town" names table and columns. */
-function constraintNames(message: string): { table?: string; column?: string } {
+function constraintNames(message: string): { table?: string; column?: string; columns?: readonly string[] } {
   const places = /constraint failed: (.+)$/.exec(message)?.[1]?.split(", ") ?? [];
   const table = places[0]?.includes(".") ? places[0].split(".")[0] : undefined;
   if (table === undefined) return {};
-  return { table, column: places.map((place) => place.slice(place.indexOf(".") + 1)).join(", ") };
+  const columns = places.map((place) => place.slice(place.indexOf(".") + 1));
+  return { table, column: columns.join(", "), columns };
 }
 
 /** What an engine's error is in this library's terms. */
