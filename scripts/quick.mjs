@@ -5,7 +5,7 @@ import { minifySync } from "rolldown/experimental";
 import { parseAst } from "rolldown/parseAst";
 
 /** The files that programs load. */
-const isLoaded = ({ name }) => /^(core|work|inspecting|explaining|sqlite|postgres|mariadb)$/.test(name);
+const isLoaded = ({ name }) => /^(core|work|inspecting|on-demand|sqlite|postgres|mariadb)$/.test(name);
 
 const isNode = (value) => typeof value === "object" && value !== null && typeof value.type === "string";
 const childrenOf = (node) => Object.values(node).flat().filter(isNode);

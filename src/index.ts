@@ -198,7 +198,6 @@ export {
   via,
 } from "./model/index.js";
 export type { ReachNote } from "./plan/index.js";
-export { type OpenEntity, openEntities } from "./plan/index.js";
 export {
   type AllRows,
   type AnyRows,

@@ -1,7 +1,8 @@
 import fc from "fast-check";
 import { expect, test } from "vitest";
 import { sqliteDialect } from "../src/drivers/sqlite.js";
-import { createTables, type Database, entity, from, identity, integer, literal, model, openEntities, preview, text, toMany, toOne } from "../src/index.js";
+import { createTables, type Database, entity, from, identity, integer, literal, model, preview, text, toMany, toOne } from "../src/index.js";
+import { openEntities } from "../src/schema/entry.js";
 import { eachEngine, useEngines } from "./support/engines.js";
 
 // What a handle may not see it may not write, refer to or be told of, by any way of reading or writing, nor by a key.

@@ -219,7 +219,8 @@ export function typeWord(value: unknown): string {
     case "object":
       if (value === null) return "null";
       if (Array.isArray(value)) return "a list";
-      return value instanceof Date ? "a Date" : "an object";
+      if (value instanceof Date) return Number.isNaN(value.getTime()) ? "an invalid Date" : "a Date";
+      return "an object";
     case "undefined":
       return "undefined";
     default:

@@ -1,5 +1,5 @@
 import { typeWord } from "../columns/index.js";
-import { GemachError } from "../errors/index.js";
+import { expectOptions, GemachError } from "../errors/index.js";
 import { type Given, type OutsideRule, outsideRules, type Strategy, strategies } from "../expression/index.js";
 import {
   type CallSite,
@@ -12,9 +12,8 @@ import {
   type Driver,
   type ExplainedStatement,
   type ExplainOptions,
-  expectOptions,
-  explaining,
   now,
+  onDemand,
   poolSender,
   type Sender,
   Verbs,
@@ -30,6 +29,7 @@ import {
   type Transaction,
   type TransactionOptions,
   type TransactionWork,
+  transactionOptionNames,
   type Work,
 } from "./open-transaction.js";
 import { runTransaction, type TransactionPlace } from "./run-transaction.js";
@@ -148,7 +148,7 @@ export class Database extends Verbs {
   ): Promise<readonly ExplainedStatement[]> {
     expectOptions("explainWork", options, ["analyze"]);
     const found: ExplainedStatement[] = [];
-    const { explainingDriver } = await explaining();
+    const { explainingDriver } = await onDemand();
     const driver = explainingDriver(this.#place.driver, options.analyze === true, found);
     const transaction = <R>(inner: TransactionWork<R>) =>
       runTransaction({ ...this.#place, driver }, inner, {}, undefined);
@@ -177,11 +177,14 @@ export class Database extends Verbs {
    * @throws GemachError as of `transaction`, and `CONFLICT`, `WORK_FAILED`, and what writing throws
    */
   async work<R>(work: Work<R>, options: TransactionOptions & WorkOptions = {}): Promise<R> {
+    expectOptions("work", options, [...workNames, ...transactionOptionNames]);
     const { outside, cohort, flushes, ...further } = options;
     const settings = { ...this.#working, ...given({ outside, cohort, flushes }) };
     return await this.#transaction((tx) => tx.working(work, settings), further, this.#at(Database.prototype.work));
   }
 }
+
+const workNames: readonly (keyof WorkOptions)[] = ["outside", "cohort", "flushes"];
 
 /** Settings without those that are left out. */
 const given = (options: { readonly [P in keyof WorkOptions]: WorkOptions[P] | undefined }): WorkOptions =>
@@ -211,6 +214,7 @@ export const announceKey = Symbol.for("gemach.announce");
  */
 export function database(driver: Driver, options: DatabaseOptions = {}): Database {
   expectOptions("database", options, knownOptions);
+  expectOptions("hooks of database()", options.hooks, ["beforeWrite", "afterWrite"]);
   const db = new Database(driver, options);
   const announce = (globalThis as { readonly [announceKey]?: unknown })[announceKey];
   if (typeof announce === "function") announce(db[connectionKey]);

@@ -1,11 +1,10 @@
-import { GemachError } from "../errors/index.js";
+import { expectOptions, GemachError } from "../errors/index.js";
 import { type Given, standingHole } from "../expression/index.js";
 import {
   type Compiler,
   type Connection,
   type Context,
   connectionKey,
-  expectOptions,
   type Isolation,
   type Limits,
   limitNames,

@@ -1,11 +1,10 @@
-import { GemachError } from "../errors/index.js";
+import { expectOptions, GemachError } from "../errors/index.js";
 import type { Given } from "../expression/index.js";
 import { rowCount } from "../query/index.js";
 import {
   type CallSite,
   type Compiler,
   type Driver,
-  expectOptions,
   insideOf,
   isLimited,
   opened,

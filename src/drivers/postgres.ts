@@ -1,4 +1,4 @@
-import { GemachError } from "../errors/index.js";
+import { expectOptions, GemachError } from "../errors/index.js";
 import {
   cancelling,
   type Driver,
@@ -100,7 +100,9 @@ const isUsable = (error: unknown): boolean => {
 };
 
 /** The driver for PostgreSQL, over a pool that the caller made and will end. */
-export function postgres(pool: PostgresPool, { prepare }: PostgresOptions = {}): Driver {
+export function postgres(pool: PostgresPool, options: PostgresOptions = {}): Driver {
+  expectOptions("postgres", options, ["prepare"]);
+  const { prepare } = options;
   expectHandle("postgres()", pool, ["query", "connect"], "a pool of pg (new Pool({ connectionString }))");
   const texts = textsOf(pool);
   const { isRepeated, plans, names } = texts;

@@ -1,3 +1,4 @@
+export { expectOptions } from "./expect-options.js";
 export { type FaultCode, type FaultNames, faults } from "./faults.js";
 export { type ErrorDetails, GemachError } from "./gemach-error.js";
 export { didYouMean } from "./suggest.js";

@@ -1,4 +1,5 @@
 import type { AnyDatabase } from "../database/index.js";
+import { expectOptions } from "../errors/index.js";
 import type { Query } from "../expression/index.js";
 import {
   type Accepted,
@@ -10,7 +11,7 @@ import {
   usualThresholds,
 } from "../findings/index.js";
 import { stateOf } from "../query/index.js";
-import { type CallSite, connectionOf, type ExplainedStatement, expectOptions } from "../run/index.js";
+import { type CallSite, connectionOf, type ExplainedStatement } from "../run/index.js";
 
 /** What an audit goes by. */
 export interface AuditOptions {

@@ -1,5 +1,5 @@
 import { type AnyDatabase, undone } from "../database/index.js";
-import { GemachError } from "../errors/index.js";
+import { expectOptions, GemachError } from "../errors/index.js";
 import {
   entitiesAround,
   entitiesRead,
@@ -11,7 +11,7 @@ import {
 import type { LedgerStatement } from "../findings/index.js";
 import { type IndexDescription, type IndexPart, proposedIndex } from "../model/index.js";
 import { forced, stateOf } from "../query/index.js";
-import { connectionOf, type ExplainedStatement, expectOptions, sendOwn } from "../run/index.js";
+import { connectionOf, type ExplainedStatement, sendOwn } from "../run/index.js";
 import { createIndexText, qualifiedTable } from "../sql/index.js";
 import { ledgerOn } from "./ledger.js";
 

@@ -1,4 +1,5 @@
 import type { AnyDatabase } from "../database/index.js";
+import { expectOptions } from "../errors/index.js";
 import {
   type Accepted,
   type Finder,
@@ -12,7 +13,7 @@ import {
   type Thresholds,
   usualThresholds,
 } from "../findings/index.js";
-import { type Connection, connectionOf, expectOptions, type Observer } from "../run/index.js";
+import { type Connection, connectionOf, type Observer } from "../run/index.js";
 import { plansOf } from "./plans.js";
 import { type LedgerTotals, type StatementGroup, textGroups, totalsOf } from "./sums.js";
 

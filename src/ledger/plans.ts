@@ -1,5 +1,5 @@
 import type { LedgerStatement } from "../findings/index.js";
-import { type Connection, explaining } from "../run/index.js";
+import { type Connection, onDemand } from "../run/index.js";
 import type { PlanStep } from "../sql/index.js";
 
 /** The plan of each text, asked for once: for the values with which it took longest. What cannot be explained has none. */
@@ -15,7 +15,7 @@ export async function plansOf(
     longest.set(statement.text, statement);
   }
   const plans = new Map<string, PlanStep>();
-  const { explainSent } = await explaining();
+  const { explainSent } = await onDemand();
   for (const [text, statement] of longest) {
     const plan = await explainSent(sender, dialect, statement, isMeasured);
     if (plan !== undefined) plans.set(text, plan);

@@ -1,4 +1,5 @@
 import type { Columns, ColumnValue, HasTrait, ValueObject } from "../columns/index.js";
+import { expectOptions } from "../errors/index.js";
 import type { Cardinality, ColumnExpression, Expression, Fault, Predicate } from "../expression/index.js";
 import type { AnyRelation } from "./relation.js";
 /** The relations of an entity, by name. */
@@ -202,8 +203,19 @@ export function entity(
   relations: Relations = {},
   options: AnyOptions = {},
 ): EntityDefinition {
+  const call = `entity("${table}")`;
+  expectOptions(call, options, optionNames);
+  for (const [name, one] of Object.entries(options.standing ?? {}))
+    expectOptions(`standing.${name} of ${call}`, one, ["column", "is", "given", "removed", "through"]);
+  for (const index of options.indexes ?? [])
+    expectOptions(`indexes of ${call}`, index, ["on", "unique", "when"] satisfies (keyof IndexDefinition)[]);
   return Object.freeze({ table, columns, relations, options }) as unknown as EntityDefinition;
 }
+
+const optionNames: readonly (keyof AnyOptions)[] = [
+  ...(["readOnly", "sharedWith", "withoutKey", "formerly", "schema", "indexes", "checks", "computes"] as const),
+  ...(["standing", "open", "as", "make"] as const),
+];
 
 /** The names of a model's entities. */
 export type EntityName<D extends Definitions<D>> = keyof D & string;

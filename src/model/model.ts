@@ -12,7 +12,7 @@ import {
   sameName,
   typeWord,
 } from "../columns/index.js";
-import { GemachError } from "../errors/index.js";
+import { expectOptions, GemachError } from "../errors/index.js";
 import {
   isExpression,
   type NoQuery,
@@ -261,6 +261,7 @@ export function model<const D extends Definitions<D>>(
   options?: ModelOptions,
 ): Model<D>;
 export function model(definitions: object, options: ModelOptions = {}): object {
+  expectOptions("model", options, ["columnNames", "collations"]);
   const columnNames = options.columnNames ?? sameName;
   const given = (entitiesKey in definitions ? definitions[entitiesKey] : definitions) as AnyDefinitions;
   const flat = flatDefinitions(given, columnNames);

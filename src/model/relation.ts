@@ -1,3 +1,5 @@
+import { typeWord } from "../columns/index.js";
+import { expectOptions, GemachError } from "../errors/index.js";
 import type { Cardinality, ForeignKeyAction, Holder, Strategy } from "../expression/index.js";
 
 /** Options of every relation. */
@@ -129,7 +131,31 @@ export interface LinkOptions<B extends string> {
   readonly to?: string;
 }
 
-const listOf = <B extends string>(by: B | readonly B[]): readonly B[] => (typeof by === "string" ? [by] : by);
+/** The columns of a relation's key, of options that were found to have no others than these. */
+function keyOf<B extends string>(call: string, name: string, options: object, known: readonly string[]): readonly B[] {
+  expectOptions(call, options, [name, ...known]);
+  const by = (options as Readonly<Record<string, unknown>> | undefined)?.[name];
+  if (typeof by === "string") return [by as B];
+  if (Array.isArray(by)) return by;
+  const names = { column: `${name} of ${call}`, expected: "a column's name, or a list of such", got: typeWord(by) };
+  throw new GemachError("VALUE_UNFIT", names);
+}
+
+const rules = [
+  "when",
+  "order",
+  "to",
+  "constraint",
+  "owns",
+  "guards",
+] as const satisfies readonly (keyof RelationRules)[];
+const ourRules = [
+  ...rules,
+  "missing",
+  "onDelete",
+  "onUpdate",
+  "index",
+] as const satisfies readonly (keyof OurKey<string>)[];
 
 /** A relation that takes a strategy. */
 function withStrategy<R extends { readonly strategy: Strategy | undefined }>(
@@ -165,12 +191,14 @@ export function toOne<const T extends string, const B extends string, const O ex
   options: O & { readonly keyInTarget: B | readonly B[] },
 ): Relation<"one", T, B, "target", IsLoose<O>, IsRequired<O>>;
 export function toOne(target: string, options: OurKey<string> | KeyInTarget<string>): Relation {
-  const isOurs = "by" in options;
+  const isOurs = !Object.hasOwn(Object(options), "keyInTarget");
+  const call = `toOne("${target}")`;
+  const by = isOurs ? keyOf(call, "by", options, ourRules) : keyOf(call, "keyInTarget", options, [...rules, "missing"]);
   return withStrategy({
     kind: "key" as const,
     cardinality: "one" as const,
     target,
-    by: listOf(isOurs ? options.by : options.keyInTarget),
+    by,
     holder: isOurs ? ("source" as const) : ("target" as const),
     isLoose: !isOurs || options.constraint === false || options.when !== undefined || options.missing === "error",
     isRequired: options.missing === "error",
@@ -188,7 +216,7 @@ export function toMany<const T extends string, const B extends string>(
     kind: "key" as const,
     cardinality: "many" as const,
     target,
-    by: listOf(options.by),
+    by: keyOf<B>(`toMany("${target}")`, "by", options, rules),
     holder: "target" as const,
     isLoose: false as const,
     isRequired: false as const,
@@ -202,6 +230,7 @@ export function toMany<const T extends string, const B extends string>(
  * columns are reached over a to-many relation to the link entity itself.
  */
 export function linked<const T extends string, const B extends string>(target: T, options: LinkOptions<B>): Link<T, B> {
+  expectOptions(`linked("${target}")`, options, ["by", "from", "to"]);
   return withStrategy({ kind: "link" as const, target, by: options.by, options, strategy: undefined });
 }
 

@@ -3,9 +3,9 @@ export { planDelete, planRestore, planUpdate } from "./changes.js";
 export { cursorOf, placeIn } from "./cursor.js";
 export { typeOfOutput } from "./draft.js";
 export { type ConflictSet, planInsert, planInsertFrom } from "./inserts.js";
-export { keyedPlan, planUpdateRows, valuesIn } from "./keyed-writes.js";
+export { keyedPlan, valuesIn } from "./keyed-writes.js";
 export { hasSubquery, leavesRow } from "./leaves.js";
-export { maintainedColumns } from "./maintained.js";
+export { maintainedColumns, raisedVersion, versionAfter, writtenValue } from "./maintained.js";
 export type { NestRules } from "./nesting.js";
 export type { GivenRow, RowValues } from "./new-rows.js";
 export { type OpenEntity, openAmong, openEntities } from "./open-entities.js";
@@ -25,11 +25,11 @@ export {
   planSingle,
 } from "./plan.js";
 export type { PortionRules } from "./portions.js";
-export { conditionNames, type Reference, referencesOf, restrictedBy } from "./references.js";
+export { conditionNames, restrictedBy, restrictedKeys } from "./restricted.js";
 export type { ReturningOption } from "./returning.js";
 export { rowList } from "./row-list.js";
 export { mostNested } from "./rows.js";
-export { refuseOtherSet, refuseOthers, rowsOfOthers, withGiven } from "./standing.js";
+export { givenColumns, refuseOtherSet, refuseOthers, rowsOfOthers, withGiven } from "./standing.js";
 export type {
   EntityRow,
   FollowUp,

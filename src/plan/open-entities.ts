@@ -1,6 +1,6 @@
 import type { ResolvedEntity } from "../expression/index.js";
 import { entitiesOf } from "../model/index.js";
-import { restrictedBy } from "./references.js";
+import { restrictedBy } from "./restricted.js";
 
 /** An entity whose rows are open to all handles, although they lead to rows of which each handle sees its own alone. */
 export interface OpenEntity {

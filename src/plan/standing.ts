@@ -17,7 +17,7 @@ import {
   valueAt,
 } from "../expression/index.js";
 import type { GivenRow } from "./new-rows.js";
-import { conditionNames } from "./references.js";
+import { conditionNames } from "./restricted.js";
 import type { Assigned } from "./write-plan.js";
 
 function givenOf(name: string, values: Given | undefined): unknown {

@@ -1,32 +1,21 @@
-import { GemachError } from "../errors/index.js";
-import { type KeyedPlan, type Reference, referencesOf, type WritePlan } from "../plan/index.js";
-import { type Context, countRows } from "./context.js";
-import type { Steps } from "./steps.js";
+import { type KeyedPlan, restrictedKeys, type WritePlan } from "../plan/index.js";
+import type { Context } from "./context.js";
+import { onDemand } from "./late.js";
+import type { HiddenCheck } from "./references.js";
 
-/**
- * Looks whether the rows that a write refers to are all seen by its handle; undefined where it refers to none of which it sees its own alone.
- * A foreign key says that a row is there, not whose it is.
- * @throws GemachError `REFERENCE_HIDDEN`
- */
-export function hiddenCheck(
+/** What makes such checks: few programs have handles that give values. */
+export const readHiddenChecks = async () => (await onDemand()).hiddenCheck;
+
+/** Whether a write may refer to rows of which its handle sees its own alone. */
+export const mayRefer = ({ values }: Context, plan: WritePlan | KeyedPlan): boolean =>
+  values !== undefined &&
+  plan.kind !== "delete" &&
+  restrictedKeys("entity" in plan ? plan.entity : plan.query.source.entity).length > 0;
+
+/** The check of what writes refer to; undefined where they refer to nothing of the kind. */
+export async function hiddenCheckOf(
   context: Context,
   plans: readonly (WritePlan | KeyedPlan)[],
-): (() => Steps<void>) | undefined {
-  const references = plans.flatMap((plan) => referencesOf(plan, context.values));
-  if (references.length === 0) return undefined;
-  return function* () {
-    for (const reference of references) yield* check(context, reference);
-  };
-}
-
-function* check(context: Context, { step, all, visible, most }: Reference): Steps<void> {
-  const seen = yield* countRows(context, visible);
-  if (seen === most) return;
-  if ((yield* countRows(context, all)) === seen) return;
-  const { source, target, pairs } = step;
-  throw new GemachError("REFERENCE_HIDDEN", {
-    entity: source.name,
-    columns: pairs.map(({ from }) => from.property),
-    target: target.name,
-  });
+): Promise<HiddenCheck | undefined> {
+  return plans.some((plan) => mayRefer(context, plan)) ? (await readHiddenChecks())(context, plans) : undefined;
 }

@@ -15,11 +15,10 @@ export {
   type WireRows,
 } from "./driver.js";
 export type { ExplainedStatement, ExplainOptions } from "./explain.js";
-export { hiddenCheck } from "./hidden.js";
-export { explaining } from "./late.js";
+export { readHiddenChecks } from "./hidden.js";
+export { onDemand } from "./late.js";
 export { insideOf, refuseInside } from "./lone.js";
 export { opened } from "./opened.js";
-export { expectOptions } from "./options.js";
 export { controlOrigin, type Origin, planVerb, type VerbOrigin } from "./origin.js";
 export { sendOwn } from "./own-statement.js";
 export { now } from "./platform.js";

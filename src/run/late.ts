@@ -1,2 +1,2 @@
-/** What explains statements: read when a plan is first asked for. */
-export const explaining = () => import("./explaining.js");
+/** What explains statements, looks at what rows refer to, names what is violated: read when it is first asked for. */
+export const onDemand = () => import("./on-demand.js");

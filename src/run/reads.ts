@@ -1,4 +1,4 @@
-import { GemachError } from "../errors/index.js";
+import { expectOptions, GemachError } from "../errors/index.js";
 import { expectKey, type Query, type QueryState } from "../expression/index.js";
 import { type Definitions, type Entity, type EntityName, entityIn } from "../model/index.js";
 import { planExists, planList, planSingle, rowList } from "../plan/index.js";
@@ -27,9 +27,8 @@ import {
 } from "./context.js";
 import type { ExplainedStatement, ExplainOptions } from "./explain.js";
 import { fetch } from "./fetch.js";
-import { explaining } from "./late.js";
+import { onDemand } from "./late.js";
 import { oneByOne } from "./one-by-one.js";
-import { expectOptions } from "./options.js";
 import type { VerbOrigin } from "./origin.js";
 import { pageStatement, portionStatement } from "./paging.js";
 import { fetchPortion, type Portion } from "./portion.js";
@@ -250,7 +249,7 @@ export class Reads {
     const state = stateOf(query, "explain");
     expectTransaction(this.#context, state);
     const origin = originOf(this.#context, "explain", Reads.prototype.explain, query);
-    const { explainSteps } = await explaining();
+    const { explainSteps } = await onDemand();
     return await run(this.#context, () => explainSteps(this.#context, state, options), "no", origin, options);
   }
 

@@ -1,6 +1,7 @@
 import { GemachError } from "../errors/index.js";
 import type { Context } from "./context.js";
 import type { Soon } from "./driver.js";
+import { onDemand } from "./late.js";
 import type { Violation, Written } from "./violated.js";
 
 const isViolation = (error: unknown): error is Violation =>
@@ -9,7 +10,7 @@ const isViolation = (error: unknown): error is Violation =>
 /** The error of a write as it is to be thrown: that of a broken constraint names the entity and its columns, on every engine. */
 export async function tellingError(context: Context, plan: Written | undefined, error: unknown): Promise<unknown> {
   if (!isViolation(error) || plan === undefined) return error;
-  const { detailed } = await import("./violated.js");
+  const { detailed } = await onDemand();
   // Where the database cannot be asked any more, its own error is what counts.
   return await detailed(context, plan, error).catch(() => error);
 }

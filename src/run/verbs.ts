@@ -1,5 +1,5 @@
 import { typeWord } from "../columns/index.js";
-import { GemachError } from "../errors/index.js";
+import { expectOptions, GemachError } from "../errors/index.js";
 import type { Query, ResolvedEntity } from "../expression/index.js";
 import {
   type ColumnsOf,
@@ -19,7 +19,6 @@ import {
   planInsertFrom,
   planRestore,
   planUpdate,
-  planUpdateRows,
   type ReturningOption,
   refuseOtherSet,
   rowList,
@@ -40,17 +39,18 @@ import {
 } from "../query/index.js";
 import { type Context, givenFor, noLimits, originOf, run } from "./context.js";
 import { andThen, type Soon } from "./driver.js";
-import { hiddenCheck } from "./hidden.js";
+import { hiddenCheckOf, mayRefer } from "./hidden.js";
 import { insertInTurn, isSource, type RowSource } from "./insert-rows.js";
-import { expectOptions } from "./options.js";
+import { onDemand } from "./late.js";
 import type { VerbOrigin } from "./origin.js";
 import { rawCount } from "./raw.js";
 import { Reads } from "./reads.js";
+import type { HiddenCheck } from "./references.js";
 import type { Steps } from "./steps.js";
 import { isLimited, type Limits, limitNames } from "./stop.js";
 import { telling } from "./telling.js";
 import { heldUpsert } from "./upsert.js";
-import { changeRequest, conflict, countIn, countKeyed, writeKeyed, writing } from "./write.js";
+import { changeRequest, countIn, writing } from "./write.js";
 
 /** What an insert of rows that come one after the other takes. */
 export interface InsertProgress extends Limits {
@@ -65,11 +65,14 @@ const changeOptions = ["all", ...insertOptions];
 /** Options of a write that finds its rows by a query, as they are given. */
 type GivenChange = { readonly all?: boolean; readonly returning?: unknown } & Limits;
 
-/** Does work once it was looked at what it refers to. */
-function* checkedFirst<R>(check: () => Steps<void>, steps: () => Steps<R>): Steps<R> {
-  yield* check();
-  return yield* steps();
-}
+/** Work that is done once it was looked at what it refers to. */
+const checkedFirst = <R>(check: HiddenCheck | undefined, steps: () => Steps<R>): (() => Steps<R>) =>
+  check === undefined
+    ? steps
+    : function* () {
+        yield* check();
+        return yield* steps();
+      };
 
 function changeIn(call: string, query: unknown, options: GivenChange) {
   expectOptions(call, options, changeOptions);
@@ -104,10 +107,11 @@ export abstract class Verbs extends Reads {
     this.#refuseReadOnly(origin.verb);
     const state = origin.query === undefined ? undefined : stateOf(origin.query, origin.verb);
     const given = givenFor(this.#context, { given: state?.given });
-    const check = hiddenCheck(this.#context, [plan]);
-    if (check !== undefined) {
+    if (mayRefer(this.#context, plan)) {
       const { steps } = writing(plan, compiler.runtime, given, true);
-      return run(this.#context, () => checkedFirst(check, steps), "always", origin, limits);
+      return hiddenCheckOf(this.#context, [plan]).then((check) =>
+        run(this.#context, checkedFirst(check, steps), "always", origin, limits),
+      );
     }
     const known = compiler.change(plan, given);
     // One statement goes without the machinery that several, ledgers and limits need.
@@ -225,8 +229,7 @@ export abstract class Verbs extends Reads {
     if (held === undefined) return this.#write(plan, origin, options);
     this.#refuseReadOnly("upsert");
     const { steps } = writing(plan, this.#context.compiler.runtime, this.#context.values, true);
-    const check = hiddenCheck(this.#context, [plan]);
-    const checked = check === undefined ? steps : () => checkedFirst(check, steps);
+    const checked = checkedFirst(await hiddenCheckOf(this.#context, [plan]), steps);
     return await telling(this.#context, plan, () => run(this.#context, held(checked), "always", origin, options));
   }
 
@@ -293,28 +296,13 @@ export abstract class Verbs extends Reads {
     expectOptions("updateRows", limits, limitNames);
     const resolved = entityIn(entity, "updateRows");
     const given = rowList<GivenRow>(rows, resolved, "updateRows");
-    const plans = planUpdateRows(resolved, given, "updateRows", this.#context.values);
-    const { compiler } = this.#context;
     this.#refuseReadOnly("updateRows");
+    const { compiler, values } = this.#context;
     const origin = originOf(this.#context, "updateRows", Verbs.prototype.updateRows);
-    const { values } = this.#context;
-    const steps = function* (): Steps<number> {
-      let count = 0;
-      for (const plan of plans)
-        if (plan.kind === "update") {
-          const changed = (yield* writing(plan, compiler.runtime, values, true).steps()) as number;
-          if (plan.isVersioned === true && changed === 0) throw conflict(plan.query.source.entity, []);
-          count += changed;
-        } else if (plan.isVersioned !== true) count += yield* countKeyed(plan, compiler.runtime);
-        else {
-          const missed = yield* writeKeyed(plan, compiler.runtime);
-          if (missed.length > 0) throw conflict(plan.entity, missed);
-          count += plan.rows.length;
-        }
-      return count;
-    };
-    const check = hiddenCheck(this.#context, plans);
-    const checked = check === undefined ? steps : () => checkedFirst(check, steps);
+    const { updatingRows } = await onDemand();
+    const { plans, steps } = updatingRows(resolved, given, values, compiler.runtime);
+    const check = await hiddenCheckOf(this.#context, plans);
+    const checked = checkedFirst(check, steps);
     const isSeveral = rows.length > 1 || check !== undefined;
     const [first] = plans;
     return await telling(this.#context, first, () =>

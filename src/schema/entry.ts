@@ -1,4 +1,5 @@
 // What applications get of this room: `gemach/schema`.
+export { type OpenEntity, openEntities } from "../plan/index.js";
 export { type AdoptFacts, type Adoption, adoptTables } from "./adopt/adopt.js";
 export { evidenceIn } from "./adopt/evidence.js";
 export { type Guess, guessRelations } from "./adopt/guess.js";

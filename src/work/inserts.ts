@@ -8,7 +8,7 @@ import {
 } from "../expression/index.js";
 import { type Kept, keptOf, type LiveObject } from "../live/index.js";
 import { planInsert, withGiven } from "../plan/index.js";
-import { hiddenCheck, type Steps, writing } from "../run/index.js";
+import { type Steps, writing } from "../run/index.js";
 import { byEntity } from "./by-entity.js";
 import { isTiedByKey, unloadTo } from "./follow.js";
 import { identityOf } from "./identity.js";
@@ -96,7 +96,7 @@ function* inserted(unit: Unit, entity: ResolvedEntity, rows: readonly LiveObject
   const given = withGiven(entity, rows, unit.context.values, "flush");
   const plan = planInsert(bareOf(entity), given, { returning, rules: runtime.dialect.writes.portions });
   unit.writing = plan;
-  const check = hiddenCheck(unit.context, [plan]);
+  const check = unit.hiddenCheck?.(unit.context, [plan]);
   if (check !== undefined) yield* check();
   const written = yield* writing(plan, runtime, undefined, true).steps();
   return returning === undefined ? [] : (written as LiveObject[]);

@@ -1,4 +1,4 @@
-import { GemachError, workError } from "../errors/index.js";
+import { expectOptions, GemachError, workError } from "../errors/index.js";
 import {
   entitiesRead,
   hasOwnSql,
@@ -14,12 +14,12 @@ import {
   type CallSite,
   type Context,
   callSite,
-  expectOptions,
   type Limits,
   noLimits,
   type Page,
   type Portion,
   Reads,
+  readHiddenChecks,
   run,
   tellingError,
   type Verbs,
@@ -142,6 +142,7 @@ export function openWork(
   };
   let flushing: Promise<void> | undefined;
   const write = async (verb: string, at: CallSite | undefined): Promise<void> => {
+    if (context.values !== undefined) unit.hiddenCheck ??= await readHiddenChecks();
     await removeOwned(unit);
     await touchGuarding(unit);
     maintain(changedIn(unit));
@@ -177,6 +178,7 @@ export function openWork(
     forGood: new Set(),
     goneWith: new Map(),
     touched: new Set(),
+    hiddenCheck: undefined,
     writing: undefined,
     isEnded: false,
     forgets: false,

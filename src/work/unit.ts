@@ -1,7 +1,7 @@
 import { kinds } from "../columns/index.js";
 import type { OutsideRule, ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
 import type { Cohort, Kept, LiveKind, LiveObject, Properties } from "../live/index.js";
-import type { CallSite, Compiler, Context, VerbOrigin, WrittenPlan } from "../run/index.js";
+import type { CallSite, Compiler, Context, readHiddenChecks, VerbOrigin, WrittenPlan } from "../run/index.js";
 import { liveKind } from "./live-kind.js";
 
 /** Settings of a unit of work. */
@@ -35,6 +35,8 @@ export interface Unit {
   readonly goneWith: Map<LiveObject, LiveObject>;
   /** Entities whose version is to be raised, since what belongs to them changes. */
   readonly touched: Set<LiveObject>;
+  /** Makes checks of what is referred to; undefined: the handle gives no values, or nothing was written yet. */
+  hiddenCheck: Awaited<ReturnType<typeof readHiddenChecks>> | undefined;
   /** What is being written, for an error of it to name the entity. */
   writing: WrittenPlan | undefined;
   isEnded: boolean;

@@ -3,7 +3,7 @@ import { GemachError } from "../errors/index.js";
 import { type ResolvedColumn, type ResolvedEntity, valueAt } from "../expression/index.js";
 import { type Kept, type LiveObject, noteFurther } from "../live/index.js";
 import { type KeyedRow, keyedPlan, maintainedColumns, refuseOthers, valuesIn } from "../plan/index.js";
-import { conflict, hiddenCheck, type Steps, writeKeyed } from "../run/index.js";
+import { conflict, type Steps, writeKeyed } from "../run/index.js";
 import { byEntity } from "./by-entity.js";
 import type { Changed } from "./changes.js";
 import { isMovedByKey, unloadTo } from "./follow.js";
@@ -72,7 +72,7 @@ export function* updateAll(unit: Unit, changed: readonly Changed[]): Steps<void>
     for (const { columns, rows } of ofEntity.values()) {
       const plan = keyedPlan("update", entity, columns, columnsToFind(entity), rows);
       unit.writing = plan;
-      const check = hiddenCheck(unit.context, [plan]);
+      const check = unit.hiddenCheck?.(unit.context, [plan]);
       if (check !== undefined) yield* check();
       const missed = yield* writeKeyed(plan, unit.context.compiler.runtime);
       if (missed.length > 0) throw conflict(entity, missed);

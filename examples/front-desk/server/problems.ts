@@ -60,15 +60,21 @@ const conflicts: Readonly<Record<string, string>> = {
 /** The problem that an error of the library is to whoever sent the request. */
 function problemOf(error: GemachError): Problem | undefined {
   const { code } = error;
-  const { issues } = error.names as { readonly issues?: readonly Issue[] };
-  if (issues !== undefined) return fieldsInvalid(issues);
+  if (error.is("PATCH_REFUSED")) return fieldsInvalid(error.names.issues);
   if (code in conflicts) return new Problem(409, "conflict", conflicts[code] as string);
   if (code === "CURSOR_UNFIT") return new Problem(400, "cursor", "This is no place in that list: begin it anew.");
   if (code === "NONE_FOUND") return notFound("thing");
-  if (code === "STANDING_BROKEN") return new Problem(403, "district", "That belongs to another district.");
-  if (["UNIQUE_VIOLATED", "FOREIGN_KEY_VIOLATED", "CHECK_VIOLATED"].includes(code))
+  if (code === "STANDING_BROKEN" || code === "REFERENCE_HIDDEN")
+    return new Problem(403, "district", "That belongs to another district.");
+  if (error.is("UNIQUE_VIOLATED") || error.is("FOREIGN_KEY_VIOLATED")) {
+    const detail = error.is("UNIQUE_VIOLATED") ? "is taken already" : "leads to nothing, or something leads to it";
     return new Problem(409, "refused", "The database keeps its rules: this breaks one of them.", {
-      detail: String((error.names as { constraint?: string }).constraint ?? ""),
+      errors: (error.names.columns ?? []).map((column) => ({ pointer: `/${column}`, detail })),
+    });
+  }
+  if (error.is("CHECK_VIOLATED"))
+    return new Problem(409, "refused", "The database keeps its rules: this breaks one of them.", {
+      detail: error.names.constraint ?? "",
     });
   if (code === "TIME_LIMIT_PASSED") return new Problem(503, "busy", "The desk is too busy at the moment. Try again.");
   return undefined;

@@ -5,7 +5,6 @@ import {
   changedState,
   columnAt,
   type Given,
-  isGiven,
   type Node,
   pathTo,
   type QueryState,
@@ -14,45 +13,19 @@ import {
   type Step,
   standingHole,
 } from "../expression/index.js";
-import type { Assigned, KeyedPlan, WritePlan } from "./write-plan.js";
-
-const restricted = new WeakMap<ResolvedEntity, ReadonlySet<string>>();
-
-/** The names of what a handle gives by which rows of an entity are visible, by its own conditions and those that it goes through. */
-export function restrictedBy(entity: ResolvedEntity): ReadonlySet<string> {
-  let known = restricted.get(entity);
-  if (known === undefined) {
-    const names = entity.standing.flatMap(({ value }) => (isGiven(value) ? [value.given] : []));
-    known = new Set([...names, ...parentsOf(entity).flatMap((parent) => [...restrictedBy(parent)])]);
-    restricted.set(entity, known);
-  }
-  return known;
-}
-
-const parentsOf = (entity: ResolvedEntity): readonly ResolvedEntity[] =>
-  entity.through.flatMap(({ relation }) => entity.relations.get(relation)?.target ?? []);
-
-/** The names of the conditions of an entity, and of those that it goes through; of constant ones alone, or of all. */
-export function conditionNames(entity: ResolvedEntity, which: "constant" | "all"): readonly string[] {
-  const own = entity.standing.flatMap(({ name, value }) => (which === "all" || !isGiven(value) ? [name] : []));
-  const through = which === "all" ? entity.through.map(({ name }) => name) : [];
-  return [...new Set([...own, ...through, ...parentsOf(entity).flatMap((parent) => conditionNames(parent, which))])];
-}
-
-/** The foreign keys of an entity that lead to rows of which a handle sees its own alone. */
-function restrictedKeys(entity: ResolvedEntity): readonly Step[] {
-  const found = new Map<string, Step>();
-  for (const { steps } of entity.relations.values()) {
-    const [step] = steps;
-    if (steps.length > 1 || step.holder !== "source" || restrictedBy(step.target).size === 0) continue;
-    const { target, pairs } = step;
-    found.set(`${target.name} ${pairs.map(({ from, to }) => `${from.property} ${to.property}`).join()}`, step);
-  }
-  return [...found.values()];
-}
+import {
+  type Assigned,
+  conditionNames,
+  type KeyedPlan,
+  restrictedBy,
+  restrictedKeys,
+  type WritePlan,
+} from "../plan/index.js";
+import { type Context, countRows } from "./context.js";
+import type { Steps } from "./steps.js";
 
 /** Rows that a write refers to: none of them may be one that its handle does not see. */
-export interface Reference {
+interface Reference {
   readonly step: Step;
   /** All of them, whoever has them, and those that the handle sees. */
   readonly all: QueryState;
@@ -170,7 +143,7 @@ const isHeldCase = (node: Node): boolean =>
  * The rows that a write refers to by its keys, of which a handle sees its own alone; none where the handle gives nothing by which they
  * are visible.
  */
-export function referencesOf(plan: WritePlan | KeyedPlan, values: Given | undefined): readonly Reference[] {
+function referencesOf(plan: WritePlan | KeyedPlan, values: Given | undefined): readonly Reference[] {
   if (values === undefined) return [];
   const entity = "entity" in plan ? plan.entity : plan.query.source.entity;
   // Whoever lifts a condition speaks of all rows.
@@ -179,4 +152,32 @@ export function referencesOf(plan: WritePlan | KeyedPlan, values: Given | undefi
     .filter(({ target }) => !conditionNames(target, "all").some((name) => lifted.includes(name)))
     .filter(({ target }) => [...restrictedBy(target)].every((name) => values.has(standingHole(name))))
     .flatMap((step) => referencesIn(plan, step));
+}
+
+/** Looks whether rows that are referred to are seen. */
+export type HiddenCheck = () => Steps<void>;
+
+/**
+ * Looks whether the rows that writes refer to are all seen by their handle; undefined where they refer to none of which it sees its own
+ * alone. A foreign key says that a row is there, not whose it is.
+ * @throws GemachError `REFERENCE_HIDDEN`
+ */
+export function hiddenCheck(context: Context, plans: readonly (WritePlan | KeyedPlan)[]): HiddenCheck | undefined {
+  const references = plans.flatMap((plan) => referencesOf(plan, context.values));
+  if (references.length === 0) return undefined;
+  return function* () {
+    for (const reference of references) yield* check(context, reference);
+  };
+}
+
+function* check(context: Context, { step, all, visible, most }: Reference): Steps<void> {
+  const seen = yield* countRows(context, visible);
+  if (seen === most) return;
+  if ((yield* countRows(context, all)) === seen) return;
+  const { source, target, pairs } = step;
+  throw new GemachError("REFERENCE_HIDDEN", {
+    entity: source.name,
+    columns: pairs.map(({ from }) => from.property),
+    target: target.name,
+  });
 }

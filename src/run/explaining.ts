@@ -1,2 +1,0 @@
-export { explainSent, explainSteps } from "./explain.js";
-export { explainingDriver } from "./explain-work.js";
