@@ -65,7 +65,10 @@ const groups = [
   { name: "work", test: (id) => work.test(id.replaceAll("\\", "/")) },
   { name: "inspecting", test: (id) => inspecting.test(id.replaceAll("\\", "/")) },
   { name: "tools", test: (id) => /\/src\/errors\/(tool|command|migration)-/.test(id.replaceAll("\\", "/")) },
-  { name: "on-demand", test: (id) => /\/src\/run\/(explain|on-demand|violated|references|update-rows)/.test(id.replaceAll("\\", "/")) },
+  {
+    name: "on-demand",
+    test: (id) => /\/src\/run\/(explain|on-demand|violated|references|update-rows)/.test(id.replaceAll("\\", "/")),
+  },
   { name: "core", test: (id) => core.test(id.replaceAll("\\", "/")) },
   ...["sqlite", "postgres", "mariadb"].map(ofEngine),
   { name: "schema", test: (id) => /\/src\/schema\//.test(id.replaceAll("\\", "/")) },

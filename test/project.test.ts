@@ -285,3 +285,31 @@ test("completions know every command and option", async () => {
   const script = `${(await gemach("completions", "bash")).stdout}\nCOMP_WORDS=(gemach audit --sa) COMP_CWORD=2; _gemach; echo "\${COMPREPLY[*]}"`;
   expect((await run("bash", ["-c", script])).stdout.trim()).toBe("--sarif --save-baseline");
 });
+
+test("a function that the samples do not name is never called, and listed as left out", async () => {
+  writeFileSync(
+    join(folder, "dangerous.ts"),
+    'import { writeFileSync } from "node:fs";\nimport { from } from "gemach";\nimport { lending } from "./model.js";\n\n' +
+      'export function wipe() {\n  writeFileSync("wiped", "");\n}\nexport async function later() {\n  writeFileSync("wiped", "");\n  throw new Error("no");\n}\n' +
+      "export const late = () => from(lending.Loan).limit(1);\nexport const named = (id: number) => from(lending.Loan).byKey(id);\nexport class Thing {}\n",
+  );
+  const settings = readFileSync(join(folder, "gemach.config.ts"), "utf8");
+  writeFileSync(join(folder, "dangerous.config.ts"), settings.replace('["queries.ts"]', '["dangerous.ts"]').replace("samples: {", "samples: { named: [1],"));
+  const config = ["--config", "dangerous.config.ts"];
+  const listed = await gemach("queries", ...config);
+  expect(listed.stdout).toMatch(/named +Loan/);
+  expect(listed.stdout.replace(/\s+/g, " ")).toContain(
+    "Left out, and not called: 3 functions that the settings' samples do not name: late (dangerous.ts:12), later (dangerous.ts:8), wipe (dangerous.ts:5).",
+  );
+  const audited = await gemach("audit", ...config);
+  expect(audited.stdout).toContain("1 query on local, 1 statement · 0 warnings · 0 notes · 3 functions left out");
+  expect((await facts("queries", ...config)).filter(({ leftOut }: { leftOut?: boolean }) => leftOut).map(({ name }: { name: string }) => name)).toEqual([
+    "late",
+    "later",
+    "wipe",
+  ]);
+  writeFileSync(join(folder, "dangerous.config.ts"), settings.replace('["queries.ts"]', '["dangerous.ts"]'));
+  const nothing = await gemach("audit", ...config);
+  expect([nothing.code, nothing.stderr]).toEqual([1, expect.stringContaining("names none of them (late, later, named, wipe)")]);
+  expect(existsSync(join(folder, "wiped"))).toBe(false);
+});

@@ -286,7 +286,10 @@ test("what a handle gives is in the previews with it, of reads and of writes", (
     [expect.stringContaining('st_shelf."branchId" = ?'), [1, "a", 1]],
     ['update st_shelf set size = ? where st_shelf."branchId" = ? and st_shelf.name = ?', [2, 1, "a"]],
     ['insert into st_shelf (id, "branchId", name) values (?, ?, ?)', [1, 1, "a"]],
-    [expect.stringMatching(/^insert into st_shelf \(id, name, "branchId"\) select gemach_fit_whole\(\(st_shelf.id \+ 1\), 32\), st_shelf.name, \? from/), expect.arrayContaining(["a"])],
+    [
+      expect.stringMatching(/^insert into st_shelf \(id, name, "branchId"\) select gemach_fit_whole\(\(st_shelf.id \+ 1\), 32\), st_shelf.name, \? from/),
+      expect.arrayContaining(["a"]),
+    ],
   ]);
   expect(() => preview.insert(Shelf, [{ id: 1, name: "a" }], { dialect: one.dialect })).toThrow(expect.objectContaining({ code: "STANDING_OPEN" }));
 });

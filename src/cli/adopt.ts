@@ -23,7 +23,7 @@ const signs = { "+": pc.green("+"), "-": pc.red("-"), "~": pc.yellow("~") } as c
 
 /** A project of nothing but a database. */
 export const projectOf = (url: string): Project => ({
-  ...{ folder: process.cwd(), queries: [], model: undefined },
+  ...{ folder: process.cwd(), queries: [], leftOut: [], model: undefined },
   settings: { databases: { adopted: url } },
 });
 

@@ -15,6 +15,7 @@ import {
   sarifOf,
   saveBaseline,
 } from "../project/index.js";
+import { leftOutText } from "./queries.js";
 import { failed, plural, print, printJson, progress, progressEnds, wrapped } from "./terminal.js";
 
 /** What an audit looks at, and where it writes what it finds. */
@@ -54,7 +55,10 @@ function together(findings: readonly ProjectFinding[]): readonly (readonly Proje
   return [...groups.values()];
 }
 
-function auditText({ queries, databases, statements, findings, accepted, failures }: ProjectAudit): string {
+function auditText(
+  { queries, databases, statements, findings, accepted, failures }: ProjectAudit,
+  project: Project,
+): string {
   const parts = together(findings).map(findingText);
   for (const { kind, query, database, reason } of accepted)
     parts.push(wrapped(pc.dim(`${kind}  ${query} on ${database} is meant: ${reason}`)));
@@ -66,7 +70,9 @@ function auditText({ queries, databases, statements, findings, accepted, failure
     plural(warnings, "warning"),
     plural(findings.length - warnings, "note"),
     ...(failures.length === 0 ? [] : [`${failures.length} could not be looked at`]),
+    ...(project.leftOut.length === 0 ? [] : [`${plural(project.leftOut.length, "function")} left out`]),
   ];
+  if (project.leftOut.length > 0) parts.push(leftOutText(project));
   return [...parts, (warnings > 0 || failures.length > 0 ? pc.yellow : pc.green)(figures.join(" · "))].join("\n\n");
 }
 
@@ -94,7 +100,10 @@ export async function audit(
   if (project.queries.length === 0)
     throw toolError("SETTINGS_INVALID", {
       file: "gemach.config.ts",
-      reason: "'queries' names no module that exports any",
+      reason:
+        project.leftOut.length === 0
+          ? "'queries' names no module that exports any"
+          : `'queries' names modules that export functions alone, and 'samples' names none of them (${project.leftOut.map(({ name }) => name).join(", ")})`,
     });
   const found = await auditProject(project, {
     ...(names.length === 0 ? {} : { queries: names }),
@@ -111,11 +120,12 @@ export async function audit(
   if (options.markdown !== undefined) writeFileSync(options.markdown, markdownOf(shown));
   if (options.sarif !== undefined)
     writeFileSync(options.sarif, `${JSON.stringify(sarifOf(shown, version), null, 2)}\n`);
-  if (options.json) printJson({ ...shown, known, ...(options.model ? { model: advice } : {}) });
+  if (options.json)
+    printJson({ ...shown, leftOut: project.leftOut, known, ...(options.model ? { model: advice } : {}) });
   else {
     if (advice.length > 0) print(`${pc.bold("The model and its tables")}\n\n${advice.map(adviceText).join("\n\n")}\n`);
     if (options.model) print(pc.bold("The queries\n"));
-    print(auditText(shown));
+    print(auditText(shown, project));
     if (known > 0)
       print(pc.dim(`${plural(known, "finding")} of the baseline ${known === 1 ? "is" : "are"} not shown.`));
     for (const file of [options.markdown, options.sarif, options.saveBaseline])

@@ -2,7 +2,19 @@ import pc from "picocolors";
 import { type Project, schemesOf } from "../project/index.js";
 import { preview } from "../sql/index.js";
 import { dialectFor } from "./dialect-for.js";
-import { aligned, print, printJson } from "./terminal.js";
+import { aligned, plural, print, printJson, wrapped } from "./terminal.js";
+
+/** The functions that nobody has called. */
+export function leftOutText({ leftOut }: Pick<Project, "leftOut">): string {
+  const places = leftOut.map(({ name, file, line }) => `${name} (${file}:${line})`).join(", ");
+  const count = plural(leftOut.length, "function");
+  const first = leftOut[0]?.name ?? "";
+  return wrapped(
+    pc.dim(
+      `Left out, and not called: ${count} that the settings' samples do not name: ${places}. To look at one, name its arguments: samples: { ${first}: [] }.`,
+    ),
+  );
+}
 
 /** Lists the queries that a project exports. */
 export function queries(project: Project, { json }: { readonly json: boolean }): void {
@@ -23,7 +35,11 @@ export function queries(project: Project, { json }: { readonly json: boolean }):
     }
   });
   if (json) {
-    printJson(rows);
+    printJson([...rows, ...project.leftOut.map((one) => ({ ...one, purpose: "", statements: 0, leftOut: true }))]);
+    return;
+  }
+  if (rows.length === 0 && project.leftOut.length > 0) {
+    print(leftOutText(project));
     return;
   }
   if (rows.length === 0) {
@@ -44,4 +60,5 @@ export function queries(project: Project, { json }: { readonly json: boolean }):
     ]),
   );
   for (const { name, problem } of rows) if (problem !== undefined) print(`${pc.red(name)}: ${problem}`);
+  if (project.leftOut.length > 0) print(`\n${leftOutText(project)}`);
 }

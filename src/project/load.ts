@@ -24,12 +24,21 @@ export interface ProjectQuery {
   query(): Query;
 }
 
+/** A function that a module of queries exports, and that nobody has called: what it does is not known. */
+export interface LeftOut {
+  readonly name: string;
+  readonly file: string;
+  readonly line: number;
+}
+
 /** A project: its settings, and the queries that it exports. */
 export interface Project {
   /** The folder of its settings file. */
   readonly folder: string;
   readonly settings: ProjectSettings;
   readonly queries: readonly ProjectQuery[];
+  /** Functions that may give queries, and that `samples` does not name. */
+  readonly leftOut: readonly LeftOut[];
   /** What the module with the model exports, where the settings name one. */
   readonly model: Readonly<Record<string, unknown>> | undefined;
 }
@@ -64,38 +73,36 @@ function queryOf(name: string, value: unknown, sample: unknown): (() => Query) |
         throw toolError("SAMPLE_MISSING", { query: name, reason: messageOf(error).split("\n")[0] as string });
       }
     };
-  if (typeof value !== "function") return undefined;
-  // A function counts as a query where it gives one, with its samples or with nothing.
-  let made: unknown;
-  try {
-    made = value(...((sample as readonly unknown[] | undefined) ?? []));
-  } catch (error) {
-    if (sample !== undefined) throw error;
-    return value.length === 0
-      ? undefined
-      : () => {
-          throw toolError("SAMPLE_MISSING", { query: name, reason: messageOf(error).split("\n")[0] as string });
-        };
-  }
+  // A function may do anything, so that only those are called that the settings name.
+  if (typeof value !== "function" || sample === undefined) return undefined;
+  const made: unknown = value(...(Array.isArray(sample) ? sample : [sample]));
   return stateIn(made) === undefined ? undefined : () => made as Query;
 }
 
-/** The queries of one module. */
+/** Whether an export is a function that is no class, and might give a query. */
+const isPlainFunction = (value: unknown): boolean =>
+  typeof value === "function" && !/^class\b/.test(Function.prototype.toString.call(value));
+
+/** The queries of one module, and the functions that were left out. */
 async function queriesOf(
   folder: string,
   path: string,
   samples: Readonly<Record<string, unknown>>,
-): Promise<readonly ProjectQuery[]> {
+): Promise<{ readonly queries: readonly ProjectQuery[]; readonly leftOut: readonly LeftOut[] }> {
   const file = resolve(folder, path);
   const shown = relative(folder, file).replaceAll("\\", "/");
   if (!existsSync(file)) throw toolError("MODULE_UNUSABLE", { file: shown, reason: "there is no such file" });
   const text = readFileSync(file, "utf8");
   try {
-    return Object.entries(await moduleAt(file)).flatMap(([name, value]): readonly ProjectQuery[] => {
-      const sample = samples[name];
+    const [queries, leftOut]: [ProjectQuery[], LeftOut[]] = [[], []];
+    for (const [name, value] of Object.entries(await moduleAt(file))) {
+      const sample = Object.hasOwn(samples, name) ? samples[name] : undefined;
       const query = queryOf(name, value, sample);
-      return query === undefined ? [] : [{ name, file: shown, line: lineOf(text, name), sample, query }];
-    });
+      const at = { name, file: shown, line: lineOf(text, name) };
+      if (query !== undefined) queries.push({ ...at, sample, query });
+      else if (sample === undefined && isPlainFunction(value)) leftOut.push(at);
+    }
+    return { queries, leftOut };
   } catch (error) {
     if (error instanceof GemachError && error.code === "SAMPLE_MISSING") throw error;
     throw toolError("MODULE_UNUSABLE", { file: shown, reason: messageOf(error) }, { cause: error });
@@ -120,13 +127,17 @@ export async function loadProject(file: string = usualFile): Promise<Project> {
   const settings = settingsIn(loaded.default, file);
   const modules = [settings.queries ?? []].flat();
   const queries: ProjectQuery[] = [];
-  for (const one of modules)
-    for (const query of await queriesOf(folder, one, settings.samples ?? {})) {
+  const leftOut: LeftOut[] = [];
+  for (const one of modules) {
+    const found = await queriesOf(folder, one, settings.samples ?? {});
+    leftOut.push(...found.leftOut);
+    for (const query of found.queries) {
       const isTaken = queries.some(({ name }) => name === query.name);
       queries.push(isTaken ? { ...query, name: `${query.file}:${query.name}` } : query);
     }
+  }
   const model = settings.model === undefined ? undefined : await modelAt(folder, settings.model);
-  return { folder, settings, queries, model };
+  return { folder, settings, queries, leftOut, model };
 }
 
 async function modelAt(folder: string, path: string): Promise<Readonly<Record<string, unknown>>> {
