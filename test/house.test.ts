@@ -10,7 +10,7 @@ const source = fileURLToPath(new URL("../src", import.meta.url));
 
 /** The rooms from left to right; what shares a step does not know each other. */
 const flow = [
-  ["errors"],
+  ["errors", "written"],
   ["columns"],
   ["expression"],
   ["model"],

@@ -16,7 +16,7 @@ import {
   saveBaseline,
 } from "../project/index.js";
 import { leftOutText } from "./queries.js";
-import { failed, plural, print, printJson, progress, progressEnds, wrapped } from "./terminal.js";
+import { failed, jsonText, plural, print, printJson, progress, progressEnds, wrapped } from "./terminal.js";
 
 /** What an audit looks at, and where it writes what it finds. */
 export interface AuditCommand {
@@ -118,8 +118,7 @@ export async function audit(
   const known = found.findings.length - findings.length;
   const shown = { ...found, findings };
   if (options.markdown !== undefined) writeFileSync(options.markdown, markdownOf(shown));
-  if (options.sarif !== undefined)
-    writeFileSync(options.sarif, `${JSON.stringify(sarifOf(shown, version), null, 2)}\n`);
+  if (options.sarif !== undefined) writeFileSync(options.sarif, `${jsonText(sarifOf(shown, version))}\n`);
   if (options.json)
     printJson({ ...shown, leftOut: project.leftOut, known, ...(options.model ? { model: advice } : {}) });
   else {

@@ -8,7 +8,7 @@ import { sqlite } from "../drivers/sqlite.js";
 import { createTables } from "../tables/index.js";
 import { openDemoFile, removeDemoFile } from "./demo-file.js";
 import { auditText, chapterText, filledText, summaryText } from "./demo-text.js";
-import { whereInterrupted, wrapped } from "./terminal.js";
+import { printJson, whereInterrupted, wrapped } from "./terminal.js";
 
 /** Options of the demo, as the command line gives them. */
 export interface DemoOptions {
@@ -97,7 +97,7 @@ export async function demo(
     progress("Running each query several times");
     const chapters = await runStory(db, pause);
     if (options.json) {
-      print(JSON.stringify(facts(file, options, tables, chapters), null, 2));
+      printJson(facts(file, options, tables, chapters));
       return;
     }
     print(wrapped(`${pc.bold("A lending society")}, made up: ${filledText(tables)}`));

@@ -1,16 +1,23 @@
 import type { ModelMap } from "../project/index.js";
-
-const word = (text: string): string => text.replaceAll(/[^\p{L}\p{N}_-]/gu, "_");
+import { mermaidText, mermaidWord } from "../written/index.js";
 
 /** A map as the text of an entity relationship diagram, which Markdown viewers draw (mermaid.js.org). */
 export function mermaidOf({ entities, relations }: ModelMap): string {
   const lines = ["erDiagram"];
+  const words = new Map<string, string>();
+  const taken = new Set<string>();
+  for (const { name } of entities) {
+    let word = mermaidWord(name);
+    while (taken.has(word)) word += "_";
+    taken.add(word);
+    words.set(name, word);
+  }
   for (const { name, columns } of entities) {
-    lines.push(`  ${word(name)} {`);
+    lines.push(`  ${words.get(name)} {`);
     for (const { name: column, kind, isKey, isHeld, isNullable } of columns) {
       const marks = [isKey ? "PK" : "", isHeld ? "FK" : ""].filter(Boolean).join(", ");
       lines.push(
-        `    ${word(kind)} ${word(column)}${marks === "" ? "" : ` ${marks}`}${isNullable ? ' "may be null"' : ""}`,
+        `    ${mermaidWord(kind)} ${mermaidWord(column)}${marks === "" ? "" : ` ${marks}`}${isNullable ? ' "may be null"' : ""}`,
       );
     }
     lines.push("  }");
@@ -19,7 +26,7 @@ export function mermaidOf({ entities, relations }: ModelMap): string {
     const target = mayBeMissing ? "|o" : "||";
     const source = isOne ? "o|" : "o{";
     const label = [`${name} (${how})`, back === undefined ? "" : `${back} (${backHow})`].filter(Boolean).join(" / ");
-    lines.push(`  ${word(to)} ${target}--${source} ${word(from)} : "${label}"`);
+    lines.push(`  ${words.get(to)} ${target}--${source} ${words.get(from)} : ${mermaidText(label)}`);
   }
   return `${lines.join("\n")}\n`;
 }

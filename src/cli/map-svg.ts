@@ -1,13 +1,11 @@
 import type { MapColumn, ModelMap } from "../project/index.js";
+import { xmlText } from "../written/index.js";
 
 // The widths of the letters of the font below, in hundredths of its size, on average; boxes are a little wider than they need.
 const letter = 6.9;
 const line = 18;
 const head = 26;
 const pad = 10;
-
-const escaped = (text: string): string =>
-  text.replaceAll("&", "&amp;").replaceAll("<", "&lt;").replaceAll(">", "&gt;").replaceAll('"', "&quot;");
 
 const kindOf = ({ kind, isNullable }: MapColumn): string => `${kind}${isNullable ? "?" : ""}`;
 
@@ -107,11 +105,11 @@ export async function svgOf({ entities, relations }: ModelMap): Promise<string> 
       const points = [startPoint, ...bendPoints, endPoint];
       const path = points.map(({ x, y }, i) => `${i === 0 ? "M" : "L"}${x.toFixed(1)},${y.toFixed(1)}`).join(" ");
       const title = `${relation.from}.${relation.name}: ${relation.how}${relation.back === undefined ? "" : `; ${relation.to}.${relation.back}: ${relation.backHow}`}`;
-      return `<path d="${path}" class="line"><title>${escaped(title)}</title></path>${endOf(startPoint, points[1] as Point, false, relation.mayBeMissing)}${endOf(endPoint, points.at(-2) as Point, !relation.isOne, true)}`;
+      return `<path d="${path}" class="line"><title>${xmlText(title)}</title></path>${endOf(startPoint, points[1] as Point, false, relation.mayBeMissing)}${endOf(endPoint, points.at(-2) as Point, !relation.isOne, true)}`;
     });
     const texts = labels.map(
       ({ text = "", x = 0, y = 0 }) =>
-        `<text x="${(x + 3).toFixed(1)}" y="${(y + 10).toFixed(1)}" class="label">${escaped(text)}</text>`,
+        `<text x="${(x + 3).toFixed(1)}" y="${(y + 10).toFixed(1)}" class="label">${xmlText(text)}</text>`,
     );
     return drawn.join("") + texts.join("");
   });
@@ -121,13 +119,13 @@ export async function svgOf({ entities, relations }: ModelMap): Promise<string> 
     const rows = entity.columns.map((column, i) => {
       const at = head + i * line + 14;
       const mark = column.isKey ? "◆" : column.isHeld ? "→" : "";
-      return `<text x="${pad}" y="${at}" class="mark-text">${mark}</text><text x="${pad + 14}" y="${at}" class="${column.isKey ? "key" : "column"}">${escaped(column.name)}</text><text x="${size.kindsAt}" y="${at}" class="kind">${escaped(kindOf(column))}</text>`;
+      return `<text x="${pad}" y="${at}" class="mark-text">${mark}</text><text x="${pad + 14}" y="${at}" class="${column.isKey ? "key" : "column"}">${xmlText(column.name)}</text><text x="${size.kindsAt}" y="${at}" class="kind">${xmlText(kindOf(column))}</text>`;
     });
     const table =
       entity.table === entity.name
         ? ""
-        : `<text x="${size.kindsAt}" y="17" class="kind">${escaped(entity.table)}</text>`;
-    return `<g transform="translate(${x.toFixed(1)},${y.toFixed(1)})"><rect width="${size.width.toFixed(1)}" height="${size.height}" rx="5" class="box"/><path d="M0,${head - 2} H${size.width.toFixed(1)}" class="rule"/><text x="${pad}" y="17" class="name">${escaped(entity.name)}</text>${table}${rows.join("")}</g>`;
+        : `<text x="${size.kindsAt}" y="17" class="kind">${xmlText(entity.table)}</text>`;
+    return `<g transform="translate(${x.toFixed(1)},${y.toFixed(1)})"><rect width="${size.width.toFixed(1)}" height="${size.height}" rx="5" class="box"/><path d="M0,${head - 2} H${size.width.toFixed(1)}" class="rule"/><text x="${pad}" y="17" class="name">${xmlText(entity.name)}</text>${table}${rows.join("")}</g>`;
   });
   return `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 ${width} ${height + 34}" width="${width}" height="${height + 34}" style="max-width:100%;height:auto" font-family="ui-sans-serif, system-ui, 'DejaVu Sans', sans-serif" font-size="12">
 <style>

@@ -1,6 +1,7 @@
 import { stripVTControlCharacters } from "node:util";
 import pc from "picocolors";
 import { GemachError } from "../errors/index.js";
+import { escaped, oneLine, visibleLines } from "../written/index.js";
 
 /** Exit codes: 1 for work that failed or found what is wrong, 2 for a command line that could not be understood. */
 export const failed = 1;
@@ -9,14 +10,26 @@ export const misused = 2;
 /** How wide what is printed may be: as wide as the terminal, at most 100 characters. A terminal that does not know says 0. */
 export const width = (): number => Math.min(100, process.stdout.columns || 100);
 
-export const print = (text: string): void => void process.stdout.write(`${text}\n`);
+/** The colours that this program itself sets, where it sets any. */
+const colours = new RegExp(`(${"\u001b"}\\[(?:[0-79]|2[1-9]|3[0-9]|4[0-9]|9[0-7])m)`);
+
+/** Text for a terminal: names and values of others set no colour, move no cursor and turn no letters around. */
+export const forTerminal = (text: string): string =>
+  pc.isColorSupported
+    ? text
+        .split(colours)
+        .map((part, i) => (i % 2 === 1 ? part : visibleLines(part)))
+        .join("")
+    : visibleLines(text);
+
+export const print = (text: string): void => void process.stdout.write(`${forTerminal(text)}\n`);
 
 let shown = false;
 
 /** One line that says what is being done, where somebody looks; the next one takes its place. */
 export function progress(text: string): void {
   if (!process.stderr.isTTY) return;
-  const line = text.slice(0, (process.stderr.columns ?? 80) - 1);
+  const line = oneLine(text).slice(0, (process.stderr.columns ?? 80) - 1);
   process.stderr.write(`\r\u001b[K${pc.dim(line)}`);
   shown = true;
 }
@@ -34,14 +47,14 @@ export function fail(error: unknown, { json = false, verbose = false }: { json?:
   const { message, stack, cause } = error instanceof Error ? error : new Error(String(error));
   const code = error instanceof GemachError ? error.code : "UNEXPECTED";
   const names = error instanceof GemachError ? error.names : {};
-  if (json) process.stderr.write(`${JSON.stringify({ error: { code, message, names } })}\n`);
-  else process.stderr.write(`${pc.red(code)}: ${message}\n`);
+  if (json) process.stderr.write(`${escaped(JSON.stringify({ error: { code, message, names } }))}\n`);
+  else process.stderr.write(`${pc.red(code)}: ${visibleLines(message)}\n`);
   if (!verbose) {
     if (!json && !(error instanceof GemachError)) process.stderr.write("--verbose shows where it comes from.\n");
     return;
   }
-  process.stderr.write(`${stack}\n`);
-  if (cause instanceof Error) process.stderr.write(`because of ${cause.stack}\n`);
+  process.stderr.write(`${visibleLines(String(stack))}\n`);
+  if (cause instanceof Error) process.stderr.write(`because of ${visibleLines(String(cause.stack))}\n`);
 }
 
 /**
@@ -103,8 +116,11 @@ export const plural = (count: number, one: string, many = `${one}s`): string =>
 export const milliseconds = (time: number): string => `${time.toFixed(time < 10 ? 2 : time < 100 ? 1 : 0)} ms`;
 
 /** Prints facts for a machine: JSON, in which whole numbers of 64 bits are texts and bytes lists of numbers. */
-export const printJson = (facts: unknown): void =>
-  print(
+export const printJson = (facts: unknown): void => void process.stdout.write(`${jsonText(facts)}\n`);
+
+/** Facts as text of JSON, in which every sign that nobody sees is an escape. */
+export const jsonText = (facts: unknown): string =>
+  escaped(
     JSON.stringify(
       facts,
       (_, part: unknown) => {

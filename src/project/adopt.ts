@@ -1,5 +1,5 @@
 import { existsSync, writeFileSync } from "node:fs";
-import { dirname, join, relative, resolve } from "node:path";
+import { basename, dirname, join, relative, resolve } from "node:path";
 import { GemachError } from "../errors/index.js";
 import { tableKey } from "../model/index.js";
 import {
@@ -131,9 +131,12 @@ export async function adoptDatabase(project: Project, options: AdoptOptions = {}
       return { file, adoption, guesses, written: [], differences: differencesOf(project, found, adoption, db.dialect) };
     const written: string[] = [];
     if (options.isDry !== true) {
-      const parts = options.isPerSchema === true ? adoption.sources() : new Map([["", adoption.source]]);
-      for (const [schema, source] of parts) {
-        const own = schema === "" ? path : join(dirname(path), `${schema}.ts`);
+      const parts =
+        options.isPerSchema === true
+          ? adoption.sources(basename(path).replace(/\..*$/, ""))
+          : new Map([["", adoption.source]]);
+      for (const [part, source] of parts) {
+        const own = part === "" ? path : join(dirname(path), `${part}.ts`);
         writeFileSync(own, source, { flag: "wx" });
         written.push(relative(process.cwd(), own));
       }

@@ -1,5 +1,6 @@
 import { existsSync, readFileSync, writeFileSync } from "node:fs";
 import { toolError } from "../errors/index.js";
+import { escaped } from "../written/index.js";
 import type { ProjectFinding } from "./audit.js";
 
 /** What a finding is known by: its numbers and lines may change. */
@@ -14,7 +15,7 @@ const knownBy = ({
 /** Writes findings down, so that later audits fail on new ones alone. */
 export function saveBaseline(file: string, findings: readonly ProjectFinding[]): void {
   const known = findings.map(({ kind, query, database, remedy }) => ({ kind, query, database, remedy }));
-  writeFileSync(file, `${JSON.stringify({ gemach: "baseline", findings: known }, null, 2)}\n`);
+  writeFileSync(file, `${escaped(JSON.stringify({ gemach: "baseline", findings: known }, null, 2))}\n`);
 }
 
 /**

@@ -10,6 +10,7 @@ import {
   undoText,
 } from "../schema/index.js";
 import type { Dialect, DialectName, TableLayout } from "../sql/index.js";
+import { sqlRemark } from "../written/index.js";
 import type { Project } from "./load.js";
 import { writeMigration } from "./migration-folder.js";
 
@@ -56,10 +57,8 @@ export function writeDraft(project: Project, { number, name, drafts, dialects, i
       const step = steps.find((one) => one.ending === ending);
       // An engine that has nothing to do at this step says so by a file without statements.
       if (step === undefined)
-        return [draft.engine, { forward: `-- ${label}: nothing to do here.\n`, undo: "" }] as const;
-      const blocks = isOnline
-        ? []
-        : draft.blocks.map(({ table, effect }) => `-- blocks: ${tableLabel(table)}: ${effect}`);
+        return [draft.engine, { forward: `${sqlRemark(`${label}: nothing to do here.`)}\n`, undo: "" }] as const;
+      const blocks = isOnline ? [] : draft.blocks.map(({ table, effect }) => `blocks: ${tableLabel(table)}: ${effect}`);
       return [
         draft.engine,
         { forward: migrationText(step, label, dialect, blocks), undo: undoText(step, label, dialect) },

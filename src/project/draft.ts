@@ -17,10 +17,11 @@ import {
   tableLabel,
 } from "../schema/index.js";
 import type { Dialect, DialectName, TableLayout } from "../sql/index.js";
+import { fileName } from "../written/index.js";
 import { type EngineDraft, writeDraft, writeStart } from "./draft-files.js";
 import { schemasOf, tablesOfModel } from "./entities.js";
 import type { Project } from "./load.js";
-import { fileName, migrationsOf, nextMigration } from "./migration-folder.js";
+import { migrationsOf, nextMigration } from "./migration-folder.js";
 import { openDatabase } from "./open.js";
 import { openScratch } from "./scratch.js";
 
@@ -114,7 +115,7 @@ async function renamesAsked(
       if (come.schema !== gone.schema || alike * 2 < gone.columns.length || Object.values(tables).includes(come.table))
         continue;
       if (
-        tables[tableLabel(gone)] === undefined &&
+        !Object.hasOwn(tables, tableLabel(gone)) &&
         (await ask({ what: "table", from: tableLabel(gone), to: come.table }))
       )
         tables[tableLabel(gone)] = come.table;
@@ -190,7 +191,7 @@ function ofModel(
   { tables }: Renames,
 ): readonly TableLayout[] {
   const known = new Set(wanted.map(tableKey));
-  const isOurs = (table: TableReference) => known.has(tableKey(table)) || tables[tableLabel(table)] !== undefined;
+  const isOurs = (table: TableReference) => known.has(tableKey(table)) || Object.hasOwn(tables, tableLabel(table));
   return found
     .filter(isOurs)
     .map((table) => ({ ...table, foreignKeys: table.foreignKeys.filter(({ target }) => isOurs(target)) }));

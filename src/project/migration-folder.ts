@@ -88,13 +88,6 @@ export function nextMigration(project: Pick<Project, "folder" | "settings">): {
   return { number: Math.max(0, ...parts.map(({ number }) => number)) + 1, names: parts.map(({ name }) => name) };
 }
 
-/** A name as a file can have it: "Due dates!" → "due-dates". */
-export const fileName = (name: string): string =>
-  name
-    .replaceAll(/[^\p{L}\p{N}_]+/gu, "-")
-    .replaceAll(/^-+|-+$/g, "")
-    .toLowerCase();
-
 /** Writes the files of a migration; gives their names. */
 export function writeMigration(
   project: Pick<Project, "folder" | "settings">,

@@ -26,7 +26,10 @@ const resultOf = ({ kind, severity, evidence, remedy, query, database, file, lin
   message: { text: `${query} on ${database}: ${evidence} ${remedy}` },
   locations: [
     {
-      physicalLocation: { artifactLocation: { uri: file, uriBaseId: "%SRCROOT%" }, region: { startLine: line } },
+      physicalLocation: {
+        artifactLocation: { uri: encodeURI(file).replaceAll(/[#?]/g, encodeURIComponent), uriBaseId: "%SRCROOT%" },
+        region: { startLine: line },
+      },
       logicalLocations: [{ name: query, kind: "variable" }],
     },
   ],

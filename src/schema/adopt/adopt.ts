@@ -17,9 +17,9 @@ import { tableLabel } from "../compare/change.js";
 import { changesBetween } from "../compare/compare.js";
 import { type AdoptedEntity, adoptTable, type Evidence } from "./entities.js";
 import type { Guess } from "./guess.js";
+import { modelSource, schemaSources } from "./modules.js";
 import { entityName, freeName } from "./names.js";
 import { type Lead, type RelationCode, relationsOf } from "./relations.js";
-import { modelSource, schemaSources } from "./source.js";
 
 /** What is known of a database besides its catalogue. */
 export interface AdoptFacts {
@@ -39,8 +39,11 @@ export interface AdoptedTable {
 export interface Adoption {
   /** The source of the module. */
   readonly source: string;
-  /** The same as a module for each schema, by its name, and one of all of them under the name "". */
-  readonly sources: () => ReadonlyMap<string, string>;
+  /**
+   * The same as a module for each schema, by the name of its file without the ending, and one of all of them under the name "", whose own file
+   * is called as given, "model" by default.
+   */
+  readonly sources: (own?: string) => ReadonlyMap<string, string>;
   /** What that module exports. */
   readonly model: object;
   readonly tables: readonly AdoptedTable[];
@@ -179,7 +182,7 @@ export function adoptTables(tables: readonly TableLayout[], dialect: Dialect, fa
   ];
   return {
     source: modelSource(made.tables, name, collations, head),
-    sources: () => schemaSources(made.tables, name, collations, head),
+    sources: (own = "model") => schemaSources(made.tables, name, collations, head, own),
     model: made.model,
     tables: made.tables,
     remarks,

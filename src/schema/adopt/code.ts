@@ -1,4 +1,5 @@
 import * as columns from "../../columns/index.js";
+import { literalText } from "../../written/index.js";
 
 /** A column of a model in the making: its code, and what that gives. */
 export interface ColumnCode {
@@ -9,22 +10,6 @@ export interface ColumnCode {
   /** What there is to say of it. */
   readonly remarks: readonly string[];
 }
-
-/** A value in code. */
-export function literalText(value: unknown): string {
-  if (typeof value === "bigint") return `${value}n`;
-  if (Array.isArray(value)) return `[${value.map(literalText).join(", ")}]`;
-  if (typeof value === "object" && value !== null)
-    return `{ ${Object.entries(value)
-      .filter(([, one]) => one !== undefined)
-      .map(([name, one]) => `${propertyText(name)}: ${literalText(one)}`)
-      .join(", ")} }`;
-  return JSON.stringify(value);
-}
-
-/** A name where a property is named. */
-export const propertyText = (name: string): string =>
-  /^[\p{L}_$][\p{L}\p{N}_$]*$/u.test(name) ? name : JSON.stringify(name);
 
 /** Columns by the names that code has for them. */
 const plain = {

@@ -13,9 +13,12 @@ where k.table_schema in (${schemas}) order by k.table_schema, k.table_name, k.co
 });
 
 /** What a column's definition says besides: it goes where the definition is written anew without it. */
-function furtherOf(extra: string, comment: string | undefined, literal: (text: string) => string): string | undefined {
+/** A text where nothing but a literal may stand, as the driver's own sql_mode reads it. */
+const commentText = (text: string): string => `'${text.replaceAll(/['\\]/g, "$&$&")}'`;
+
+function furtherOf(extra: string, comment: string | undefined): string | undefined {
   const update = /on update [^,]+/i.exec(extra)?.[0];
-  const parts = [update, comment === undefined ? undefined : `comment ${literal(comment)}`].filter(
+  const parts = [update, comment === undefined ? undefined : `comment ${commentText(comment)}`].filter(
     (part) => part !== undefined,
   );
   return parts.length === 0 ? undefined : parts.join(" ");
@@ -47,7 +50,7 @@ export const readMariadbCatalogue: CatalogueReader = async (ask, { text: { liter
       isIdentity: String(extra).includes("auto_increment"),
       computed: text === undefined ? undefined : { text, isStored: !String(extra).includes("VIRTUAL") },
       comment: textOr(remark),
-      further: furtherOf(String(extra), textOr(remark), (text) => literal(text, { kind: "text" })),
+      further: furtherOf(String(extra), textOr(remark)),
     });
   }
   const indexes = new Map<

@@ -7,6 +7,7 @@ import type {
   KeyLayout,
   TableLayout,
 } from "../../sql/index.js";
+import { oneLine, visible } from "../../written/index.js";
 
 /** What of a column is not as it is to be. */
 export type ColumnFact = "type" | "null" | "default" | "collation" | "computation" | "identity";
@@ -35,7 +36,7 @@ export type Change =
 
 /** A table by its name, for people. */
 export const tableLabel = ({ schema, table }: TableReference): string =>
-  schema === undefined ? table : `${schema}.${table}`;
+  visible(schema === undefined ? table : `${schema}.${table}`);
 
 const keyLabel = (columns: readonly string[]): string => `(${columns.join(", ")})`;
 
@@ -61,7 +62,9 @@ const factLabel = (fact: ColumnFact, { column, to }: Extract<Change, { kind: "ch
 };
 
 /** A change in words, on one line. */
-export function changeLabel(change: Change): string {
+export const changeLabel = (change: Change): string => oneLine(wordsOf(change));
+
+function wordsOf(change: Change): string {
   const at = tableLabel(change.table);
   switch (change.kind) {
     case "create table":

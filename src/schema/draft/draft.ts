@@ -1,4 +1,5 @@
 import type { Dialect, TableLayout } from "../../sql/index.js";
+import { oneLine, quotedSql, sqlRemark } from "../../written/index.js";
 import { type Change, changeLabel, tableLabel } from "../compare/change.js";
 import { type Precondition, remarks } from "../migrations/migration.js";
 import { lossesIn } from "./losses.js";
@@ -56,10 +57,7 @@ export function draftBetween(
 const engines: Readonly<Record<string, string>> = { sqlite: "SQLite", postgres: "PostgreSQL", mariadb: "MariaDB" };
 
 const preconditionLines = (preconditions: readonly Precondition[]): readonly string[] =>
-  preconditions.flatMap(({ meaning, query }) => [
-    `${remarks.precondition} ${meaning.replaceAll(/\s+/g, " ")}`,
-    ...query.split("\n").map((line) => `--   ${line}`),
-  ]);
+  preconditions.flatMap(({ meaning, query }) => [`${remarks.precondition} ${oneLine(meaning)}`, ...quotedSql(query)]);
 
 const body = (statements: readonly string[]): string =>
   statements.length === 0 ? "" : `\n${statements.map((one) => `${one};\n`).join("\n")}`;
@@ -75,11 +73,11 @@ export function migrationText(
   further: readonly string[] = [],
 ): string {
   const head = [
-    `-- ${name}, for ${engines[dialect]}.`,
+    sqlRemark(`${name}, for ${engines[dialect]}.`),
     ...(draft.isApart === true ? [`${remarks.apart}: what runs here keeps nobody waiting`] : []),
-    ...draft.changes.map((change) => `-- ${changeLabel(change).replaceAll(/\s+/g, " ")}`),
-    ...draft.losses.map((loss) => `-- loses or narrows: ${loss.replaceAll(/\s+/g, " ")}`),
-    ...further,
+    ...draft.changes.map((change) => sqlRemark(changeLabel(change))),
+    ...draft.losses.map((loss) => sqlRemark(`loses or narrows: ${loss}`)),
+    ...further.map(sqlRemark),
     ...preconditionLines(draft.preconditions),
   ];
   return `${head.join("\n")}\n${body(draft.statements)}`;
@@ -93,9 +91,9 @@ export function undoText(
 ): string {
   const gone = losses
     .filter((loss) => loss.startsWith("drop"))
-    .map((loss) => `-- the values of this are gone: ${loss}`);
+    .map((loss) => sqlRemark(`the values of this are gone: ${loss}`));
   const head = [
-    `-- Undoes ${name}, for ${engines[dialect]}.`,
+    sqlRemark(`Undoes ${name}, for ${engines[dialect]}.`),
     ...(isApart ? [remarks.apart] : []),
     ...gone,
     ...preconditionLines(undo.preconditions),

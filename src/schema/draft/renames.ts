@@ -60,7 +60,8 @@ export function renameIn(
     }
     columnsOf.set(tableKey(table), names);
   }
-  const tableName = (of: TableReference): string => newTables[tableLabel(of)] ?? of.table;
+  const tableName = (of: TableReference): string =>
+    (Object.hasOwn(newTables, tableLabel(of)) ? newTables[tableLabel(of)] : undefined) ?? of.table;
   const named = (of: TableReference, names: readonly string[]): readonly string[] =>
     names.map((name) => columnsOf.get(tableKey(of))?.get(name) ?? name);
   const keyOf = (of: TableReference, key: ForeignKeyLayout): ForeignKeyLayout => ({

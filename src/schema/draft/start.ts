@@ -1,4 +1,5 @@
 import { createText, type Dialect, type TableLayout } from "../../sql/index.js";
+import { escaped, sqlRemark } from "../../written/index.js";
 import { tableLabel } from "../compare/change.js";
 import { isForeign } from "../compare/forms.js";
 import { remarks } from "../migrations/migration.js";
@@ -27,8 +28,8 @@ export function startText(tables: readonly TableLayout[], dialect: Dialect): str
   const views = tables.filter(({ kind }) => kind === "view").map(tableLabel);
   const head = [
     "-- What was there before the first migration.",
-    `${remarks.start} ${JSON.stringify(own.map(({ schema, table }) => (schema === undefined ? table : [schema, table])))}`,
-    ...(views.length === 0 ? [] : [`-- views that are not in it: ${views.join(", ")}`]),
+    `${remarks.start} ${escaped(JSON.stringify(own.map(({ schema, table }) => (schema === undefined ? table : [schema, table]))))}`,
+    ...(views.length === 0 ? [] : [sqlRemark(`views that are not in it: ${views.join(", ")}`)]),
   ];
   return `${head.join("\n")}\n\n${[...statements, ...triggers].map((one) => `${one};\n`).join("\n")}`;
 }

@@ -2,7 +2,8 @@ import type { Transaction } from "../../database/index.js";
 import { toolError } from "../../errors/index.js";
 import type { TableReference } from "../../model/index.js";
 import type { DialectName } from "../../sql/index.js";
-import { statementsOf } from "../text/statements.js";
+import { isQuotedSql, unquotedSql } from "../../written/index.js";
+import { partsOf } from "../text/statements.js";
 
 /** A step in the life of a schema, as its files have it, for one engine. */
 export interface Migration {
@@ -39,7 +40,7 @@ export interface Script {
   readonly startsWith: readonly TableReference[];
 }
 
-/** Remarks that the library reads, each at the beginning of a line. */
+/** Remarks that the library reads, each at the beginning of a line and outside of statements. */
 export const remarks = {
   precondition: "-- must find nothing:",
   apart: "-- not in one transaction",
@@ -51,12 +52,13 @@ export function scriptOf(text: string, dialect: DialectName): Script {
   const preconditions: Precondition[] = [];
   const startsWith: TableReference[] = [];
   let isApart = false;
-  const lines = text.split(/\r?\n/);
+  const { statements, remarks: lines } = partsOf(text, dialect);
   for (const [i, line] of lines.entries()) {
     if (line.startsWith(remarks.precondition)) {
-      const query: string[] = [];
-      for (let next = i + 1; lines[next]?.startsWith("--   "); next++) query.push((lines[next] as string).slice(5));
-      preconditions.push({ meaning: line.slice(remarks.precondition.length).trim(), query: query.join("\n") });
+      const after = lines.slice(i + 1);
+      const end = after.findIndex((one) => !isQuotedSql(one));
+      const query = unquotedSql(end < 0 ? after : after.slice(0, end));
+      preconditions.push({ meaning: line.slice(remarks.precondition.length).trim(), query });
     }
     if (line.startsWith(remarks.apart)) isApart = true;
     if (line.startsWith(remarks.start))
@@ -65,7 +67,7 @@ export function scriptOf(text: string, dialect: DialectName): Script {
           typeof one === "string" ? { schema: undefined, table: one } : { schema: one[0], table: one[1] },
         );
   }
-  return { statements: statementsOf(text, dialect), preconditions, isApart, startsWith };
+  return { statements, preconditions, isApart, startsWith };
 }
 
 /** "003-rename-price" */

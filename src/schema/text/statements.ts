@@ -30,9 +30,22 @@ class Blocks {
   }
 }
 
+/** What a text of SQL is made of. */
+interface Parts {
+  /** Each without its semicolon and the remarks before it. */
+  readonly statements: readonly string[];
+  /** Remarks that are a line each, between statements; a name or a body that looks like one is none. */
+  readonly remarks: readonly string[];
+}
+
 /** The statements of a text, each without its semicolon and the remarks before it. */
-export function statementsOf(text: string, dialect: DialectName): readonly string[] {
+export const statementsOf = (text: string, dialect: DialectName): readonly string[] =>
+  partsOf(text, dialect).statements;
+
+/** The statements of a text, and the lines of remarks between them. */
+export function partsOf(text: string, dialect: DialectName): Parts {
   const statements: string[] = [];
+  const remarks: string[] = [];
   let start: number | undefined;
   let end = 0;
   let blocks = new Blocks();
@@ -42,7 +55,12 @@ export function statementsOf(text: string, dialect: DialectName): readonly strin
     blocks = new Blocks();
   };
   for (const token of tokensOf(text, dialect)) {
-    if (token.kind === "remark") continue;
+    if (token.kind === "remark") {
+      const isLine =
+        token.text.startsWith("--") && (token.start === 0 || /[\r\n]/.test(text[token.start - 1] as string));
+      if (isLine && start === undefined) remarks.push(token.text.trimEnd());
+      continue;
+    }
     if (token.kind === "sign" && token.text === ";" && !(dialect !== "postgres" && blocks.isInside())) close();
     else {
       start ??= token.start;
@@ -51,5 +69,5 @@ export function statementsOf(text: string, dialect: DialectName): readonly strin
     }
   }
   close();
-  return statements;
+  return { statements, remarks };
 }

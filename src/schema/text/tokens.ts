@@ -71,6 +71,16 @@ function quoted(text: string, from: number, close: string, backslashes: boolean)
   return { text: made, end: text.length };
 }
 
+/** How a comment up to the end of the line begins: on MariaDB two hyphens with nothing behind them are two signs. */
+const lineRemark = { mariadb: /--(?=[\s\p{Cc}]|$)|#/uy, others: /--/y } as const;
+
+/** Where such a comment ends: for PostgreSQL a carriage return is the end of a line too. */
+function lineEnd(text: string, from: number, dialect: DialectName): number {
+  const end = dialect === "postgres" ? /[\r\n]/g : /\n/g;
+  end.lastIndex = from;
+  return end.exec(text)?.index ?? text.length;
+}
+
 /** Where a comment between slash and star ends: PostgreSQL's may stand inside of each other. */
 function blockEnd(text: string, from: number, isNested: boolean): number {
   let depth = 1;
@@ -105,9 +115,9 @@ export function* tokensOf(text: string, dialect: DialectName): Generator<Token> 
     else if (isLetter(code) && !((code === 69 || code === 101) && text[i + 1] === "'")) {
       const read = at(word, text, i) ?? letter;
       yield token("word", read.toLowerCase(), i + read.length);
-    } else if (text.startsWith("--", i) || (letter === "#" && dialect === "mariadb")) {
-      const end = text.indexOf("\n", i);
-      yield token("remark", text.slice(i, end < 0 ? text.length : end), end < 0 ? text.length : end);
+    } else if (at(dialect === "mariadb" ? lineRemark.mariadb : lineRemark.others, text, i) !== undefined) {
+      const end = lineEnd(text, i, dialect);
+      yield token("remark", text.slice(i, end), end);
     } else if (text.startsWith("/*", i)) {
       const end = blockEnd(text, i, dialect === "postgres");
       yield token("remark", text.slice(i, end), end);
