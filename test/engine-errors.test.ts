@@ -447,3 +447,24 @@ test("a handle of SQLite's build for browsers that was closed is asked nothing m
   await expect(db.list(from(Note))).rejects.toMatchObject({ code: "CONNECTION_CLOSED" });
   await expect(db.count(from(Note))).rejects.toMatchObject({ code: "CONNECTION_CLOSED" });
 });
+
+test("after a packet that was too big for MariaDB the next caller has a connection that works", async () => {
+  const engine = all().find(({ name }) => name === "mariadb");
+  if (engine === undefined) return;
+  const db = engine.connect();
+  const big = "x".repeat(40_000_000);
+  const works: readonly (() => Promise<unknown>)[] = [
+    () => db.count(from(lending.Member).where((m) => m.name.is(big))),
+    () => db.transaction((tx) => tx.count(from(lending.Member).where((m) => m.name.is(big)))),
+    () =>
+      db.count(
+        from(lending.Member).where((m) => m.name.is(big)),
+        { timeLimit: 60_000 },
+      ),
+  ];
+  for (const work of works) {
+    // The server may hang up before its answer is read.
+    expect(["STATEMENT_REFUSED", "CONNECTION_LOST"]).toContain(await work().then(String, ({ code }) => code));
+    for (let i = 0; i < 3; i++) await db.count(from(lending.Member));
+  }
+});

@@ -64,17 +64,57 @@ interface Inner {
   execute(statement: MariadbStatement, done: (error: unknown, rows: unknown) => void): unknown;
 }
 
+/** One of the connections of the package's own pool. */
+interface InnerConnection extends Inner {
+  release(): void;
+  destroy(): void;
+}
+
+interface InnerPool extends Inner {
+  getConnection?(done: (error: unknown, connection: InnerConnection) => void): unknown;
+}
+
+/** Whether the server hangs up after this answer, a little later than it gives it: the packet was too big for it (1153). */
+const isHangingUp = (error: unknown): boolean => (error as { errno?: unknown } | null)?.errno === 1153;
+
+/** Sends a statement on a connection of a pool, which is given back where the next one can use it. */
+function executeIn(
+  pool: InnerPool,
+  statement: MariadbStatement,
+  done: (error: unknown, rows?: unknown) => void,
+): unknown {
+  if (typeof pool.getConnection !== "function") return pool.execute(statement, done);
+  return pool.getConnection((failed, connection) => {
+    if (failed) {
+      done(failed);
+      return;
+    }
+    try {
+      connection.execute(statement, (error, rows) => {
+        if (isHangingUp(error)) connection.destroy();
+        else connection.release();
+        done(error, rows);
+      });
+    } catch (error) {
+      connection.release();
+      done(error);
+    }
+  });
+}
+
 /**
  * Sends a statement, without the stack that the package's promises take of each call: that took an eighth of all time on the way
  * of single statements.
  */
 function executing(statements: MariadbStatements): (statement: MariadbStatement) => Promise<unknown> {
-  const { pool, connection } = statements as unknown as { readonly pool?: Inner; readonly connection?: Inner };
+  const { pool, connection } = statements as unknown as { readonly pool?: InnerPool; readonly connection?: Inner };
   const inner = pool ?? connection;
   if (typeof inner?.execute !== "function") return async (statement) => (await statements.execute(statement))[0];
   return (statement) =>
     new Promise((resolve, reject) => {
-      inner.execute(statement, (error, rows) => (error ? reject(error) : resolve(rows)));
+      const done = (error: unknown, rows: unknown): void => (error ? reject(error) : resolve(rows));
+      if (pool === undefined) inner.execute(statement, done);
+      else executeIn(pool, statement, done);
     });
 }
 
@@ -126,10 +166,15 @@ export function mariadb(pool: MariadbPool): Driver {
         if (Array.isArray(rows)) return rows as WireRows;
         return counts === true ? [[(rows as { readonly affectedRows: number }).affectedRows]] : [];
       } catch (error) {
+        if (isHangingUp(error)) hungUp.add(statements);
         throw mariadbDialect.fault(error, text);
       }
     };
   };
+  /** Connections that nobody can use any more. */
+  const hungUp = new WeakSet<object>();
+  const giveBack = (connection: MariadbConnection): void =>
+    hungUp.has(connection) ? connection.destroy() : connection.release();
   const connect = async (stop: Stop | undefined): Promise<MariadbConnection> => {
     try {
       return await orStopped(stop, pool.getConnection(), (late) => late.release());
@@ -155,7 +200,7 @@ export function mariadb(pool: MariadbPool): Driver {
     try {
       return await sendTo(connection)(request);
     } finally {
-      connection.release();
+      giveBack(connection);
     }
   };
   return {
@@ -202,7 +247,7 @@ export function mariadb(pool: MariadbPool): Driver {
           if (!(await watch.isOver())) await sendText(direct, "rollback");
         },
         ...savepoints(control),
-        close: (isBroken) => (isBroken ? connection.destroy() : connection.release()),
+        close: (isBroken) => (isBroken ? connection.destroy() : giveBack(connection)),
       };
     },
   };
