@@ -1,3 +1,4 @@
+import { type StandingCondition, valueAt } from "../expression/index.js";
 import { keptOf, type LiveObject } from "../live/index.js";
 import type { Steps } from "../run/index.js";
 import { leave } from "./adopt.js";
@@ -11,20 +12,28 @@ import { placeAt } from "./place-at.js";
 import type { Unit } from "./unit.js";
 import { maintain, updateAll } from "./updates.js";
 
+/** The mark of an owner that was written before. */
+const writtenMark = (unit: Unit, owner: LiveObject, { column }: StandingCondition): unknown =>
+  keptOf(owner).standing === "removed" && !unit.removed.has(owner) ? valueAt(owner, column.steps) : undefined;
+
 /** Gives a removed entity its mark: the one of the owner that it goes with, where that is of the same kind. */
-function giveMark({ goneWith }: Unit, live: LiveObject, known: Map<LiveObject, unknown>): unknown {
+function giveMark(unit: Unit, live: LiveObject, known: Map<LiveObject, unknown>): unknown {
+  const { goneWith } = unit;
   const mark = markIn(keptOf(live).kind.entity);
   if (mark === undefined) return undefined;
   const owner = goneWith.get(live);
   const ofOwner = owner === undefined ? undefined : markIn(keptOf(owner).kind.entity);
   const isAlike = ofOwner !== undefined && ofOwner.column.type.kind === mark.column.type.kind;
-  const given = owner !== undefined && isAlike ? (known.get(owner) ?? giveMark(goneOnly, owner, known)) : undefined;
+  const given =
+    owner !== undefined && isAlike
+      ? (known.get(owner) ?? writtenMark(unit, owner, ofOwner) ?? giveMark(goneOnly, owner, known))
+      : undefined;
   const value = given ?? hiddenBy(mark);
   known.set(live, value);
   return value;
 }
 
-const goneOnly = { goneWith: new Map() } as unknown as Unit;
+const goneOnly = { goneWith: new Map(), removed: new Set() } as unknown as Unit;
 
 /** Marks removed entities: an update of what was changed before, of the mark, and of what each write makes anew. */
 function* markAll(unit: Unit, lives: readonly LiveObject[], marks: Map<LiveObject, unknown>): Steps<void> {

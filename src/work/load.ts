@@ -12,6 +12,7 @@ import {
   valueAt,
 } from "../expression/index.js";
 import { type Cohort, type Kept, keptOf, type LiveObject, type Rules } from "../live/index.js";
+import { conditionNames } from "../plan/index.js";
 import { reachOf } from "../query/index.js";
 import { type CallSite, completed, noLimits, rowsOfQuery, type Steps, stepsOfQuery } from "../run/index.js";
 import { adopt, complete, setLoaded } from "./adopt.js";
@@ -88,6 +89,14 @@ export function reachState(relation: ResolvedRelation): QueryState {
     known.set(relation.name, state);
   }
   return state;
+}
+
+/** The same with the rows that no handle sees, since they are marked as removed, or what they belong to is. */
+export function wholeState(relation: ResolvedRelation): QueryState {
+  const state = reachState(relation);
+  const lifted = conditionNames(relation.target, "constant");
+  const reach = state.reach.map((one) => ({ ...one, query: changedState(one.query, { lifted }) }));
+  return lifted.length === 0 ? state : changedState(state, { reach });
 }
 
 /** The columns of an entity that a reach from it begins at. */

@@ -4,7 +4,7 @@ import { type Kept, keptOf, type LiveObject } from "../live/index.js";
 import { remove } from "./add.js";
 import { pendingIn } from "./changes.js";
 import { unload } from "./follow.js";
-import { reachLive, reachState } from "./load.js";
+import { reachLive, reachState, wholeState } from "./load.js";
 import { isMarked, markIn } from "./marks.js";
 import type { Unit } from "./unit.js";
 
@@ -69,12 +69,14 @@ export function removeWhole(unit: Unit, live: LiveObject, isForGood = false): vo
 /**
  * Removes what belongs to removed entities, and what belongs to that in turn: the rows that the database has for them, but for those that
  * were moved elsewhere since, and those that were added or moved to them.
+ * @returns new rows of owners that are only marked, each with its owner: they are inserted first, and marked then.
  */
-export async function removeOwned(unit: Unit): Promise<void> {
+export async function removeOwned(unit: Unit): Promise<ReadonlyMap<LiveObject, LiveObject>> {
   const done = new Set<LiveObject>();
+  const later = new Map<LiveObject, LiveObject>();
   for (;;) {
     const open = [...unit.removed].filter((live) => !done.has(live));
-    if (open.length === 0) return;
+    if (open.length === 0) return later;
     const byRelation = new Map<ResolvedRelation, LiveObject[]>();
     for (const live of open) {
       done.add(live);
@@ -83,13 +85,20 @@ export async function removeOwned(unit: Unit): Promise<void> {
     }
     for (const [relation, owners] of byRelation) {
       const { name } = relation;
+      const [whole, usual] = [wholeState(relation), reachState(relation)];
       for (const live of owners) {
         const kept = keptOf(live);
-        // A row that was forgotten is still its own in the database.
-        if (listOf(kept.related?.get(name)).some((child) => !isThere(child))) unload(live, kept, name);
+        // A row that was forgotten is still its own in the database, and so is one that is hidden.
+        const isPartial = whole !== usual && !isMarked(unit, live);
+        if (isPartial || listOf(kept.related?.get(name)).some((child) => !isThere(child))) unload(live, kept, name);
       }
       const missing = owners.filter((live) => keptOf(live).related?.has(name) !== true);
-      if (missing.length > 0) await reachLive(unit, reachState(relation), missing, "remove", undefined, undefined);
+      const [marked, deleted] = [
+        missing.filter((live) => isMarked(unit, live)),
+        missing.filter((live) => !isMarked(unit, live)),
+      ];
+      if (marked.length > 0) await reachLive(unit, usual, marked, "remove", undefined, undefined);
+      if (deleted.length > 0) await reachLive(unit, whole, deleted, "remove", undefined, undefined);
       for (const owner of owners) {
         const own = listOf(keptOf(owner).related?.get(name)).filter((child) =>
           isStill(child, keptOf(child), relation, owner),
@@ -97,13 +106,19 @@ export async function removeOwned(unit: Unit): Promise<void> {
         const isKept = isMarked(unit, owner) && markIn(relation.target) === undefined;
         for (const child of new Set([...own, ...saidToBe(unit, relation, owner)])) {
           // What belongs to a row that is only marked stays, or is marked too.
-          if (!isThere(child) || (isKept && keptOf(child).standing === "kept")) continue;
-          unit.goneWith.set(child, owner);
-          removeWhole(unit, child, unit.forGood.has(owner));
+          if (!isThere(child) || isKept) continue;
+          if (isMarked(unit, owner) && keptOf(child).standing === "new") later.set(child, owner);
+          else removeWith(unit, child, owner);
         }
       }
     }
   }
+}
+
+/** Removes what belongs to a removed owner: marked as that is, or deleted. */
+export function removeWith(unit: Unit, child: LiveObject, owner: LiveObject): void {
+  unit.goneWith.set(child, owner);
+  removeWhole(unit, child, !isMarked(unit, owner));
 }
 
 const closures = new WeakMap<ResolvedEntity, ReadonlySet<ResolvedEntity>>();

@@ -1,13 +1,14 @@
 import { canonicalOf, decoderFor, type Scalar, typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { changedState, isGiven, type QueryState, type ResolvedRelation, valueAt } from "../expression/index.js";
+import { isGiven, valueAt } from "../expression/index.js";
 import { keptOf, type LiveObject, noteFurther, Stamped } from "../live/index.js";
+import { leave } from "./adopt.js";
 import { pendingIn } from "./changes.js";
 import { unloadTo } from "./follow.js";
 import { identityOf } from "./identity.js";
 import { put } from "./live-kind.js";
-import { reachState, related } from "./load.js";
-import { markIn } from "./marks.js";
+import { related, wholeState } from "./load.js";
+import { isMarked, markIn } from "./marks.js";
 import { placeAt } from "./place-at.js";
 import { mapOf, type Unit } from "./unit.js";
 
@@ -25,17 +26,6 @@ function unmark(live: LiveObject): Scalar | undefined {
     noteFurther(keptOf(live), name);
   }
   return before;
-}
-
-/** The query of a relation with the rows that are marked as removed. */
-function withMarked(relation: ResolvedRelation): QueryState {
-  const state = reachState(relation);
-  const mark = markIn(relation.target);
-  const reach = state.reach.map((one) => ({
-    ...one,
-    query: changedState(one.query, { lifted: mark === undefined ? [] : [mark.name] }),
-  }));
-  return changedState(state, { reach });
 }
 
 /** Makes a removed entity visible again, with what was marked along with it. */
@@ -74,15 +64,35 @@ export async function restore(unit: Unit, value: unknown): Promise<void> {
   const before = unmark(live);
   if (!pendingIn(live, kept).length || before === undefined) return;
   unloadTo(unit, entity);
+  // What this unit of work marked along with it comes back as the objects that code holds.
+  const along = [...unit.goneWith].flatMap(([child, owner]) =>
+    owner === live && keptOf(child).standing === "removed" && !unit.removed.has(child) && isMarked(unit, child)
+      ? [child]
+      : [],
+  );
+  for (const child of along) {
+    const { kind } = keptOf(child);
+    keptOf(child).standing = "kept";
+    mapOf(unit, kind.entity).set(identityOf(kind.entity, child), child);
+    unit.goneWith.delete(child);
+  }
+  const back = new Set<LiveObject>();
   for (const relation of entity.relations.values()) {
     const mark = markIn(relation.target);
     if (!relation.steps[0].isOwning || mark === undefined) continue;
-    const found = await related(unit, withMarked(relation), [live], "restore", undefined, undefined);
+    const found = await related(unit, wholeState(relation), [live], "restore", undefined, undefined);
     for (const child of found.flatMap(([, lists]) => lists.flat())) {
       const { column } = mark;
       const held = canonicalOf(valueAt(child, column.steps), column.type);
       const isAlike = column.type.kind === (markIn(entity)?.column.type.kind ?? column.type.kind);
-      if (!isAlike || held === before) await restore(unit, child);
+      if (isAlike && held !== before) continue;
+      back.add(child);
+      await restore(unit, child);
     }
+  }
+  for (const child of along) {
+    if (back.has(child)) continue;
+    keptOf(child).standing = "removed";
+    leave(unit, keptOf(child).kind.entity, child);
   }
 }

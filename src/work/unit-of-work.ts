@@ -34,7 +34,7 @@ import { callHooks, type Hooks } from "./hooks.js";
 import { keyReads } from "./key-reads.js";
 import { isLive, liveQuery } from "./live-query.js";
 import { reachLive, renew, rowNow } from "./load.js";
-import { goesWith, removeOwned, removeWhole } from "./owned.js";
+import { goesWith, removeOwned, removeWhole, removeWith } from "./owned.js";
 import { type PatchOptions, patch } from "./patch.js";
 import { properties } from "./properties.js";
 import { expectLive } from "./relations.js";
@@ -143,12 +143,14 @@ export function openWork(
   let flushing: Promise<void> | undefined;
   const write = async (verb: string, at: CallSite | undefined): Promise<void> => {
     if (context.values !== undefined) unit.hiddenCheck ??= await readHiddenChecks();
-    await removeOwned(unit);
+    const later = await removeOwned(unit);
     await touchGuarding(unit);
     maintain(changedIn(unit));
     const after = hooks === undefined ? undefined : await callHooks(unit, hooks, afterCommit);
     await run(context, () => flushSteps(unit), "no", ownOrigin(verb, at), noLimits);
     await after?.();
+    for (const [child, owner] of later) removeWith(unit, child, owner);
+    if (later.size > 0) await write(verb, at);
   };
   const flush = async (verb: string, at: CallSite | undefined): Promise<void> => {
     refuseFailed();
