@@ -24,6 +24,7 @@ import {
   uuid,
   varchar,
 } from "../src/index.js";
+import { Code, coded } from "./support/coded.js";
 import { eachEngine, useEngines } from "./support/engines.js";
 
 // Which rows belong together is asked of the database; each way of loading, and a unit of work, is compared with that.
@@ -58,17 +59,6 @@ const texts = [
   ...["ab", "AB", "Ab", "a\u200bb", "é", "e\u0301", "É", "E", "ß", "ss", "ﬁ", "fi", "a\tb", "a,b", "2:ab", "1:a1:b"],
 ];
 const ids = ["0f8fad5b-d9cb-469f-a165-70867728950e", "7c9e6679-7425-40de-944b-e07fc1f90ae7"];
-/** What an application makes of a key: told apart by its own private field alone. */
-class Code {
-  readonly #value: string;
-  constructor(value: string) {
-    this.#value = value;
-  }
-  static of(code: Code): string {
-    return code.#value;
-  }
-}
-const coded = text.as({ decode: (value: string) => new Code(value), encode: Code.of });
 const dated = integer.as({
   decode: (value: number) => ({ day: new Date(value * 86_400_000) }),
   encode: ({ day }: { day: Date }) => day.getTime() / 86_400_000,

@@ -21,6 +21,7 @@ import {
   uuid,
   value,
 } from "../src/index.js";
+import { Code, coded } from "./support/coded.js";
 import { eachEngine, useEngines } from "./support/engines.js";
 
 // The second random test of units of work: keys of every kind and in other spellings, restricted handles, rows that are only marked as
@@ -30,17 +31,6 @@ const sequences = Number(process.env.GEMACH_ARCHIVES ?? (process.env.CI ? 200 : 
 let clock = 0;
 const now = () => new Date(1_700_000_000_000 + ++clock);
 
-/** What code has for a key: told apart by its own private field alone. */
-class Code {
-  readonly #value: string;
-  constructor(value: string) {
-    this.#value = value;
-  }
-  static of(code: Code): string {
-    return code.#value;
-  }
-}
-const coded = text.as({ decode: (value: string) => new Code(value), encode: Code.of });
 const present = { column: "gone", is: null, removed: now } as const;
 
 const archive = model({
