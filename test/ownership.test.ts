@@ -255,6 +255,12 @@ eachEngine(all, "a relation follows its key, and what is loaded elsewhere follow
     const added = w.add(Bed, { id: "9b2c1b6e-31c5-4c2c-8e34-4bd0f2e9a001", wardCode: "01", facts: {} });
     await w.flush();
     expect(await first.beds).toEqual([bed, added]);
+    const [note, one, two] = [await w.byKey(Note, 1), await w.byKey(Case, 1), await w.byKey(Case, 2)];
+    expect(await note.case).toBe(one);
+    note.caseId = 2;
+    expect(await note.case).toBe(two);
+    await w.flush();
+    expect(await note.case).toBe(two);
   });
 });
 
