@@ -128,6 +128,12 @@ test("each writer keeps a hostile name what it is: data, a comment, a file of th
   );
 });
 
+test("a remark inside of a statement is none of the library's", () => {
+  const body = "create trigger x after insert on t begin\n-- not in one transaction\n-- must find nothing: x\n--   drop table t\n  delete from t;\nend;\n";
+  expect(scriptOf(`-- not in one transaction\n${body}`, "sqlite")).toMatchObject({ isApart: true, preconditions: [] });
+  expect(scriptOf(body, "sqlite")).toMatchObject({ isApart: false, preconditions: [] });
+});
+
 let installed: Installed;
 let folder: string;
 beforeAll(async () => {
