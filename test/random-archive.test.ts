@@ -27,7 +27,7 @@ import { eachEngine, useEngines } from "./support/engines.js";
 // The second random test of units of work: keys of every kind and in other spellings, restricted handles, rows that are only marked as
 // removed, what belongs to what, versions, values of each write, hooks. It leaves out two works at once and other tables' triggers.
 const { all } = useEngines(true);
-const sequences = Number(process.env.GEMACH_ARCHIVES ?? (process.env.CI ? 200 : 60));
+const sequences = Number(process.env.GEMACH_ARCHIVES ?? (process.env.CI ? 150 : 25));
 let clock = 0;
 const now = () => new Date(1_700_000_000_000 + ++clock);
 
