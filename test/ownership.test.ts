@@ -257,7 +257,10 @@ eachEngine(all, "a relation follows its key, and what is loaded elsewhere follow
     expect(await first.beds).toEqual([bed, added]);
     const [note, one, two] = [await w.byKey(Note, 1), await w.byKey(Case, 1), await w.byKey(Case, 2)];
     expect(await note.case).toBe(one);
+    // The last assignment counts, also after a relation to a row that has no key yet.
+    note.case = w.add(Case, { name: "three" });
     note.caseId = 2;
+    await w.flush();
     expect(await note.case).toBe(two);
     await w.flush();
     expect(await note.case).toBe(two);

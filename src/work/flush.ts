@@ -4,7 +4,7 @@ import type { Steps } from "../run/index.js";
 import { leave } from "./adopt.js";
 import { type Changed, changedIn, pendingIn } from "./changes.js";
 import { deleteAll, planRemoval, removedLate, writePast } from "./deletes.js";
-import { fillAll, insertAll, refuseCircular } from "./inserts.js";
+import { dropAssigned, fillAll, insertAll, refuseCircular } from "./inserts.js";
 import { put } from "./live-kind.js";
 import { hiddenBy, isMarked, markIn } from "./marks.js";
 import { planParking } from "./parking.js";
@@ -61,6 +61,7 @@ function* markAll(unit: Unit, lives: readonly LiveObject[], marks: Map<LiveObjec
  * @throws GemachError `ROWS_CIRCULAR`, `VALUES_TANGLED`
  */
 export function* flushSteps(unit: Unit): Steps<void> {
+  dropAssigned(unit);
   const changed = unit.maps.size === 0 ? [] : changedIn(unit);
   const marked = [...unit.removed].filter((live) => isMarked(unit, live));
   const deleted = [...unit.removed].filter((live) => !isMarked(unit, live));

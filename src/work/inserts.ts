@@ -36,6 +36,16 @@ function fillAwaited(live: LiveObject, kept: Kept): void {
   if (kept.awaits?.size === 0) kept.awaits = undefined;
 }
 
+/** A key that code has set since waits for no other row: the last assignment counts. */
+export function dropAssigned({ waiting }: Unit): void {
+  for (const live of waiting) {
+    const kept = keptOf(live);
+    for (const column of kept.awaits?.keys() ?? [])
+      if (column.steps.length === 1 && Object.hasOwn(live, column.property)) kept.awaits?.delete(column);
+    if (kept.awaits?.size === 0) kept.awaits = undefined;
+  }
+}
+
 /** Whether a new entity waits for the key that the database gives another one. */
 const isWaiting = ({ awaits }: Kept): boolean =>
   awaits !== undefined && [...awaits.values()].some(({ of }) => keptOf(of).standing === "new");
