@@ -20,7 +20,7 @@ export default defineConfig({
   test: {
     include: ["test/**/*.test.ts"],
     globalSetup: "test/support/global-setup.ts",
-    setupFiles: "test/support/seed.ts",
+    setupFiles: ["test/support/seed.ts", "test/support/checked-statements.ts"],
     // A machine that is busy with other things takes several times as long, which is no fault of what is tested.
     testTimeout: 180_000,
     hookTimeout: 180_000,

@@ -10,7 +10,7 @@ import {
   type TableUse,
   type Wire,
 } from "../sql/index.js";
-import type { Planner } from "./compiler.js";
+import type { Planner } from "./cache/compiler.js";
 import { type Context, givenFor } from "./context.js";
 import type { Request, WireRows } from "./driver.js";
 import { fetch, requestOf } from "./fetch.js";

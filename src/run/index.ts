@@ -1,6 +1,6 @@
 export { type AsyncContext, asyncContext } from "./async-context.js";
+export { Compiler } from "./cache/compiler.js";
 export { type CallSite, callSite } from "./call-site.js";
-export { Compiler } from "./compiler.js";
 export { type Connection, connectionKey, connectionOf } from "./connections.js";
 export { type Context, type Living, noLimits, rowsOfQuery, run, stepsOfQuery } from "./context.js";
 export {

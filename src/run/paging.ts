@@ -2,7 +2,7 @@ import type { Scalar } from "../columns/index.js";
 import type { Given, QueryState } from "../expression/index.js";
 import { cursorValues, few, lateLimits, placeIn, planPage, planPortion, totalOrder } from "../plan/index.js";
 import type { CompiledStatement } from "../sql/index.js";
-import type { Compiler } from "./compiler.js";
+import type { Compiler } from "./cache/compiler.js";
 
 /** A statement, and what is given for its parameters. */
 export interface GivenStatement {

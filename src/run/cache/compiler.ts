@@ -1,5 +1,5 @@
-import type { Given, Past, QueryState, ResolvedEntity, Strategy } from "../expression/index.js";
-import type { DeletePlan, PlanSettings, RowPlan, StatementPlan, UpdatePlan, WritePlan } from "../plan/index.js";
+import type { Given, Past, QueryState, ResolvedEntity, Strategy } from "../../expression/index.js";
+import type { DeletePlan, PlanSettings, RowPlan, StatementPlan, UpdatePlan, WritePlan } from "../../plan/index.js";
 import {
   type CompiledStatement,
   compile,
@@ -8,20 +8,20 @@ import {
   encodeParameter,
   factsOf,
   printChange,
-} from "../sql/index.js";
-import type { ConstructorOf, Runtime } from "./gather.js";
-import { type RowConstructor, rowConstructors } from "./row-constructor.js";
-import { ShapeTree } from "./shape-tree.js";
-import { changeWithoutValues, filler, statementFiller, type Values, withoutValues } from "./shape-values.js";
-import { changeShapeOf, shapeOf } from "./shapes.js";
+} from "../../sql/index.js";
+import type { ConstructorOf, Runtime } from "../gather.js";
+import { type RowConstructor, rowConstructors } from "../row-constructor.js";
+import { changeWithoutValues, filler, statementFiller, type Values, withoutValues } from "./holes.js";
+import { keyOfChange, keyOfQuery } from "./key.js";
+import { Trie } from "./trie.js";
 
 /** What turns a query into a statement's plan. */
 export type Planner = (query: QueryState, settings: PlanSettings) => StatementPlan;
 
-/** What is kept of a shape of changes: makes the statement of a change of the values in it. */
+/** Makes the statement of a change from its values, for all changes of one key. */
 type ChangeMaker = (values: Values, given: Given | undefined) => EncodedStatement;
 
-/** The same of a shape of queries. */
+/** Makes the statement of a query from its values, for all queries of one key. */
 type StatementMaker = (values: Values) => CompiledStatement;
 
 /** Settings that all statements of a database share. */
@@ -57,8 +57,8 @@ export class Compiler {
   /** Whether code may be compiled at run time. */
   readonly generatesCode: boolean;
   readonly #constructors = new WeakMap<RowPlan, RowConstructor>();
-  readonly #shapes = new WeakMap<ResolvedEntity, ShapeTree<StatementMaker>>();
-  readonly #changes = new WeakMap<ResolvedEntity, ShapeTree<ChangeMaker>>();
+  readonly #statements = new WeakMap<ResolvedEntity, Trie<StatementMaker>>();
+  readonly #changes = new WeakMap<ResolvedEntity, Trie<ChangeMaker>>();
   readonly #reached = new WeakMap<ResolvedEntity, Map<string, QueryState>>();
 
   constructor(dialect: Dialect, { how, generateCode, isTrusting, roundTrip }: CompilerOptions) {
@@ -77,35 +77,35 @@ export class Compiler {
   }
 
   /**
-   * The statement that a planner makes of a query: the same one for all queries of its shape and this use, and for all that a template is
+   * The statement that a planner makes of a query: the same one for all queries of its key and this use, and for all that a template is
    * run with.
    */
   compile(query: QueryState, use: string, planner: Planner): CompiledStatement {
     const owner = query.given?.template ?? query;
-    return this.kept(owner, use, () => this.#shaped(owner, use, planner) ?? this.fresh(owner, planner));
+    return this.kept(owner, use, () => this.#shared(owner, use, planner) ?? this.fresh(owner, planner));
   }
 
-  /** The statement that queries of one shape share, with the values of this one; undefined where a query has no shape that can be told. */
-  #shaped(query: QueryState, use: string, planner: Planner): CompiledStatement | undefined {
+  /** The statement that queries of one key share, with the values of this one; undefined if a query has no key. */
+  #shared(query: QueryState, use: string, planner: Planner): CompiledStatement | undefined {
     // A query's rows as a source are an entity of their own each time, for which nothing is worth keeping.
     if (query.source.entity.derivation !== undefined) return undefined;
-    const { root } = ofEntity(this.#shapes, query.source.entity, () => new ShapeTree());
-    const shape = shapeOf(root, use, query);
-    if (shape === undefined) return undefined;
-    const { place, values } = shape;
-    place.kept ??= statementMaker(this.fresh(withoutValues(query, values), planner), this.runtime.dialect);
-    return place.kept(values);
+    const { root } = ofEntity(this.#statements, query.source.entity, () => new Trie());
+    const keyed = keyOfQuery(root, use, query);
+    if (keyed === undefined) return undefined;
+    const { node, values } = keyed;
+    node.value ??= statementMaker(this.fresh(withoutValues(query, values), planner), this.runtime.dialect);
+    return node.value(values);
   }
 
-  /** The statement of a change, printed once for all of its shape; undefined where the shape cannot be told. */
+  /** The statement of a change, printed once for all of its key; undefined if it has none. */
   change(plan: WritePlan, given: Given | undefined): EncodedStatement | undefined {
     if (plan.kind !== "update" && plan.kind !== "delete") return undefined;
-    const { root } = ofEntity(this.#changes, plan.query.source.entity, () => new ShapeTree());
-    const shape = changeShapeOf(root, plan);
-    if (shape === undefined) return undefined;
-    const { place, values } = shape;
-    place.kept ??= changeMaker(changeWithoutValues(plan, values), this.runtime.dialect);
-    return place.kept(values, given);
+    const { root } = ofEntity(this.#changes, plan.query.source.entity, () => new Trie());
+    const keyed = keyOfChange(root, plan);
+    if (keyed === undefined) return undefined;
+    const { node, values } = keyed;
+    node.value ??= changeMaker(changeWithoutValues(plan, values), this.runtime.dialect);
+    return node.value(values, given);
   }
 
   /** The same, kept nowhere. */

@@ -1,12 +1,12 @@
-import type { Scalar } from "../columns/index.js";
-import { type Node, type QueryState, replacing } from "../expression/index.js";
-import type { DeletePlan, UpdatePlan } from "../plan/index.js";
-import { type CompiledStatement, type Dialect, ofMatch } from "../sql/index.js";
+import type { Scalar } from "../../columns/index.js";
+import { type Node, type QueryState, replacing } from "../../expression/index.js";
+import type { DeletePlan, UpdatePlan } from "../../plan/index.js";
+import { type CompiledStatement, type Dialect, ofMatch } from "../../sql/index.js";
 
 export type ValueNode = Extract<Node, { readonly kind: "value" }>;
 export type ListNode = Extract<Node, { readonly kind: "oneOf" }> & { readonly values: readonly Scalar[] };
 
-/** The values of a query, and its lists of values, in the order in which its shape is told. */
+/** The values of a query, and its lists of values, in the order in which its key names them. */
 export type Values = readonly (ValueNode | ListNode)[];
 
 /** In place of a value of a list. */
@@ -49,7 +49,7 @@ const opening = (values: Values) =>
       : { kind: "hole", hole: `#${place}`, type: node.type };
   });
 
-/** A query of the same shape without values, to be compiled once. */
+/** A query of the same key without values, to be compiled once. */
 export const withoutValues = (state: QueryState, values: Values): QueryState => ({
   ...opening(values).query(state),
   past: { isUsed: true },
@@ -68,7 +68,7 @@ export function changeWithoutValues<P extends UpdatePlan | DeletePlan>(plan: P, 
 type Sized = NonNullable<CompiledStatement["sized"]>;
 type Parameter = CompiledStatement["parameters"][number];
 
-/** What a parameter of a shape's statement is filled with; undefined where it is as it is. */
+/** Fills a parameter of a shared statement; undefined if it stays as it is. */
 function fillOf(parameter: Parameter, dialect: Dialect): ((values: Values) => Parameter) | undefined {
   if (parameter.kind === "hole" && parameter.hole.startsWith("#")) {
     const { hole, type, isTyped } = parameter;
@@ -97,7 +97,7 @@ function fillOf(parameter: Parameter, dialect: Dialect): ((values: Values) => Pa
 
 type Fill = (values: Values) => readonly Parameter[];
 
-/** What makes the parameters of a shape's statement of a query's values; undefined where they are the same for all. */
+/** Makes the parameters of a shared statement from a query's values; undefined if they are the same for all. */
 export function filler(parameters: readonly Parameter[], dialect: Dialect): Fill | undefined {
   const fills = parameters.map((parameter) => fillOf(parameter, dialect));
   if (fills.every((fill) => fill === undefined)) return undefined;

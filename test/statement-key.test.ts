@@ -1,0 +1,120 @@
+import Sqlite from "better-sqlite3";
+import { expect, test } from "vitest";
+import { lending } from "../src/demo/index.js";
+import { sqlite } from "../src/drivers/sqlite.js";
+import type { QueryState } from "../src/expression/index.js";
+import { and, from, or, type Query } from "../src/index.js";
+import { planList } from "../src/plan/index.js";
+import { stateOf } from "../src/query/index.js";
+import { Compiler } from "../src/run/cache/compiler.js";
+import { withoutValues } from "../src/run/cache/holes.js";
+import { keyOfQuery } from "../src/run/cache/key.js";
+import { Trie } from "../src/run/cache/trie.js";
+import { queries } from "./support/society-queries.js";
+
+// Queries of one key share a statement. So whatever is changed of a query, but for its values, must give it another key, unless what is sent
+// and what is made of the answer are the same. Every member of every query is changed here, to whatever other queries have in its place.
+
+const { Item, Loan, Member, Repair } = lending;
+const { dialect } = sqlite(new Sqlite(":memory:"));
+const compiler = new Compiler(dialect, { how: "auto", generateCode: false, isTrusting: false, roundTrip: 0 });
+
+const samples: readonly Query[] = [
+  ...Object.values(queries),
+  from(Loan)
+    .where((l) => l.due.above("2026-01-01"))
+    .lock("update"),
+  from(Loan)
+    .where((l) => l.due.above("2026-01-01"))
+    .lock("share", "skip locked"),
+  from(Item).columns("id", "name").plannedAnew(),
+  from(Item).columns("note", "depotId").how("batch").reach({ loans: true }),
+  from(Member).reach({ sponsored: (s) => s.deep(3) }),
+  from(Item).reach({ loans: (l) => l.counted() }),
+  from(Item).where((i) => i.loans.offset(1).limit(2).exists()),
+  from(Item).select((i) => ({
+    text: i.loans.joined(
+      (l) => l.borrower.name,
+      ", ",
+      (l) => l.due.desc,
+    ),
+    days: i.loans.countDistinct((l) => l.due),
+  })),
+  from(Repair)
+    .groupBy((r) => r.itemId)
+    .select((g) => ({ a: g.percentile((r) => r.cost, 0.5), b: g.stddev((r) => r.cost), c: g.stddev((r) => r.cost, "population") })),
+  from(Member)
+    .where((m) => or(m.name.is("a"), and(m.blocked, m.sponsorId.isNot(null))))
+    .orderBy((m) => m.name.asc.nullsLast),
+];
+
+/** What the model has, and what is another object in each query: no part of a query that a program could change. */
+const whole = new Set(["entity", "source", "step", "steps", "path", "column", "relation", "past", "given", "cursor", "outside", "accepted", "codec", "type"]);
+
+/** What stands in members of one name, in any query. */
+const pool = new Map<string, Map<string, unknown>>();
+const isPlain = (value: unknown): value is Record<string, unknown> => typeof value === "object" && value !== null;
+function collect(value: unknown, member: string, depth: number): void {
+  if (whole.has(member) || depth > 20) return;
+  if (!isPlain(value)) {
+    const known = pool.get(member) ?? new Map<string, unknown>();
+    pool.set(member, known.set(`${typeof value} ${String(value)}`, value));
+    return;
+  }
+  for (const [name, part] of Object.entries(value)) collect(part, Array.isArray(value) ? member : name, depth + 1);
+}
+
+/** Each form of a value in which one thing is another. */
+function* variants(value: unknown, member: string): Iterable<unknown> {
+  if (whole.has(member)) return;
+  if (Array.isArray(value)) {
+    if (value.length > 0) yield value.slice(1);
+    if (value.length > 0) yield [...value, value[0]];
+    for (const [i, part] of value.entries()) for (const other of variants(part, member)) yield value.with(i, other);
+  } else if (isPlain(value)) for (const [name, part] of Object.entries(value)) for (const other of variants(part, name)) yield { ...value, [name]: other };
+  else for (const other of pool.get(member)?.values() ?? []) if (other !== value) yield other;
+}
+
+/** A statement and what its answer becomes, as text; entities and rows by their names, since they are no plain data. */
+function sentOf(state: QueryState, values: Parameters<typeof withoutValues>[1]): string {
+  const { text, parameters, plan } = compiler.fresh(withoutValues(state, values), planList);
+  const told = (name: string, part: unknown): unknown => {
+    if (["entity", "source", "target", "column", "step", "steps", "relation", "query", "past"].includes(name)) return undefined;
+    if (part instanceof Map) return [...part.keys()].map(String);
+    return typeof part === "bigint" ? `${part}n` : part;
+  };
+  return JSON.stringify([text, parameters.length, plan.rows.shape], told);
+}
+
+test("a query that differs from another in more than values has another key, or is sent alike", () => {
+  const states = samples.map((query) => stateOf(query, "list"));
+  for (const state of states) collect(state, "", 0);
+  let [keyed, alike, other] = [0, 0, 0];
+  const changed = new Set<string>();
+  for (const state of states) {
+    const root = new Trie<unknown>().root;
+    const own = keyOfQuery(root, "list", state);
+    if (own === undefined) continue;
+    keyed++;
+    const sent = sentOf(state, own.values);
+    for (const variant of variants(state, "") as Iterable<QueryState>) {
+      let key: typeof own | undefined;
+      let otherwise: string;
+      try {
+        key = keyOfQuery(root, "list", variant);
+        if (key?.node !== own.node) {
+          other++;
+          continue;
+        }
+        alike++;
+        otherwise = sentOf(variant, key.values);
+      } catch {
+        // It is no query that a builder could make.
+        continue;
+      }
+      expect(otherwise).toBe(sent);
+    }
+    for (const [member] of pool) changed.add(member);
+  }
+  expect([keyed > 50, alike > 500, other > 5000]).toEqual([true, true, true]);
+});
