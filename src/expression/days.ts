@@ -1,10 +1,10 @@
 import { type ColumnKind, comparedKind, type ValueType } from "../columns/index.js";
 import { Built, call, nodeKey, operandOf, wholeNumber } from "./built.js";
-import type { DayCall } from "./calls.js";
+import type { dayCalls } from "./calls.js";
 import { typeOf } from "./node.js";
 import type { Node } from "./resolved.js";
 
-const unary = (name: DayCall, kinds: readonly ColumnKind[], type: ValueType) =>
+const unary = (name: keyof typeof dayCalls, kinds: readonly ColumnKind[], type: ValueType) =>
   function (this: Built): Built {
     return call(this, name, kinds, [], type);
   };
@@ -19,7 +19,7 @@ const day: ValueType = { kind: "date" };
 const instantOf = (self: Built): ValueType =>
   typeOf(self[nodeKey]).type.isText === true ? { kind: "timestamp", isText: true } : { kind: "timestamp" };
 
-const ofInstant = (name: DayCall) =>
+const ofInstant = (name: keyof typeof dayCalls) =>
   function (this: Built): Built {
     return call(this, name, ["timestamp"], [], instantOf(this));
   };

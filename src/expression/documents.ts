@@ -1,7 +1,7 @@
 import { checked, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { type Built, call } from "./built.js";
-import type { JsonCall } from "./calls.js";
+import type { jsonCalls } from "./calls.js";
 import { constantNode } from "./node.js";
 import type { Node } from "./resolved.js";
 
@@ -17,7 +17,7 @@ function wayOf(way: readonly unknown[]): Node {
   return constantNode(checked(way, { kind: "json" }, "the way into a document"), { kind: "json" });
 }
 
-const part = (name: JsonCall, type: ValueType) =>
+const part = (name: keyof typeof jsonCalls, type: ValueType) =>
   function (this: Built, ...way: readonly unknown[]): Built {
     return call(this, name, ["json"], [wayOf(way)], type, true);
   };

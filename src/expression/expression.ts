@@ -1,6 +1,7 @@
 import { checked, typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { Built, nodeKey, operandOf, orderKey, predicateBy } from "./built.js";
+import type { Comparison } from "./comparisons.js";
 import { dayMethods } from "./days.js";
 import { documentMethods } from "./documents.js";
 import type { Expression, Order, Predicate } from "./expression-types.js";
@@ -12,7 +13,6 @@ import { numberMethods } from "./numbers.js";
 import type { Node, OrderNode } from "./resolved.js";
 import { type Query, stateIn } from "./state.js";
 import { textMethods } from "./texts.js";
-import type { Comparison } from "./words.js";
 
 class BuiltExpression extends Built {
   is(value: unknown): Built {

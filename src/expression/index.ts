@@ -1,4 +1,5 @@
 export { isActive, withActive } from "./active.js";
+export { type AggregateName, aggregateRules, type WindowAggregate } from "./aggregate-rules.js";
 export type {
   Aggregates,
   AverageScale,
@@ -16,7 +17,8 @@ export {
   saidOrder,
 } from "./aggregates.js";
 export { operandOf } from "./built.js";
-export { type CallName, type MatchCall, matchCalls } from "./calls.js";
+export { type CallName, callNames, isMatch, type MatchCall } from "./calls.js";
+export { type Comparison, comparisons } from "./comparisons.js";
 export { atOneScale, replaced } from "./decimals.js";
 export { columnsIn, keepsRule } from "./evaluate.js";
 export {
@@ -118,6 +120,7 @@ export { allOf, changedState, isLimited, type NoQuery, type Query, type RowOf, s
 export { type Strategy, strategies } from "./strategy.js";
 export { type Tuple, tuple } from "./tuple.js";
 export { valueAt } from "./value-at.js";
+export { type WindowName, windowRules } from "./window-rules.js";
 export {
   avgOver,
   countOver,
@@ -135,13 +138,4 @@ export {
   sumOver,
   type Window,
 } from "./windows.js";
-export type {
-  AggregateName,
-  Cardinality,
-  Comparison,
-  Holder,
-  RowLock,
-  SetOperator,
-  WindowAggregate,
-  WindowName,
-} from "./words.js";
+export type { Cardinality, Holder, RowLock, SetOperator } from "./words.js";

@@ -1,11 +1,12 @@
 import { type ColumnKind, comparedKind, comparedKindsThat, digitsOf, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { Built, call, nodeKey, operandOf, shapingNumber } from "./built.js";
-import type { ArithmeticCall } from "./calls.js";
+import type { arithmeticCalls } from "./calls.js";
 import { typeOf } from "./node.js";
 import type { Node } from "./resolved.js";
 
 const numbers = comparedKindsThat(({ isNumber }) => isNumber);
+type ArithmeticCall = keyof typeof arithmeticCalls;
 /** Numbers without rounding errors. */
 const precise: readonly ColumnKind[] = numbers.filter((kind) => kind !== "double");
 const textable = comparedKindsThat(({ isTextable }) => isTextable);

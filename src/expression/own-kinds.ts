@@ -1,4 +1,4 @@
-import { clockCalls } from "./calls.js";
+import { isOfMoment } from "./calls.js";
 import type { Node } from "./resolved.js";
 
 /** Whether a kind of expression is of one row by itself, and of nothing but its columns. */
@@ -30,4 +30,4 @@ export type OwnNodeKind = { [K in Node["kind"]]: (typeof ownByKind)[K] extends t
 
 /** Whether an expression is of such a kind, and the same at any time. */
 export const isOwnKind = (node: Node): boolean =>
-  ownByKind[node.kind] && !(node.kind === "call" && clockCalls.has(node.call));
+  ownByKind[node.kind] && !(node.kind === "call" && isOfMoment(node.call));

@@ -1,17 +1,11 @@
 import type { ColumnKind, Scalar, StandardSchema, ValueType } from "../columns/index.js";
+import type { AggregateName, WindowAggregate } from "./aggregate-rules.js";
 import type { CallName } from "./calls.js";
+import type { Comparison } from "./comparisons.js";
 import type { OutsideRules } from "./outside.js";
 import type { Strategy } from "./strategy.js";
-import type {
-  AggregateName,
-  Cardinality,
-  Comparison,
-  Holder,
-  RowLock,
-  SetOperator,
-  WindowAggregate,
-  WindowName,
-} from "./words.js";
+import type { WindowName } from "./window-rules.js";
+import type { Cardinality, Holder, RowLock, SetOperator } from "./words.js";
 
 /** A column with everything settled: what the rooms to the right work with. */
 export interface ResolvedColumn {

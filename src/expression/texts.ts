@@ -1,13 +1,13 @@
 import { typeWord, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { again, type Built, call, nodeKey, operandOf, predicateBy, shapingNumber } from "./built.js";
-import type { MatchCall, TextCall } from "./calls.js";
+import type { MatchCall, textCalls } from "./calls.js";
 import type { CallNode, Node } from "./resolved.js";
 
 const textType = { kind: "text" } as const;
 const texts = ["text"] as const;
 
-const unary = (name: TextCall, type: ValueType = textType) =>
+const unary = (name: keyof typeof textCalls, type: ValueType = textType) =>
   function (this: Built): Built {
     return call(this, name, texts, [], type);
   };

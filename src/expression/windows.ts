@@ -1,12 +1,13 @@
 import { type ColumnKind, typeWord, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
+import type { WindowAggregate } from "./aggregate-rules.js";
 import type { RankedKind } from "./aggregate-types.js";
 import { aggregated } from "./aggregates.js";
 import { expression, isExpression, nodeOf, orderNodes } from "./expression.js";
 import type { Expression, ExpressionOf, NumberExpression, NumberKind, Order } from "./expression-types.js";
 import { constantNode, typeOf } from "./node.js";
 import type { Node, WindowNode } from "./resolved.js";
-import type { WindowAggregate } from "./words.js";
+import { type WindowName, type WindowRule, windowRules } from "./window-rules.js";
 
 /** The rows among which a row is seen. */
 export interface Window {
@@ -35,30 +36,36 @@ function nodesIn(given: Expression | readonly Expression[] | undefined): readonl
   });
 }
 
-type Facts = Pick<WindowNode, "call" | "operands" | "type" | "isNullable">;
+type Facts = Pick<WindowNode, "call" | "operands" | "type" | "isNullable" | "frame">;
 
-function windowed({ by, order, before, after }: Window, facts: Facts, takesFrame: boolean): never {
-  const orderBy = order === undefined ? [] : orderNodes(order);
-  const hasFrame = takesFrame && orderBy.length > 0;
-  const frame = hasFrame ? { before, after: after ?? 0 } : undefined;
-  return expression({ kind: "window", partitionBy: nodesIn(by), orderBy, frame, ...facts }) as never;
+const windowed = ({ by, order = [] }: Window, facts: Facts): never =>
+  expression({ kind: "window", partitionBy: nodesIn(by), orderBy: orderNodes(order), ...facts }) as never;
+
+/** A function of the row among its rows: its rule has the type of its value. */
+function among(call: WindowName, window: Window, ...operands: readonly Node[]): never {
+  const { type, isNullable, isOfAll }: WindowRule = windowRules[call];
+  const [first] = operands;
+  const own = first === undefined ? undefined : typeOf(first);
+  return windowed(window, {
+    call,
+    operands,
+    type: (type ?? own?.type) as ValueType,
+    isNullable: (isNullable ?? own?.isNullable) as boolean,
+    frame: isOfAll ? { before: undefined, after: undefined } : undefined,
+  });
 }
 
 /** The number of the row among its rows in their order, from 1. */
-export const rowNumber = (window: Window): NumberExpression<number, "integer"> =>
-  windowed(window, { call: "rowNumber", operands: [], type: whole, isNullable: false }, false);
+export const rowNumber = (window: Window): NumberExpression<number, "integer"> => among("rowNumber", window);
 
 /** The same, rows that the order does not tell apart having the same number; the next one leaves a gap. */
-export const rank = (window: Window): NumberExpression<number, "integer"> =>
-  windowed(window, { call: "rank", operands: [], type: whole, isNullable: false }, false);
+export const rank = (window: Window): NumberExpression<number, "integer"> => among("rank", window);
 
 /** The same without gaps. */
-export const denseRank = (window: Window): NumberExpression<number, "integer"> =>
-  windowed(window, { call: "denseRank", operands: [], type: whole, isNullable: false }, false);
+export const denseRank = (window: Window): NumberExpression<number, "integer"> => among("denseRank", window);
 
 /** The part of the other rows that come before it, from 0 to 1: that rank less one, by how many others there are. */
-export const percentRank = (window: Window): NumberExpression<number, "double"> =>
-  windowed(window, { call: "percentRank", operands: [], type: { kind: "double" }, isNullable: false }, false);
+export const percentRank = (window: Window): NumberExpression<number, "double"> => among("percentRank", window);
 
 /**
  * The number, from 1, of the part in which the row is where its rows are divided into so many parts, alike in size.
@@ -71,56 +78,38 @@ export const ntile = (parts: number, window: Window): NumberExpression<number, "
       expected: "a whole number of at least 1",
       got: "another",
     });
-  return windowed(
-    window,
-    { call: "ntile", operands: [constantNode(parts, whole)], type: whole, isNullable: false },
-    false,
-  );
+  return among("ntile", window, constantNode(parts, whole));
 };
-
-function near(call: "lag" | "lead", of: Expression, window: Window, rows: number): never {
-  const node = nodeOf(of);
-  const operands: readonly Node[] = [node, constantNode(rows, whole)];
-  return windowed(window, { call, operands, type: typeOf(node).type, isNullable: true }, false);
-}
 
 /** The value of the row before it, or so many rows before; missing where there is none. */
 export const lag = <V, K extends ColumnKind>(
   of: Expression<V, K>,
   window: Window,
   rows = 1,
-): ExpressionOf<K, V | null> => near("lag", of, window, rows);
+): ExpressionOf<K, V | null> => among("lag", window, nodeOf(of), constantNode(rows, whole));
 
 /** The value of the row after it, or so many rows after; missing where there is none. */
 export const lead = <V, K extends ColumnKind>(
   of: Expression<V, K>,
   window: Window,
   rows = 1,
-): ExpressionOf<K, V | null> => near("lead", of, window, rows);
+): ExpressionOf<K, V | null> => among("lead", window, nodeOf(of), constantNode(rows, whole));
 
 /** The value of the first of its rows. */
 export const firstValue = <V, K extends ColumnKind>(of: Expression<V, K>, window: Window): ExpressionOf<K, V> =>
-  windowed(window, { call: "firstValue", operands: [nodeOf(of)], ...typeOf(nodeOf(of)) }, false);
+  among("firstValue", window, nodeOf(of));
 
 /** The value of the last of its rows. */
-export const lastValue = <V, K extends ColumnKind>(
-  of: Expression<V, K>,
-  { by, order = [] }: Window,
-): ExpressionOf<K, V> =>
-  expression({
-    kind: "window",
-    call: "lastValue",
-    operands: [nodeOf(of)],
-    partitionBy: nodesIn(by),
-    orderBy: orderNodes(order),
-    frame: { before: undefined, after: undefined },
-    ...typeOf(nodeOf(of)),
-  });
+export const lastValue = <V, K extends ColumnKind>(of: Expression<V, K>, window: Window): ExpressionOf<K, V> =>
+  among("lastValue", window, nodeOf(of));
 
 function over(call: WindowAggregate, window: Window, of?: Expression): never {
   // The row itself is always among those that are seen.
   const { operand, type, isNullable } = aggregated(call, of, { hasRows: true });
-  return windowed(window, { call, operands: operand === undefined ? [] : [operand], type, isNullable }, true);
+  const { order, before, after = 0 } = window;
+  const isOrdered = order !== undefined && orderNodes(order).length > 0;
+  const operands = operand === undefined ? [] : [operand];
+  return windowed(window, { call, operands, type, isNullable, frame: isOrdered ? { before, after } : undefined });
 }
 
 /** How many rows are seen together; in an order: how many up to the row. */

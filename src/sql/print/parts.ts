@@ -20,15 +20,22 @@ export interface PrintedAggregate extends Omit<AggregateDetails<never>, "orderBy
   readonly over: Over;
 }
 
-/** How an engine says the aggregates that SQL has no one text for. */
+/** Aggregates with one name in every engine; an average is that of a sum and a count. */
+const standardAggregates = new Set(["count", "sum", "avg", "min", "max"] as const);
+type StandardAggregate = typeof standardAggregates extends ReadonlySet<infer A> ? A : never;
+
+/** The text of each aggregate that SQL has no one text for: one that a dialect lacks does not compile. */
 export type Aggregates = Readonly<
-  Record<"joined" | "values" | "median" | "percentile" | "stddev", (of: PrintedAggregate) => string>
+  Record<Exclude<AggregateName, StandardAggregate>, (of: PrintedAggregate) => string>
 > & {
   /** An exact quotient, rounded to so many digits after the point; the divisor, which is not zero, has at most so many digits. */
   readonly quotient: (dividend: string, divisor: string, scale: number, digits: number) => string;
   /** The type of floating-point numbers. */
   readonly double: string;
 };
+
+const isStandard = (name: AggregateName): name is StandardAggregate =>
+  (standardAggregates as ReadonlySet<AggregateName>).has(name);
 
 /** Digits of the number of rows. */
 export const countDigits = 19;
@@ -37,7 +44,7 @@ export const countDigits = 19;
 export function printAggregate(of: PrintedAggregate, { quotient, double, ...own }: Aggregates): string {
   const { name, operand, over } = of;
   const said = (call: string) => `${call}(${of.isDistinct ? "distinct " : ""}${operand()})${over()}`;
-  if (name in own) return own[name as keyof typeof own](of);
+  if (!isStandard(name)) return own[name](of);
   if (name !== "avg" || of.of.kind === "double") return said(name);
   if (of.type.kind === "numeric") return quotient(said("sum"), said("count"), of.type.scale as number, countDigits);
   return `cast(${said("sum")} as ${double}) / ${said("count")}`;

@@ -2,10 +2,10 @@ import { comparedKind, kinds } from "../../columns/index.js";
 import {
   type CallNode,
   type Comparison,
+  comparisons,
   type GroupNode,
+  isMatch,
   isSameColumn,
-  type MatchCall,
-  matchCalls,
   type Node,
   type OrderNode,
   type Path,
@@ -32,15 +32,6 @@ const operators: Record<Comparison, Operator> = {
   atLeast: ">=",
 };
 
-const opposite: Record<Comparison, Comparison> = {
-  equal: "unequal",
-  unequal: "equal",
-  below: "atLeast",
-  above: "atMost",
-  atMost: "above",
-  atLeast: "below",
-};
-
 /** Whether an expression may give no value where it stands, be it for want of the whole row. */
 function isNullable(scope: Scope, node: Node): boolean {
   if (typeOf(node).isNullable) return true;
@@ -50,7 +41,7 @@ function isNullable(scope: Scope, node: Node): boolean {
 
 /** Two missing values are neither equal nor distinct in SQL; here they are unequal, as a missing value is to any other. */
 function comparison(scope: Scope, node: Extract<Node, { kind: "compare" }>, negated: boolean): SqlExpression {
-  const isOrdered = node.comparison !== "equal" && node.comparison !== "unequal";
+  const { isOrdered } = comparisons[node.comparison];
   const isGiven = ({ kind }: Node) => kind === "value" || kind === "hole";
   const needsOrder = isOrdered || !(isGiven(node.left) || isGiven(node.right));
   const side = (own: Node, other: Node): SqlExpression => {
@@ -68,7 +59,7 @@ function comparison(scope: Scope, node: Extract<Node, { kind: "compare" }>, nega
     node.comparison === "unequal" ? (["equal", !negated] as const) : [node.comparison, negated];
   const equation: SqlExpression = { kind: "binary", operator: operators[positive], left, right };
   if (!isOpposite) return equation;
-  if (missing === 0) return { ...equation, operator: operators[opposite[positive]] };
+  if (missing === 0) return { ...equation, operator: operators[comparisons[positive].opposite] };
   if (missing === 1 && positive === "equal") return { kind: "distinct", left, right };
   return { kind: "isTrue", item: equation, negated: true };
 }
@@ -165,7 +156,7 @@ function mayBeUnknown(scope: Scope, node: Node): boolean {
     case "not":
       return mayBeUnknown(scope, node.item);
     case "call":
-      return matchCalls.has(node.call) && node.operands.some((part) => isNullable(scope, part));
+      return isMatch(node.call) && node.operands.some((part) => isNullable(scope, part));
     case "inRows":
     case "inQuery":
       return node.operands.some((part) => isNullable(scope, part));
@@ -216,7 +207,7 @@ export function value(scope: Scope, node: Node): SqlExpression {
     case "raw":
       return rawOf(scope, node);
     case "call":
-      return matchCalls.has(node.call) ? truth(scope, node) : callOf(scope, node);
+      return isMatch(node.call) ? truth(scope, node) : callOf(scope, node);
     case "case":
       return {
         kind: "case",
@@ -332,8 +323,6 @@ function windowOf(scope: Scope, node: WindowNode): SqlExpression {
     of: of === undefined ? node.type : typeOf(of).type,
   };
 }
-
-const isMatch = (call: CallNode["call"]): call is MatchCall => matchCalls.has(call);
 
 /** A match with a text that is known before rows are read, which an index may serve; undefined where it is not. */
 function likeOf(scope: Scope, node: CallNode, negated: boolean): SqlExpression | undefined {
