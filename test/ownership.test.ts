@@ -267,6 +267,27 @@ eachEngine(all, "a relation follows its key, and what is loaded elsewhere follow
   });
 });
 
+eachEngine(all, "a loaded list follows rows that know their owner by its key alone, whatever kind of key that is", async (db) => {
+  await filled(db);
+  await db.update(from(Bed), { wardCode: "01" }, { all: true });
+  await db.work(async (w) => {
+    const [first, second] = [await w.byKey(Ward, "01"), await w.byKey(Ward, "1")];
+    const beds = await first.beds;
+    expect([beds.length, (await second.beds).length]).toEqual([2, 0]);
+    // Only the database says which texts are equal, so that the beds' keys do not show their ward.
+    const [moved, removed] = [await w.byKey(Bed, bedA), await w.byKey(Bed, bedB)];
+    moved.ward = second;
+    w.remove(removed);
+    expect([await first.beds, await second.beds]).toEqual([[], [moved]]);
+    await w.flush();
+    expect([await first.beds, await second.beds]).toEqual([[], [moved]]);
+    await w.refresh(moved);
+    w.remove(moved);
+    expect(await second.beds).toEqual([]);
+  });
+  expect(await db.count(from(Bed))).toBe(0);
+});
+
 eachEngine(all, "what the database works out of a row is what it is after the row is written", async (db) => {
   await filled(db);
   await db.work(async (w) => {

@@ -67,6 +67,8 @@ export interface Kept {
   related: Map<string, unknown> | undefined;
   /** The keys by which to-one relations led to what was loaded, where that is to be compared; undefined: it was waited for. */
   ledBy: Map<string, string | null | undefined> | undefined;
+  /** The rows whose loaded relations have this one, by its relation back, if its key does not show which row that is. */
+  owners: Map<string, LiveObject> | undefined;
   readonly rules: Rules | undefined;
   /** Columns that get their value of the key of a new entity, once the database has given that. */
   awaits: Map<ResolvedColumn, { readonly of: LiveObject; readonly column: ResolvedColumn }> | undefined;

@@ -66,6 +66,7 @@ function newEntity(unit: Unit, entity: ResolvedEntity, row: unknown, adding: Add
     cohort: unit.fresh,
     related: undefined,
     ledBy: undefined,
+    owners: undefined,
     rules: undefined,
     awaits: undefined,
   };

@@ -1,10 +1,10 @@
 import { workError } from "../errors/index.js";
 import type { QueryState, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
 import { type Cohort, type Kept, keptOf, type LiveObject, noteFurther, type Rules } from "../live/index.js";
-import { noteKey } from "./follow.js";
+import { noteKey, noteOwner } from "./follow.js";
 import { identityOf } from "./identity.js";
 import { put } from "./live-kind.js";
-import { kindOf, mapOf, type Unit } from "./unit.js";
+import { isOurs, kindOf, mapOf, mirrorsOf, type Unit } from "./unit.js";
 
 const usual = new WeakMap<ResolvedEntity, readonly string[]>();
 
@@ -34,6 +34,9 @@ export function setLoaded(unit: Unit, live: LiveObject, kept: Kept, relation: Re
   kept.related.set(relation.name, value);
   noteKey(live, kept, relation, value);
   kept.kind.show(live, relation);
+  if (!isOurs(relation) && value !== null)
+    for (const back of mirrorsOf(relation))
+      for (const one of Array.isArray(value) ? value : [value]) noteOwner(one as LiveObject, back, live);
   if (relation.steps.length > 1)
     for (const { target } of relation.steps.slice(0, -1)) {
       const far = unit.distant.get(target) ?? new Map<LiveObject, Set<string>>();
@@ -85,6 +88,7 @@ export function adopt(
         cohort,
         related: undefined,
         ledBy: undefined,
+        owners: undefined,
         rules,
         awaits: undefined,
       };

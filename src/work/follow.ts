@@ -33,6 +33,15 @@ export function noteKey(live: LiveObject, kept: Kept, relation: ResolvedRelation
   kept.ledBy.set(relation.name, keyHeld(live, relation, "from"));
 }
 
+/** Notes which row's loaded relation has another one, if its key does not show it: it leaves that relation once it is moved or removed. */
+export function noteOwner(live: LiveObject, back: ResolvedRelation, owner: LiveObject | null): void {
+  if (!isAsked(back)) return;
+  const kept = keptOf(live);
+  kept.owners ??= new Map();
+  if (owner === null) kept.owners.delete(back.name);
+  else kept.owners.set(back.name, owner);
+}
+
 /** Whether the key of a relation was given another value since the relation was loaded. */
 export function isOutdated(live: LiveObject, kept: Kept, relation: ResolvedRelation, value: unknown): boolean {
   if (!isOurs(relation)) return false;

@@ -9,7 +9,7 @@ import {
 } from "../expression/index.js";
 import { type Kept, keptOf, type LiveObject, noteFurther, Stamped } from "../live/index.js";
 import { setLoaded } from "./adopt.js";
-import { unload } from "./follow.js";
+import { noteOwner, unload } from "./follow.js";
 import { put } from "./live-kind.js";
 import { knownOne } from "./load.js";
 import { placeAt } from "./place-at.js";
@@ -76,6 +76,7 @@ function moveOnOtherSide(
   before: LiveObject | null,
   after: LiveObject | null,
 ): void {
+  noteOwner(holder, relation, after);
   if (before === after) return;
   for (const mirror of mirrorsOf(relation)) {
     for (const [owner, isAfter] of [
@@ -174,9 +175,8 @@ export function unsettable(relation: ResolvedRelation, isToNone: boolean): strin
 
 /** The row that a to-one relation leads to as far as that is known. */
 function present(unit: Unit, live: LiveObject, kept: Kept, relation: ResolvedRelation): LiveObject | null {
-  return (
-    ((kept.related?.get(relation.name) ?? knownOne(unit, live, relation)) as LiveObject | null | undefined) ?? null
-  );
+  const known = kept.related?.get(relation.name) ?? knownOne(unit, live, relation);
+  return (known === undefined ? kept.owners?.get(relation.name) : (known as LiveObject | null)) ?? null;
 }
 
 /** Lets a to-one relation lead to another entity, or to none: its key, and the other side, follow. */
