@@ -16,7 +16,7 @@ const words = async (db: Database): Promise<readonly string[]> => await db.list(
 const written = (word: string): Request => ({
   text: `insert into note (word) values ('${word}')`,
   parameters: [],
-  origin: { purpose: "a test", entity: undefined, relation: undefined, strategy: undefined },
+  origin: { purpose: "a test", operation: "insert", entity: undefined, relation: undefined, strategy: undefined },
 });
 
 /** Runs a check on each engine, the table empty at its beginning. */

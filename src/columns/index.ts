@@ -42,6 +42,7 @@ export {
   multiplyDecimals,
   parseDecimal,
 } from "./decimal.js";
+export { derived, derivedByName } from "./derived.js";
 export { digitsOf } from "./digits.js";
 export {
   canonicalInstant,

@@ -1,4 +1,5 @@
 import { GemachError } from "../errors/index.js";
+import { derived } from "./derived.js";
 import { canonicalInstant, canonicalLocal, canonicalTime, isDay, shortTime } from "./instant.js";
 import { kinds } from "./kinds.js";
 import type { Codec, ColumnKind, Scalar, ValueType } from "./value-type.js";
@@ -238,19 +239,12 @@ export function unfitWord(value: unknown, { kind }: ValueType): string {
 /** What a type takes, in words. */
 export const expectedOf = (type: ValueType): string => rules[type.kind].expected(type);
 
-const encoders = new WeakMap<ValueType, Encoder>();
-
 /** Makes of a type's values the form for dialects; undefined of what it does not take; null and undefined are for the caller. Made once a type. */
-export function encoderFor(type: ValueType): Encoder {
-  let encoder = encoders.get(type);
-  if (encoder === undefined) {
-    const { codec } = type;
-    const plain = rules[type.kind].encoder(type);
-    encoder = codec === undefined ? plain : (value) => plain(encoded(codec, value));
-    encoders.set(type, encoder);
-  }
-  return encoder;
-}
+export const encoderFor = derived((type: ValueType): Encoder => {
+  const { codec } = type;
+  const plain = rules[type.kind].encoder(type);
+  return codec === undefined ? plain : (value) => plain(encoded(codec, value));
+});
 
 /** One value in the form for dialects, or undefined where the type does not take it. */
 export const canonicalOf = (value: unknown, type: ValueType): Scalar | undefined => encoderFor(type)(value);

@@ -1,4 +1,5 @@
 import { valuesText } from "../run/index.js";
+import { operationOf } from "../sql/index.js";
 import { type Finder, groupsOf, isRead, placeOf } from "./finding.js";
 import type { LedgerStatement } from "./record.js";
 
@@ -6,7 +7,7 @@ import type { LedgerStatement } from "./record.js";
 function runsOf(statements: readonly LedgerStatement[]): readonly (readonly LedgerStatement[])[] {
   const runs: LedgerStatement[][] = [[]];
   for (const statement of statements)
-    if (/^(select|with)\b/i.test(statement.text)) runs.at(-1)?.push(statement);
+    if (operationOf(statement.text, statement.origin) === "select") runs.at(-1)?.push(statement);
     else runs.push([]);
   return runs;
 }

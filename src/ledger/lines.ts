@@ -96,7 +96,14 @@ export function readLedgerLines(text: string): ReadLedger {
   };
 }
 
-const unknownOrigin = { query: undefined, entity: undefined, relation: undefined, strategy: undefined, at: undefined };
+const unknownOrigin = {
+  operation: "other",
+  query: undefined,
+  entity: undefined,
+  relation: undefined,
+  strategy: undefined,
+  at: undefined,
+};
 
 function statementOf({ values, parameters, origin, ...facts }: Readonly<Record<string, unknown>>): LedgerStatement {
   return {

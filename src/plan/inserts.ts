@@ -1,4 +1,4 @@
-import { typeWord } from "../columns/index.js";
+import { derivedByName, typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import {
   columnAt,
@@ -64,7 +64,7 @@ function planConflict(
   return { by: keys, old, proposed, set: heldSet(entity, [...assigned, ...further], paths, set === "given") };
 }
 
-const conflicts = new WeakMap<readonly ResolvedColumn[], Map<string, ConflictPlan>>();
+const conflictPlan = derivedByName<readonly ResolvedColumn[], string, ConflictPlan>();
 
 /** The same plan for all upserts of the same columns that end alike. */
 function conflictFor(
@@ -74,12 +74,8 @@ function conflictFor(
   set: ConflictSet,
   end: string | undefined,
 ): ConflictPlan {
-  if (end === undefined) return planConflict(entity, columns, keys, set);
-  const known = conflicts.get(columns) ?? new Map<string, ConflictPlan>();
-  conflicts.set(columns, known);
-  const plan = known.get(end) ?? planConflict(entity, columns, keys, set);
-  known.set(end, plan);
-  return plan;
+  const make = () => planConflict(entity, columns, keys, set);
+  return end === undefined ? make() : conflictPlan(columns, end, make);
 }
 
 function columnIn({ name: entity, columns }: ResolvedEntity, name: string): ResolvedColumn {

@@ -1,4 +1,4 @@
-import { canonicalOf, type Scalar } from "../columns/index.js";
+import { canonicalOf, derived, type Scalar } from "../columns/index.js";
 import {
   columnAt,
   type Node,
@@ -11,17 +11,10 @@ import {
 import { storedOrThrow } from "../model/index.js";
 import type { Assigned } from "./write-plan.js";
 
-const maintainedBy = new WeakMap<ResolvedEntity, readonly ResolvedColumn[]>();
-
 /** The columns that each write of a row gives a value of its own: its version, and those with `onWrite`. */
-export function maintainedColumns(entity: ResolvedEntity): readonly ResolvedColumn[] {
-  let known = maintainedBy.get(entity);
-  if (known === undefined) {
-    known = [...entity.columns.values()].filter(({ isVersion, written }) => isVersion || written !== undefined);
-    maintainedBy.set(entity, known);
-  }
-  return known;
-}
+export const maintainedColumns = derived((entity: ResolvedEntity): readonly ResolvedColumn[] =>
+  [...entity.columns.values()].filter(({ isVersion, written }) => isVersion || written !== undefined),
+);
 
 const constant = (value: Scalar, type: ResolvedColumn["type"]): Node => ({ kind: "value", value, type });
 

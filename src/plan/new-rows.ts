@@ -1,4 +1,4 @@
-import { type Encoder, encoderFor, type Scalar } from "../columns/index.js";
+import { derived, type Encoder, encoderFor, type Scalar } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { qualified, type ResolvedColumn, type ResolvedEntity } from "../expression/index.js";
 import { storedOrThrow } from "../model/index.js";
@@ -45,20 +45,14 @@ interface Kept {
   brought: readonly ResolvedColumn[];
 }
 
-const keptOf = new WeakMap<ResolvedEntity, Kept>();
-
-function keptFor(entity: ResolvedEntity): Kept {
-  const known = keptOf.get(entity);
-  if (known !== undefined) return known;
+const keptFor = derived((entity: ResolvedEntity): Kept => {
   const places = [...entity.columns.values()].map((column): Place => {
     const { steps, schema, isComputed, isRequired, type } = column;
     const isPlain = steps.length === 1 && schema === undefined && !isComputed;
     return { column, encode: isPlain ? encoderFor(type) : undefined, isNullable: !isRequired };
   });
-  const made = { places, columns: new Map(), shape: undefined, named: [], brought: [] };
-  keptOf.set(entity, made);
-  return made;
-}
+  return { places, columns: new Map(), shape: undefined, named: [], brought: [] };
+});
 
 const areSame = <T>(some: readonly T[], others: readonly T[]): boolean => {
   if (some.length !== others.length) return false;

@@ -1,3 +1,4 @@
+import { derivedByName } from "../columns/index.js";
 import type { ResolvedColumn, ResolvedEntity } from "../expression/index.js";
 import type { NewRows, RowValues } from "./new-rows.js";
 import type { InsertPortion } from "./write-plan.js";
@@ -99,17 +100,11 @@ function runsOf(
   return runs;
 }
 
-const broughtKnown = new WeakMap<readonly ResolvedColumn[], Map<string, readonly ResolvedColumn[]>>();
+const broughtColumns = derivedByName<readonly ResolvedColumn[], string, readonly ResolvedColumn[]>();
 
 /** The columns for which a row has values: the same list for the same ones. */
-function broughtBy(row: RowValues, columns: readonly ResolvedColumn[]): readonly ResolvedColumn[] {
-  const known = broughtKnown.get(columns) ?? new Map<string, readonly ResolvedColumn[]>();
-  broughtKnown.set(columns, known);
-  const mask = maskOf(row);
-  const brought = known.get(mask) ?? columns.filter((_, i) => row[i] !== undefined);
-  known.set(mask, brought);
-  return brought;
-}
+const broughtBy = (row: RowValues, columns: readonly ResolvedColumn[]): readonly ResolvedColumn[] =>
+  broughtColumns(columns, maskOf(row), () => columns.filter((_, i) => row[i] !== undefined));
 
 /**
  * Rows of equal columns in the chunks that one statement takes, in their order: what a row leaves out is left to the

@@ -1,17 +1,11 @@
+import { derived } from "../columns/index.js";
 import { isGiven, type ResolvedEntity, type Step } from "../expression/index.js";
 
-const restricted = new WeakMap<ResolvedEntity, ReadonlySet<string>>();
-
 /** The names of what a handle gives by which rows of an entity are visible, by its own conditions and those that it goes through. */
-export function restrictedBy(entity: ResolvedEntity): ReadonlySet<string> {
-  let known = restricted.get(entity);
-  if (known === undefined) {
-    const names = entity.standing.flatMap(({ value }) => (isGiven(value) ? [value.given] : []));
-    known = new Set([...names, ...parentsOf(entity).flatMap((parent) => [...restrictedBy(parent)])]);
-    restricted.set(entity, known);
-  }
-  return known;
-}
+export const restrictedBy: (entity: ResolvedEntity) => ReadonlySet<string> = derived((entity: ResolvedEntity) => {
+  const names = entity.standing.flatMap(({ value }) => (isGiven(value) ? [value.given] : []));
+  return new Set([...names, ...parentsOf(entity).flatMap((parent) => [...restrictedBy(parent)])]);
+});
 
 const parentsOf = (entity: ResolvedEntity): readonly ResolvedEntity[] =>
   entity.through.flatMap(({ relation }) => entity.relations.get(relation)?.target ?? []);
@@ -23,12 +17,8 @@ export function conditionNames(entity: ResolvedEntity, which: "constant" | "all"
   return [...new Set([...own, ...through, ...parentsOf(entity).flatMap((parent) => conditionNames(parent, which))])];
 }
 
-const keysOf = new WeakMap<ResolvedEntity, readonly Step[]>();
-
 /** The foreign keys of an entity that lead to rows of which a handle sees its own alone. */
-export function restrictedKeys(entity: ResolvedEntity): readonly Step[] {
-  const known = keysOf.get(entity);
-  if (known !== undefined) return known;
+export const restrictedKeys = derived((entity: ResolvedEntity): readonly Step[] => {
   const found = new Map<string, Step>();
   for (const { steps } of entity.relations.values()) {
     const [step] = steps;
@@ -36,7 +26,5 @@ export function restrictedKeys(entity: ResolvedEntity): readonly Step[] {
     const { target, pairs } = step;
     found.set(`${target.name} ${pairs.map(({ from, to }) => `${from.property} ${to.property}`).join()}`, step);
   }
-  const keys = [...found.values()];
-  keysOf.set(entity, keys);
-  return keys;
-}
+  return [...found.values()];
+});

@@ -1,3 +1,4 @@
+import { derivedByName } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { allOf, type Node, type QueryState, type ResolvedEntity, type Source } from "../expression/index.js";
 import { withProjection } from "../query/index.js";
@@ -18,7 +19,7 @@ const membersOf =
   (row: unknown): unknown =>
     Object.fromEntries(names.map((name) => [name, (row as Readonly<Record<string, unknown>>)[name]]));
 
-const known = new WeakMap<ResolvedEntity, Map<string, Returning>>();
+const keptReturning = derivedByName<ResolvedEntity, string, Returning>();
 
 /** What is equal for what a write gives back; undefined where a function says what. */
 export const returningKey = (option: ReturningOption): string | undefined =>
@@ -31,14 +32,9 @@ export const returningKey = (option: ReturningOption): string | undefined =>
 export function planReturning(entity: ResolvedEntity, option: ReturningOption): Returning | undefined {
   if (typeof option === "function") return plan(entity, (source) => withProjection(allOf(source), option));
   if (option !== true && !Array.isArray(option)) return undefined;
-  const made = known.get(entity) ?? new Map<string, Returning>();
-  known.set(entity, made);
-  const key = returningKey(option) as string;
-  const returning =
-    made.get(key) ??
-    plan(entity, (source) => (option === true ? allOf(source) : withProjection(allOf(source), membersOf(option))));
-  made.set(key, returning);
-  return returning;
+  return keptReturning(entity, returningKey(option) as string, () =>
+    plan(entity, (source) => (option === true ? allOf(source) : withProjection(allOf(source), membersOf(option)))),
+  );
 }
 
 function plan(entity: ResolvedEntity, query: (source: Source) => QueryState): Returning {

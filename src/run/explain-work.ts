@@ -34,7 +34,8 @@ function explainingSession(
     return answer;
   };
   return {
-    send: (request) => inTurn(() => (isExplicable(request.text) ? explain(request) : session.send(request))),
+    send: (request) =>
+      inTurn(() => (isExplicable(request.text, request.origin) ? explain(request) : session.send(request))),
     begin: (settings) => session.begin(settings),
     commit: () => inTurn(() => session.commit()),
     rollback: () => inTurn(() => session.rollback()),

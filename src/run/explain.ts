@@ -3,6 +3,7 @@ import { planCount, planExists, planList } from "../plan/index.js";
 import {
   type Dialect,
   detailOf,
+  operationOf,
   type PlanStep,
   qualifiedTable,
   type StatementOrigin,
@@ -56,9 +57,6 @@ type Explicable = Pick<Request, "text" | "parameters" | "origin"> & { readonly u
 /** Which statements may be run to be measured. */
 type Measured = "no" | "reads" | "all";
 
-const isRead = (text: string): boolean =>
-  /^\s*(select|with)\b/i.test(text) && !/\b(insert|update|delete)\b/i.test(text);
-
 /** How many rows a table has, up to a bound. */
 function* countTable({ entity }: TableUse, dialect: Dialect): Steps<number> {
   const table = qualifiedTable(entity, dialect);
@@ -71,7 +69,7 @@ function* countTable({ entity }: TableUse, dialect: Dialect): Steps<number> {
 export function* planOf(request: Explicable, dialect: Dialect, measured: Measured): Steps<PlanStep> {
   const { ask, read, measures } = dialect.explain;
   const select = request.unpacked ?? request.text;
-  const isRun = measured === "all" || (measured === "reads" && isRead(select));
+  const isRun = measured === "all" || (measured === "reads" && operationOf(select, request.origin) === "select");
   const text = ask(select, isRun && measures);
   const plan = read(yield { text, parameters: request.parameters, origin, once: true });
   const uses = new Map<string, TableUse>();
@@ -176,8 +174,8 @@ export function* explainSteps(
   return explained;
 }
 
-/** Whether a database explains a statement, by how that begins. */
-export const isExplicable = (text: string): boolean => /^\s*(select|with|insert|update|delete)\b/i.test(text);
+/** Whether a database explains a statement. */
+export const isExplicable = (text: string, origin: StatementOrigin): boolean => operationOf(text, origin) !== "other";
 
 /**
  * The plan of a statement that was sent; undefined where the database does not explain it. Only what reads is run, where it is to be measured. It is
@@ -189,7 +187,7 @@ export async function explainSent(
   { text, select, parameters, origin }: BegunStatement,
   isMeasured: boolean,
 ): Promise<PlanStep | undefined> {
-  if (!isExplicable(text)) return undefined;
+  if (!isExplicable(text, origin)) return undefined;
   const asked = { text, unpacked: select, parameters: unmasked(parameters), origin };
   const steps = () => planOf(asked, dialect, isMeasured ? "reads" : "no");
   try {

@@ -22,6 +22,7 @@ export interface Origin extends StatementOrigin, VerbOrigin {}
 /** The origin of a statement of the library's own, such as one that begins a transaction. */
 export const controlOrigin = (purpose: string): StatementOrigin => ({
   purpose,
+  operation: "other",
   entity: undefined,
   relation: undefined,
   strategy: undefined,

@@ -1,13 +1,20 @@
 import { decoderFor, factsKey, issuesOf } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
+import type { RawText } from "../expression/index.js";
 import type { RawStatement } from "../query/index.js";
-import { rawRequest, type Wire } from "../sql/index.js";
+import { type Dialect, rawRequest, type StatementOrigin, type Wire } from "../sql/index.js";
 import type { Runtime } from "./gather.js";
 import { controlOrigin } from "./origin.js";
 import { isLooked } from "./row-constructor.js";
 import type { Steps } from "./steps.js";
 
-const origin = controlOrigin("a statement of one's own");
+const origin: StatementOrigin = { ...controlOrigin("a statement of one's own"), operation: "own" };
+
+/** The request of a statement as it was written. */
+function ownRequest(written: RawText, dialect: Dialect) {
+  const { text, parameters } = rawRequest(written, dialect);
+  return { text, parameters, origin };
+}
 
 /** A number that the driver gave for a whole number of 64 bits: it must not have lost digits. */
 function checkedWhole(wire: Wire): Wire {
@@ -17,7 +24,7 @@ function checkedWhole(wire: Wire): Wire {
 
 /** The rows of a statement as it was written, its columns listed in their order. */
 export function* rawRows({ text, columns }: RawStatement, { dialect }: Runtime): Steps<Record<string, unknown>[]> {
-  const rows = yield { ...rawRequest(text, dialect), origin };
+  const rows = yield ownRequest(text, dialect);
   const decodes = columns.map(([name, { [factsKey]: facts }]) => {
     const [fromWire, toValue] = [dialect.wire.decoder(facts.type), decoderFor(facts.type)];
     return [
@@ -48,6 +55,6 @@ export function* rawRows({ text, columns }: RawStatement, { dialect }: Runtime):
 
 /** How many rows a statement as it was written wrote. */
 export function* rawCount({ text }: RawStatement, { dialect }: Runtime): Steps<number> {
-  const [row] = yield { ...rawRequest(text, dialect), origin, counts: true };
+  const [row] = yield { ...ownRequest(text, dialect), counts: true };
   return Number(row?.[0] ?? 0);
 }

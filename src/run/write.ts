@@ -1,3 +1,4 @@
+import { derivedByName } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import type { Given, ResolvedEntity } from "../expression/index.js";
 import type { KeyedPlan, KeyedRow, WritePlan } from "../plan/index.js";
@@ -16,34 +17,31 @@ import type { Steps } from "./steps.js";
 /** A write's result: how many rows, or what was to be returned of each. */
 export type Written = number | unknown[];
 
-const words: Readonly<Record<WritePlan["kind"], string>> = {
+type Writes = "insert" | "update" | "delete";
+
+const purposes: Readonly<Record<Writes, string>> = {
   insert: "new rows of",
-  insertFrom: "new rows of",
   update: "changed rows of",
   delete: "deleted rows of",
 };
 
 function originOf(plan: WritePlan): StatementOrigin {
   const entity = "entity" in plan ? plan.entity : plan.query.source.entity;
-  return originFor(words[plan.kind], entity);
+  return originFor(plan.kind === "insertFrom" ? "insert" : plan.kind, entity);
 }
 
-const origins = new WeakMap<ResolvedEntity, Map<string, StatementOrigin>>();
+const origins = derivedByName<ResolvedEntity, Writes, StatementOrigin>();
 
 /** What a write is for: made once, since making it took a tenth of a single update. */
-function originFor(words: string, entity: ResolvedEntity): StatementOrigin {
-  const known = origins.get(entity) ?? new Map<string, StatementOrigin>();
-  origins.set(entity, known);
-  let origin = known.get(words);
-  if (origin === undefined) {
-    origin = {
-      ...{ purpose: `${words} ${entity.name}`, entity: entity.name, relation: undefined, strategy: undefined },
-      [detailKey]: writeDetail(entity),
-    };
-    known.set(words, origin);
-  }
-  return origin;
-}
+const originFor = (operation: Writes, entity: ResolvedEntity): StatementOrigin =>
+  origins(entity, operation, () => ({
+    purpose: `${purposes[operation]} ${entity.name}`,
+    operation,
+    entity: entity.name,
+    relation: undefined,
+    strategy: undefined,
+    [detailKey]: writeDetail(entity),
+  }));
 
 /** Writes rows that are found by their keys; tells of each statement how many it found of how many. */
 function* sendKeyed(
@@ -51,10 +49,7 @@ function* sendKeyed(
   { dialect }: Pick<Runtime, "dialect">,
   found: (count: number, rows: readonly KeyedRow[]) => void,
 ): Steps<void> {
-  const origin = originFor(
-    `${plan.verb === "update" ? "changed" : "deleted"} rows of ${plan.entity.name}`,
-    plan.entity,
-  );
+  const origin = originFor(plan.verb, plan.entity);
   for (const { text, parameters, rows } of keyedStatements(plan, dialect)) {
     const answer = yield { text, parameters, origin, counts: true };
     found(countIn(answer), rows);

@@ -2,6 +2,7 @@ import type { ValueType } from "../columns/index.js";
 import type { ResolvedEntity } from "../expression/index.js";
 import { type FollowUp, type ReachNote, type StatementPlan, typeOfOutput } from "../plan/index.js";
 import type { Dialect } from "./dialects/dialect.js";
+import type { Operation } from "./explain/operation.js";
 import { givesSecrets, writesSecrets } from "./explain/secrets.js";
 import { type TableUse, usesOf } from "./explain/table-use.js";
 import { type Printed, print } from "./print/print.js";
@@ -12,6 +13,8 @@ import type { Compound, Parameter, Select } from "./tree/tree.js";
 export interface StatementOrigin {
   /** In words: "rows of Loan", "Loan.item by batch". */
   readonly purpose: string;
+  /** What it does with rows. */
+  readonly operation: Operation;
   /** The entity whose rows it reads or writes. */
   readonly entity: string | undefined;
   /** The relation whose rows it fetches, where those are not the query's own. */
@@ -38,6 +41,7 @@ export const detailOf = (origin: StatementOrigin): StatementDetail | undefined =
 
 const originOf = ({ purpose, relation, source }: StatementPlan, select: Select | Compound): StatementOrigin => ({
   purpose,
+  operation: "select",
   entity: source.entity.name,
   relation,
   strategy: relation === undefined ? undefined : "batch",

@@ -29,6 +29,7 @@ export { postgresDialect } from "./dialects/postgres/postgres-dialect.js";
 export { sqliteDialect } from "./dialects/sqlite/sqlite-dialect.js";
 export type { Keys, Wire } from "./dialects/wire.js";
 export { type PlanOperation, type PlanStep, stepsIn } from "./explain/execution-plan.js";
+export { type Operation, operationOf } from "./explain/operation.js";
 export type { TableUse } from "./explain/table-use.js";
 export { preview } from "./preview/all.js";
 export {

@@ -1,6 +1,7 @@
 import type { AnyDatabase } from "../database/index.js";
 import { watchStatements } from "../ledger/index.js";
 import type { BegunStatement } from "../run/index.js";
+import { operationOf } from "../sql/index.js";
 
 type Attributes = Record<string, string | number>;
 
@@ -36,12 +37,6 @@ export interface TelemetryApi {
 /** What the conventions call the engines. */
 const systems = { sqlite: "sqlite", postgres: "postgresql", mariadb: "mariadb" } as const;
 
-/** What a statement does: its first word, but for one that names queries before it begins. */
-function operationOf(text: string): string {
-  const word = /^\s*(\w+)/.exec(text)?.[1]?.toLowerCase() ?? "";
-  return word === "with" ? (/\b(insert|update|delete)\b/i.exec(text)?.[1]?.toLowerCase() ?? "select") : word;
-}
-
 /** Bounds of times in seconds, as the conventions advise. */
 const bounds = [0.001, 0.005, 0.01, 0.05, 0.1, 0.5, 1, 5, 10];
 
@@ -64,8 +59,11 @@ export function openTelemetry(db: AnyDatabase, api: TelemetryApi): () => void {
     unit: "{row}",
   });
   const system = systems[db.dialect.name];
-  const attributesOf = ({ text, select, origin: { entity } }: BegunStatement) => {
-    const operation = operationOf(select ?? text);
+  const attributesOf = ({ text, origin }: BegunStatement) => {
+    const { entity } = origin;
+    // What is no statement about rows is named by its first word.
+    const known = operationOf(text, origin);
+    const operation = known === "other" ? (/\w+/.exec(text)?.[0].toLowerCase() ?? "") : known;
     return {
       "db.system.name": system,
       "db.operation.name": operation,

@@ -1,3 +1,4 @@
+import { derived } from "../columns/index.js";
 import { GemachError, workError } from "../errors/index.js";
 import type { ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
 import { type Kept, keptOf, type LiveObject, Stamped } from "../live/index.js";
@@ -14,16 +15,10 @@ interface Adding {
 
 const isObject = (value: unknown): value is LiveObject => typeof value === "object" && value !== null;
 
-const starting = new WeakMap<ResolvedEntity, readonly ResolvedColumn[]>();
-
 /** The columns for which code makes a value. */
-function startingIn(entity: ResolvedEntity): readonly ResolvedColumn[] {
-  const known =
-    starting.get(entity) ??
-    [...entity.columns.values()].filter(({ initial, steps }) => initial !== undefined && steps.length === 1);
-  starting.set(entity, known);
-  return known;
-}
+const startingIn = derived((entity: ResolvedEntity): readonly ResolvedColumn[] =>
+  [...entity.columns.values()].filter(({ initial, steps }) => initial !== undefined && steps.length === 1),
+);
 
 /** The columns of a new row; its relations stay apart. */
 function columnsIn(

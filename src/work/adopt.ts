@@ -1,3 +1,4 @@
+import { derived } from "../columns/index.js";
 import { workError } from "../errors/index.js";
 import type { QueryState, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
 import { type Cohort, type Kept, keptOf, type LiveObject, noteFurther, type Rules } from "../live/index.js";
@@ -6,17 +7,10 @@ import { identityOf } from "./identity.js";
 import { put } from "./live-kind.js";
 import { isOurs, kindOf, mapOf, mirrorsOf, type Unit } from "./unit.js";
 
-const usual = new WeakMap<ResolvedEntity, readonly string[]>();
-
 /** The names of the columns that a row has where a query names none: all but heavy ones. */
-export function usualColumns(entity: ResolvedEntity): readonly string[] {
-  let names = usual.get(entity);
-  if (names === undefined) {
-    names = [...entity.members].flatMap(([name, member]) => ("fields" in member || !member.isHeavy ? [name] : []));
-    usual.set(entity, names);
-  }
-  return names;
-}
+export const usualColumns = derived((entity: ResolvedEntity): readonly string[] =>
+  [...entity.members].flatMap(([name, member]) => ("fields" in member || !member.isHeavy ? [name] : [])),
+);
 
 /** Gives an entity the columns of a row that it has not yet; what it has stays as it is. */
 export function complete(live: LiveObject, kept: Kept, row: LiveObject, names: readonly string[]): void {

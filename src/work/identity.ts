@@ -1,4 +1,4 @@
-import { type ColumnKind, canonicalOf } from "../columns/index.js";
+import { type ColumnKind, canonicalOf, derived } from "../columns/index.js";
 import { type ResolvedColumn, type ResolvedEntity, valueAt } from "../expression/index.js";
 
 /** Kinds of which a value is written in one way alone. */
@@ -22,16 +22,7 @@ const formOf = ({ kind, type }: ResolvedColumn): Form =>
     ? asIs
     : (value) => (value === null || value === undefined ? value : (canonicalOf(value, type) ?? value));
 
-const forms = new WeakMap<ResolvedEntity, readonly Form[]>();
-
-function formsOf(entity: ResolvedEntity): readonly Form[] {
-  let known = forms.get(entity);
-  if (known === undefined) {
-    known = entity.key.map(formOf);
-    forms.set(entity, known);
-  }
-  return known;
-}
+const formsOf = derived((entity: ResolvedEntity): readonly Form[] => entity.key.map(formOf));
 
 /** A part of a key of several columns: its length tells where it ends, its type a number from its digits. */
 function partText(value: unknown): string {

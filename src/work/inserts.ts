@@ -1,3 +1,4 @@
+import { derived } from "../columns/index.js";
 import { GemachError, workError } from "../errors/index.js";
 import {
   qualified,
@@ -50,15 +51,10 @@ export function dropAssigned({ waiting }: Unit): void {
 const isWaiting = ({ awaits }: Kept): boolean =>
   awaits !== undefined && [...awaits.values()].some(({ of }) => keptOf(of).standing === "new");
 
-const bare = new WeakMap<ResolvedEntity, ResolvedEntity>();
-
 /** The same entity with plain rows. */
-function bareOf(entity: ResolvedEntity): ResolvedEntity {
-  if (entity.make === undefined) return entity;
-  const known = bare.get(entity) ?? { ...entity, make: undefined };
-  bare.set(entity, known);
-  return known;
-}
+const bareOf = derived(
+  (entity: ResolvedEntity): ResolvedEntity => (entity.make === undefined ? entity : { ...entity, make: undefined }),
+);
 
 /** Whether a new entity is as it was added, so that what was kept of it then is the very row. */
 const isAsAdded = (live: LiveObject, { shape, kind, awaits, further, was }: Kept): boolean =>

@@ -1,4 +1,4 @@
-import { canonicalOf, comparedKind, type Scalar } from "../columns/index.js";
+import { canonicalOf, comparedKind, derivedByName, type Scalar } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import {
   allOf,
@@ -77,19 +77,11 @@ async function once(cohort: Cohort, name: string, isThere: () => boolean, work: 
   }
 }
 
-const reaches = new WeakMap<ResolvedEntity, Map<string, QueryState>>();
+const reachStates = derivedByName<ResolvedEntity, string, QueryState>();
 
 /** The query that reaches one relation from rows in memory. */
-export function reachState(relation: ResolvedRelation): QueryState {
-  const known = reaches.get(relation.source) ?? new Map<string, QueryState>();
-  reaches.set(relation.source, known);
-  let state = known.get(relation.name);
-  if (state === undefined) {
-    state = liveQuery(reachOf(relation.source, { [relation.name]: true }));
-    known.set(relation.name, state);
-  }
-  return state;
-}
+export const reachState = ({ source, name }: ResolvedRelation): QueryState =>
+  reachStates(source, name, () => liveQuery(reachOf(source, { [name]: true })));
 
 /** The same with the rows that no handle sees, since they are marked as removed, or what they belong to is. */
 export function wholeState(relation: ResolvedRelation): QueryState {
@@ -181,15 +173,11 @@ export async function loadRelation(
   return kept.related?.get(name);
 }
 
-const byKeyTemplates = new WeakMap<ResolvedEntity, Map<string, QueryState>>();
+const keyTemplates = derivedByName<ResolvedEntity, string, QueryState>();
 
 /** A query by one column's key, or keys, with a place for them: compiled once. */
-function keyTemplate(entity: ResolvedEntity, isOne: boolean, columns: readonly string[] | undefined): QueryState {
-  const known = byKeyTemplates.get(entity) ?? new Map<string, QueryState>();
-  byKeyTemplates.set(entity, known);
-  const name = `${isOne} ${columns?.join("\u0000")}`;
-  let template = known.get(name);
-  if (template === undefined) {
+const keyTemplate = (entity: ResolvedEntity, isOne: boolean, columns: readonly string[] | undefined): QueryState =>
+  keyTemplates(entity, `${isOne} ${columns?.join("\u0000")}`, () => {
     const source = { entity };
     const [column] = entity.key as readonly [ResolvedColumn];
     const operand = columnAt(pathTo(source), column);
@@ -197,12 +185,9 @@ function keyTemplate(entity: ResolvedEntity, isOne: boolean, columns: readonly s
     const where = isOne
       ? ({ kind: "compare", comparison: "equal", left: operand, right: hole } as const)
       : ({ kind: "oneOf", operand, values: { hole: "key" } } as const);
-    template = { ...allOf(source), where: [where], columns };
-    if (columns === undefined) template = liveQuery(template);
-    known.set(name, template);
-  }
-  return template;
-}
+    const template = { ...allOf(source), where: [where], columns };
+    return columns === undefined ? liveQuery(template) : template;
+  });
 
 /** The query of rows of an entity by their keys. */
 function byKeys(

@@ -1,4 +1,4 @@
-import { canonicalOf } from "../columns/index.js";
+import { canonicalOf, derived } from "../columns/index.js";
 import { type ResolvedColumn, type ResolvedEntity, type ResolvedRelation, valueAt } from "../expression/index.js";
 import { type Kept, keptOf, type LiveObject } from "../live/index.js";
 import { remove } from "./add.js";
@@ -121,19 +121,12 @@ export function removeWith(unit: Unit, child: LiveObject, owner: LiveObject): vo
   removeWhole(unit, child, !isMarked(unit, owner));
 }
 
-const closures = new WeakMap<ResolvedEntity, ReadonlySet<ResolvedEntity>>();
-
 /** The entities whose rows go with the rows of an entity, by ownership. */
-function ownedBy(entity: ResolvedEntity): ReadonlySet<ResolvedEntity> {
-  let known = closures.get(entity);
-  if (known === undefined) {
-    const found = new Set([entity]);
-    for (const owner of found) for (const { target } of owningOf(owner)) found.add(target);
-    known = found;
-    closures.set(entity, known);
-  }
-  return known;
-}
+const ownedBy = derived((entity: ResolvedEntity): ReadonlySet<ResolvedEntity> => {
+  const found = new Set([entity]);
+  for (const owner of found) for (const { target } of owningOf(owner)) found.add(target);
+  return found;
+});
 
 const untouched: ReadonlySet<string> = new Set(["no action", "restrict"]);
 

@@ -1,4 +1,4 @@
-import { type ColumnKind, canonicalOf, type Scalar } from "../columns/index.js";
+import { type ColumnKind, canonicalOf, derived, type Scalar } from "../columns/index.js";
 import { type GemachError, workError } from "../errors/index.js";
 import type { ResolvedColumn, ResolvedEntity } from "../expression/index.js";
 import { type Kept, keptOf, type LiveObject } from "../live/index.js";
@@ -10,19 +10,10 @@ import { isOurs, type Unit } from "./unit.js";
 /** Columns of which no two rows have the same values. */
 type Unique = readonly ResolvedColumn[];
 
-const uniques = new WeakMap<ResolvedEntity, readonly Unique[]>();
-
-function uniquesOf(entity: ResolvedEntity): readonly Unique[] {
-  let known = uniques.get(entity);
-  if (known === undefined) {
-    known = [
-      ...[...entity.columns.values()].filter(({ isUnique }) => isUnique).map((column) => [column]),
-      ...entity.indexes.filter(({ isUnique }) => isUnique).map(({ parts }) => parts.map(({ column }) => column)),
-    ];
-    uniques.set(entity, known);
-  }
-  return known;
-}
+const uniquesOf = derived((entity: ResolvedEntity): readonly Unique[] => [
+  ...[...entity.columns.values()].filter(({ isUnique }) => isUnique).map((column) => [column]),
+  ...entity.indexes.filter(({ isUnique }) => isUnique).map(({ parts }) => parts.map(({ column }) => column)),
+]);
 
 /** A row that has a unique value which another one is to have. */
 interface Freer {

@@ -1,4 +1,4 @@
-import { kinds } from "../columns/index.js";
+import { derived, kinds } from "../columns/index.js";
 import type { OutsideRule, ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
 import type { Cohort, Kept, LiveKind, LiveObject, Properties } from "../live/index.js";
 import type { CallSite, Compiler, Context, readHiddenChecks, VerbOrigin, WrittenPlan } from "../run/index.js";
@@ -92,38 +92,26 @@ export const isDirect = ({ steps }: ResolvedRelation): boolean =>
 export const isOurs = (relation: ResolvedRelation): boolean =>
   isDirect(relation) && relation.cardinality === "one" && relation.steps[0].holder === "source";
 
-const own = new WeakMap<ResolvedEntity, readonly ResolvedRelation[]>();
-
 /** The to-one relations whose keys stand in an entity itself. */
-export function ownRelations(entity: ResolvedEntity): readonly ResolvedRelation[] {
-  const known = own.get(entity) ?? [...entity.relations.values()].filter(isOurs);
-  own.set(entity, known);
-  return known;
-}
+export const ownRelations = derived((entity: ResolvedEntity): readonly ResolvedRelation[] =>
+  [...entity.relations.values()].filter(isOurs),
+);
 
 /** Whether equal keys are equal values in code too. */
 export const isSameInCode = ({ kind, type }: ResolvedColumn): boolean =>
   kinds[kind].isKeyedByBytes && type.codec === undefined;
 
-const mirrored = new WeakMap<ResolvedRelation, readonly ResolvedRelation[]>();
-
 /** The relations of the target that are the same key, seen from the other side. */
-export function mirrorsOf(relation: ResolvedRelation): readonly ResolvedRelation[] {
-  let known = mirrored.get(relation);
-  if (known === undefined) {
-    const { pairs } = relation.steps[0];
-    known = isDirect(relation)
-      ? [...relation.target.relations.values()].filter(
-          (other) =>
-            isDirect(other) &&
-            other.target === relation.source &&
-            other.steps[0].pairs.length === pairs.length &&
-            other.steps[0].pairs.every(
-              (pair, i) => pair.from.property === pairs[i]?.to.property && pair.to.property === pairs[i]?.from.property,
-            ),
-        )
-      : [];
-    mirrored.set(relation, known);
-  }
-  return known;
-}
+export const mirrorsOf = derived((relation: ResolvedRelation): readonly ResolvedRelation[] => {
+  const { pairs } = relation.steps[0];
+  if (!isDirect(relation)) return [];
+  return [...relation.target.relations.values()].filter(
+    (other) =>
+      isDirect(other) &&
+      other.target === relation.source &&
+      other.steps[0].pairs.length === pairs.length &&
+      other.steps[0].pairs.every(
+        (pair, i) => pair.from.property === pairs[i]?.to.property && pair.to.property === pairs[i]?.from.property,
+      ),
+  );
+});

@@ -1,16 +1,10 @@
+import { derived } from "../columns/index.js";
 import type { ResolvedColumn, ResolvedEntity } from "../expression/index.js";
 
-const versions = new WeakMap<ResolvedEntity, { readonly column: ResolvedColumn | undefined }>();
+const versions = derived((entity: ResolvedEntity) => [...entity.columns.values()].filter(({ isVersion }) => isVersion));
 
 /** The column that tells whether a row was changed since it was read. */
-export function versionOf(entity: ResolvedEntity): ResolvedColumn | undefined {
-  let known = versions.get(entity);
-  if (known === undefined) {
-    known = { column: [...entity.columns.values()].find(({ isVersion }) => isVersion) };
-    versions.set(entity, known);
-  }
-  return known.column;
-}
+export const versionOf = (entity: ResolvedEntity): ResolvedColumn | undefined => versions(entity)[0];
 
 /** The version of a row that is written: one more, or now; `was`: the one before, if any, an instant in milliseconds. */
 export function nextVersion({ kind }: ResolvedColumn, was: unknown): unknown {

@@ -4,6 +4,7 @@ import {
   canonicalLocal,
   canonicalOf,
   canonicalTime,
+  derived,
   digitsIn,
   isDay,
   type Scalar,
@@ -168,18 +169,14 @@ const inList = (value: Scalar): unknown => {
 export const listToJson = (values: readonly Scalar[]): string => JSON.stringify(values.map(inList));
 
 /** A type as the wire has it: nothing is made of its values yet, and nothing is left out of them. */
-function plainOf({ codec: _, element, ...type }: ValueType): ValueType {
+const plainOf: (type: ValueType) => ValueType = derived(({ codec: _, element, ...type }: ValueType) => {
   const plain = type.kind === "timestamp" ? { ...type, isText: true } : type;
   return element === undefined ? plain : { ...plain, element: plainOf(element) };
-}
-
-const plainKnown = new WeakMap<ValueType, ValueType>();
+});
 
 /** A list whose values are all of its kind. */
 export function checkedList(values: unknown, type: ValueType): readonly Scalar[] {
-  const plain = plainKnown.get(type) ?? plainOf(type);
-  plainKnown.set(type, plain);
-  return canonicalOf(values, plain) === undefined ? unreadable("list") : (values as readonly Scalar[]);
+  return canonicalOf(values, plainOf(type)) === undefined ? unreadable("list") : (values as readonly Scalar[]);
 }
 
 const hexDigits = /^(?:[\da-f]{2})*$/i;
