@@ -368,3 +368,37 @@ eachEngine(all, "an owner's version guards what belongs to it", async (db) => {
     }),
   ).toThrow("guards is for relations with owns");
 });
+
+const stock = model({
+  Item: entity(
+    "sd_item",
+    { id: identity, gone: timestamp.nullable },
+    { marks: toMany("Mark", { by: "itemId", owns: true }) },
+    { standing: { present: { column: "gone", is: null, removed: now } } },
+  ),
+  Label: entity("sd_label", { code: text.key }, { marks: toMany("Mark", { by: "code" }) }),
+  Mark: entity(
+    "sd_mark",
+    { itemId: integer.key, code: text.key },
+    { item: toOne("Item", { by: "itemId" }), label: toOne("Label", { by: "code" }) },
+    { standing: { present: { through: "item" } } },
+  ),
+});
+
+eachEngine(all, "loaded lists follow what is hidden with a marked row, and what comes back with it", async (db) => {
+  await createTables(db, stock);
+  await db.work(async (w) => {
+    const item = w.add(stock.Item, { id: 1 });
+    const label = w.add(stock.Label, { code: "a" });
+    const mark = w.add(stock.Mark, { item, label });
+    await w.flush();
+    expect(await label.marks).toEqual([mark]);
+    w.remove(item);
+    await w.flush();
+    expect(await label.marks).toEqual([]);
+    await w.restore(item);
+    await w.flush();
+    expect(await label.marks).toEqual([mark]);
+  });
+  expect(await db.count(from(stock.Mark))).toBe(1);
+});

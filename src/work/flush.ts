@@ -4,6 +4,7 @@ import type { Steps } from "../run/index.js";
 import { leave } from "./adopt.js";
 import { type Changed, changedIn, pendingIn } from "./changes.js";
 import { deleteAll, planRemoval, removedLate, writePast } from "./deletes.js";
+import { unloadThrough } from "./follow.js";
 import { dropAssigned, fillAll, insertAll, refuseCircular } from "./inserts.js";
 import { put } from "./live-kind.js";
 import { hiddenBy, isMarked, markIn } from "./marks.js";
@@ -90,4 +91,5 @@ export function* flushSteps(unit: Unit): Steps<void> {
     marks,
   );
   yield* deleteAll(unit, last);
+  for (const entity of new Set(marked.map((live) => keptOf(live).kind.entity))) unloadThrough(unit, entity);
 }

@@ -85,6 +85,18 @@ export function unloadTo({ maps, added }: Unit, entity: ResolvedEntity): void {
   for (const live of added) unloadIn(live);
 }
 
+/** Whether rows of an entity are visible only where rows of another one are. */
+const goesThrough = ({ through, relations }: ResolvedEntity, other: ResolvedEntity): boolean =>
+  through.some(({ relation }) => {
+    const { target } = relations.get(relation) as ResolvedRelation;
+    return target === other || goesThrough(target, other);
+  });
+
+/** Unloads what leads to rows that are visible through rows of an entity, some of which were hidden or are visible again. */
+export function unloadThrough(unit: Unit, entity: ResolvedEntity): void {
+  for (const one of [...unit.maps.keys()]) if (goesThrough(one, entity)) unloadTo(unit, one);
+}
+
 /** Whether columns of an entity hold a key of its relations. */
 export const isTied = (entity: ResolvedEntity, names: readonly string[]): boolean =>
   ownRelations(entity).some((relation) =>

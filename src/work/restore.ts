@@ -4,7 +4,7 @@ import { isGiven, valueAt } from "../expression/index.js";
 import { keptOf, type LiveObject, noteFurther, Stamped } from "../live/index.js";
 import { leave } from "./adopt.js";
 import { pendingIn } from "./changes.js";
-import { unloadTo } from "./follow.js";
+import { unloadThrough, unloadTo } from "./follow.js";
 import { identityOf } from "./identity.js";
 import { put } from "./live-kind.js";
 import { related, wholeState } from "./load.js";
@@ -64,6 +64,7 @@ export async function restore(unit: Unit, value: unknown): Promise<void> {
   const before = unmark(live);
   if (!pendingIn(live, kept).length || before === undefined) return;
   unloadTo(unit, entity);
+  unloadThrough(unit, entity);
   // What this unit of work marked along with it comes back as the objects that code holds.
   const along = [...unit.goneWith].flatMap(([child, owner]) =>
     owner === live && keptOf(child).standing === "removed" && !unit.removed.has(child) && isMarked(unit, child)
