@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { expect, test } from "vitest";
-import { type AnyDatabase, entity, from, identity, integer, model, text, varchar } from "../src/index.js";
-import { type Engine, useEngines } from "./support/engines.js";
+import { type AnyDatabase, createTables, entity, from, identity, integer, model, numeric, text, toMany, toOne, varchar } from "../src/index.js";
+import { type Engine, eachEngine, useEngines } from "./support/engines.js";
 
 // Tables that somebody else made, with keys, defaults, triggers and storage of their engine's own: what is written comes out as the table has it.
 const { all } = useEngines(true);
@@ -226,4 +226,66 @@ test(`${runs} tables of others: what is written is there, and comes back, as the
     }),
     { numRuns: runs },
   );
+});
+
+/** What parts of statements are called. */
+const partNames = ["given", "excluded", "added", "counter", "found", "listed", "listed_once", "value", "counted", "worked_out", "chosen", "old", "new"];
+
+eachEngine(all, "a table may be named as a part of a statement is", async (db) => {
+  for (const name of partNames) {
+    const { Row } = model({
+      Row: entity(
+        name,
+        { id: identity, given: text, last: integer, name: text.unique, up: integer.nullable, price: numeric(8, 2) },
+        { parent: toOne("Row", { by: "up" }), parts: toMany("Row", { by: "up" }) },
+      ),
+    });
+    await createTables(db, { Row });
+    const row = (id: number) => ({ id, given: "g", last: id, name: `n${id}`, price: "1.00" });
+    const results = [
+      await db.insert(Row, [row(1), row(2), row(3)]),
+      await db.insert(Row, [row(4)], { returning: (r) => r.id }),
+      await db.updateRows(
+        Row,
+        [5, 6, 7].map((last, i) => ({ id: i + 1, last })),
+      ),
+      await db.upsert(Row, [row(1), row(5)]),
+      await db.upsert(Row, [row(2)], { set: (old, proposed) => ({ last: old.last.plus(proposed.last), price: old.price.plus("1.00") }) }),
+      await db.upsert(Row, [row(3)], { returning: (r) => r.last }),
+      await db.insertFrom(
+        Row,
+        from(Row)
+          .where((r) => r.id.is(1))
+          .select((r) => ({ id: r.id.plus(100), given: r.given, last: r.last, name: r.name.concat("x"), price: r.price })),
+      ),
+      await db.update(
+        from(Row).where((r) => r.id.below(3)),
+        (r) => ({ last: r.last.plus(r.parts.count()) }),
+      ),
+      await db.delete(
+        from(Row)
+          .orderBy((r) => r.id.desc)
+          .limit(1),
+      ),
+    ];
+    expect(results, name).toEqual([3, [4], 3, 2, 1, [3], 1, 2, 1]);
+    await db.work(async (w) => {
+      const lives = await w.list(from(Row).orderBy((r) => r.id.asc));
+      for (const live of lives) live.given = `w${live.id}`;
+      for (const live of lives.slice(3)) w.remove(live);
+    });
+    const left = await db.list(
+      from(Row)
+        .orderBy((r) => r.id.asc)
+        .reach({ parts: true, parent: true }),
+    );
+    expect(
+      left.map(({ id, given, last, price }) => [id, given, last, price]),
+      name,
+    ).toEqual([
+      [1, "w1", 1, "1.00"],
+      [2, "w2", 8, "2.00"],
+      [3, "w3", 3, "1.00"],
+    ]);
+  }
 });

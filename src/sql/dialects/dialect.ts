@@ -146,6 +146,8 @@ export interface WriteRules {
   readonly isJoined: boolean;
   /** A column of the row that an insert would have added. */
   readonly proposed: (column: string) => string;
+  /** The name that stands for the row of an upsert that was to be inserted, if there is one. */
+  readonly proposedRow?: string;
 }
 
 /** How an engine defines tables. */

@@ -22,6 +22,7 @@ import {
   tableNameOf,
   tableOf,
 } from "../translate/scope.js";
+import { partName } from "../tree/common-names.js";
 import { draftFrom } from "../tree/select.js";
 import type { Beside, SqlExpression, Write } from "../tree/tree.js";
 import { fitting } from "./fitting.js";
@@ -69,7 +70,7 @@ function besideOf(
   const { source } = query;
   const { entity } = source;
   const inner = startScope(undefined, undefined, query.lifted);
-  const alias = "worked_out";
+  const alias = partName(entity.table, "worked_out");
   const keys = entity.key.map((column, i) => [column, nameBeside(entity, `key_${i + 1}`)] as const);
   const values = set.map((one, i) => [one, nameBeside(entity, `value_${i + 1}`)] as const);
   const items = [

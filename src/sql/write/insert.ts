@@ -1,4 +1,4 @@
-import type { Scalar } from "../../columns/index.js";
+import { derived, derivedByName, type Scalar } from "../../columns/index.js";
 import type { ResolvedColumn, ResolvedEntity } from "../../expression/index.js";
 import type { ConflictPlan, InsertPlan, InsertPortion, Returning, RowValues } from "../../plan/index.js";
 import type { Dialect, WriteText } from "../dialects/dialect.js";
@@ -9,6 +9,7 @@ import { printInsertEnd } from "../print/print-write.js";
 import { qualifiedTable } from "../print/printer.js";
 import { startScope, value } from "../translate/expression.js";
 import { placeIn, tableOf } from "../translate/scope.js";
+import { partName } from "../tree/common-names.js";
 import { draftFrom } from "../tree/select.js";
 import type { InsertEnd } from "../tree/tree.js";
 import { fitting } from "./fitting.js";
@@ -36,10 +37,14 @@ interface Inserting {
   readonly isAlone: boolean;
 }
 
+/** What the row that is there already is called: the table's name, unless that is the one of the row that was to be inserted. */
+const rowName = ({ table }: ResolvedEntity, { writes: { proposedRow } }: Dialect): string =>
+  proposedRow === undefined ? table : partName(proposedRow, table);
+
 function conflictIn({ by, set, old, proposed }: ConflictPlan, dialect: Dialect): InsertEnd["conflict"] {
   const { entity } = old;
   const scope = startScope();
-  const { table } = entity;
+  const table = rowName(entity, dialect);
   scope.places.set(old, placeIn(draftFrom(tableOf(entity, table)), entity, table));
   scope.places.set(proposed, { ...placeIn(draftFrom(tableOf(entity, table)), entity, table), isProposed: true });
   return {
@@ -165,7 +170,8 @@ function valuesInserter(inserting: Inserting, into: string, dialect: Dialect): I
 function inserterOf(inserting: Inserting, dialect: Dialect): Inserter {
   const { entity, columns, isMixed } = inserting;
   const { insertArrays, emptyRow } = dialect.writes;
-  const table = qualifiedTable(entity, dialect);
+  const alias = rowName(entity, dialect);
+  const table = qualifiedTable(entity, dialect) + (alias === entity.table ? "" : ` as ${dialect.text.quote(alias)}`);
   if (columns.length === 0) {
     const end = endOf(inserting, dialect)(0);
     const row = emptyRow(entity, inserting.conflict !== undefined);
@@ -179,8 +185,7 @@ function inserterOf(inserting: Inserting, dialect: Dialect): Inserter {
   return (rows) => (rows.length === 1 ? byValues(rows) : byArrays(rows));
 }
 
-type Kept = Map<string, Inserter>;
-const kept = new WeakMap<Dialect, WeakMap<readonly ResolvedColumn[], Kept>>();
+const inserters = derived((_: Dialect) => derivedByName<readonly ResolvedColumn[], string, Inserter>());
 
 /** The inserter of a portion: the same one for all inserts of the same columns that end alike, as most do. */
 function inserterFor(portion: InsertPortion, plan: InsertPlan, dialect: Dialect, isAlone: boolean): Inserter {
@@ -188,14 +193,7 @@ function inserterFor(portion: InsertPortion, plan: InsertPlan, dialect: Dialect,
   const { entity, returning, end } = plan;
   const make = () => inserterOf({ entity, columns, isMixed, conflict, returning, isAlone }, dialect);
   if (isMixed || end === undefined) return make();
-  const ofDialect = kept.get(dialect) ?? new WeakMap<readonly ResolvedColumn[], Kept>();
-  kept.set(dialect, ofDialect);
-  const ofColumns: Kept = ofDialect.get(columns) ?? new Map();
-  ofDialect.set(columns, ofColumns);
-  const use = isAlone ? end : `${end} in a transaction`;
-  const inserter = ofColumns.get(use) ?? make();
-  ofColumns.set(use, inserter);
-  return inserter;
+  return inserters(dialect)(columns, isAlone ? end : `${end} in a transaction`, make);
 }
 
 /** The greatest identity that rows bring themselves; undefined where they bring none. */

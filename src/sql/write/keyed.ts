@@ -5,6 +5,7 @@ import type { Dialect } from "../dialects/dialect.js";
 import { inForm, storedIn } from "../dialects/stored.js";
 import type { Wire } from "../dialects/wire.js";
 import { qualifiedTable } from "../print/printer.js";
+import { partName } from "../tree/common-names.js";
 
 /** A statement that writes rows found by their keys, and how many of them it is to find. */
 export interface KeyedStatement {
@@ -67,12 +68,13 @@ function parts(plan: KeyedPlan, dialect: Dialect) {
   const { entity, columns, by } = plan;
   const { quote } = dialect.text;
   const table = qualifiedTable(entity, dialect);
+  const rows = partName(entity.table, "given");
   const on =
-    by.map(({ name }, i) => `${table}.${quote(name)} = given.part_${i + 1}`).join(" and ") +
+    by.map(({ name }, i) => `${table}.${quote(name)} = ${rows}.part_${i + 1}`).join(" and ") +
     visibleText(plan, dialect, `${table}.`);
-  const values = columns.map(({ name }, i) => `${quote(name)} = given.part_${by.length + i + 1}`).join(", ");
+  const values = columns.map(({ name }, i) => `${quote(name)} = ${rows}.part_${by.length + i + 1}`).join(", ");
   const set = values + raisedText(plan, dialect, `${table}.`);
-  return { table, on, set };
+  return { table, rows, on, set };
 }
 
 /** Rows that are all given the same, or deleted: their keys as one list. */
@@ -110,8 +112,8 @@ function inArrays(
 ): readonly KeyedStatement[] {
   const { verb, columns, by, rows } = plan;
   const all = [...by, ...columns];
-  const { table, on, set } = parts(plan, dialect);
-  const given = `(${rowsOfArrays(all.map(({ type }) => type))}) as given`;
+  const { table, rows: alias, on, set } = parts(plan, dialect);
+  const given = `(${rowsOfArrays(all.map(({ type }) => type))}) as ${alias}`;
   const text =
     verb === "delete"
       ? `delete from ${table} using ${given} where ${on}`
@@ -129,12 +131,12 @@ function inArrays(
 function joined(plan: KeyedPlan, dialect: Dialect): readonly KeyedStatement[] {
   const { verb, columns, by, rows } = plan;
   const all = [...by, ...columns];
-  const { table, on, set } = parts(plan, dialect);
+  const { table, rows: alias, on, set } = parts(plan, dialect);
   const encode = encodedBy(dialect);
   return chunks(rows, sizes).flatMap((chunk): readonly KeyedStatement[] => {
     if (chunk.length < (sizes.at(-1) as number)) return singles({ ...plan, rows: chunk }, dialect);
     const row = (isFirst: boolean) => `select ${all.map((_, i) => (isFirst ? `? as part_${i + 1}` : "?")).join(", ")}`;
-    const given = `(${chunk.map((_, i) => row(i === 0)).join(" union all ")}) as given`;
+    const given = `(${chunk.map((_, i) => row(i === 0)).join(" union all ")}) as ${alias}`;
     const text =
       verb === "delete"
         ? `delete ${table} from ${table} join ${given} on ${on}`

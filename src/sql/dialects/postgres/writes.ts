@@ -90,4 +90,5 @@ export const postgresWrites = (text: TextRules): WriteRules => ({
   onConflict: standardConflict,
   isJoined: false,
   proposed: (column) => `excluded.${column}`,
+  proposedRow: "excluded",
 });
