@@ -1,4 +1,4 @@
-import { type ColumnKind, typeWord } from "../columns/index.js";
+import { type ColumnKind, derived, typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import {
   type Aggregates,
@@ -130,17 +130,7 @@ interface HoldsSet {
 
 const getter = <T>(get: (this: T) => unknown): PropertyDescriptor & ThisType<T> => ({ get, enumerable: true });
 
-/** Remembers what `make` made of an entity: an entity never changes. */
-function perEntity(make: (entity: ResolvedEntity) => object): (entity: ResolvedEntity) => object {
-  const made = new WeakMap<ResolvedEntity, object>();
-  return (entity) => {
-    const known = made.get(entity) ?? make(entity);
-    made.set(entity, known);
-    return known;
-  };
-}
-
-const rowPrototype = perEntity((entity) => {
+const rowPrototype = derived((entity: ResolvedEntity) => {
   const prototype = Object.create(guard(entity, [...entity.members.keys(), ...entity.relations.keys()])) as object;
   for (const [name, member] of entity.members) {
     Object.defineProperty(
@@ -168,7 +158,7 @@ const rowPrototype = perEntity((entity) => {
 });
 
 /** The class of an entity's references: made by a constructor, an object costs a tenth of what `Object.create` takes. */
-const rowClass = perEntity((entity) => {
+const rowClass = derived((entity: ResolvedEntity) => {
   class Row {
     readonly [pathKey]: Path;
 
@@ -278,7 +268,7 @@ const setMethods: Record<string, (this: HoldsSet, ...given: AnyReference[]) => u
   ),
 };
 
-const setPrototype = perEntity((entity) => {
+const setPrototype = derived((entity: ResolvedEntity) => {
   const known = [...Object.keys(setMethods), ...entity.relations.keys()];
   const prototype = Object.assign(Object.create(guard(entity, known)), setMethods) as object;
   for (const [name, relation] of entity.relations) {

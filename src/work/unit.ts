@@ -1,4 +1,4 @@
-import { derived, kinds } from "../columns/index.js";
+import { derived, derivedByName, kinds } from "../columns/index.js";
 import type { OutsideRule, ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
 import type { Cohort, Kept, LiveKind, LiveObject, Properties } from "../live/index.js";
 import type { CallSite, Compiler, Context, readHiddenChecks, VerbOrigin, WrittenPlan } from "../run/index.js";
@@ -46,26 +46,14 @@ export interface Unit {
   flushFor(entities: () => ReadonlySet<ResolvedEntity> | undefined): Promise<void>;
 }
 
-const liveKinds = new WeakMap<Compiler, Map<ResolvedEntity, LiveKind>>();
+const liveKinds = derivedByName<Compiler, ResolvedEntity, LiveKind>();
 
 /** What live entities of an entity are; `sample`: a plain row of it. */
-export function kindOf(
+export const kindOf = (
   { context: { compiler }, properties }: Unit,
   entity: ResolvedEntity,
   sample: LiveObject,
-): LiveKind {
-  let known = liveKinds.get(compiler);
-  if (known === undefined) {
-    known = new Map();
-    liveKinds.set(compiler, known);
-  }
-  let kind = known.get(entity);
-  if (kind === undefined) {
-    kind = liveKind(entity, properties, compiler.generatesCode, sample);
-    known.set(entity, kind);
-  }
-  return kind;
-}
+): LiveKind => liveKinds(compiler, entity, () => liveKind(entity, properties, compiler.generatesCode, sample));
 
 /** The entities of one entity, by key. */
 export function mapOf({ maps }: Unit, entity: ResolvedEntity): Map<unknown, LiveObject> {
