@@ -32,6 +32,14 @@ const timeFrom = (given: string): number => {
 
 const listFrom = (given: string, before: readonly string[]): readonly string[] => [...before, ...given.split(",")];
 
+/** An option, and its value where it is left out. */
+const option = (flags: string, text: string, standard?: unknown): Option =>
+  standard === undefined ? new Option(flags, text) : new Option(flags, text).default(standard);
+
+/** An option whose value is made of its text. */
+const read = <T>(flags: string, text: string, from: (given: string, before: T) => T, standard: T): Option =>
+  new Option(flags, text).argParser(from).default(standard);
+
 const eachFrom = (given: string, before: readonly string[]): readonly string[] => [...before, given];
 
 // Lines of what is loaded from here on are named as they were written, not as they were built.
@@ -91,86 +99,89 @@ ofProject<[], ProjectOptions>(
     .command("queries")
     .description("List the queries that the project exports.")
     .addHelpText("after", "\nExamples:\n  gemach queries\n  gemach queries --json"),
+  {},
   async (project, _, options) => (await import("./commands.js")).queries(project, options),
 );
 
-ofProject<[string], ProjectOptions & SqlOptions>(
+ofProject<[string], SqlOptions>(
   program
     .command("sql")
     .description("Show the SQL of a query. Needs no database.")
     .argument("<query>", "its name, as `gemach queries` lists it")
-    .addOption(
-      new Option("--engine <engine>", "whose SQL; that of the first database by default").choices([
-        "sqlite",
-        "postgres",
-        "pglite",
-        "mariadb",
-      ]),
-    )
-    .addOption(
-      new Option("--verb <verb>", "the verb that runs it")
-        .choices(["list", "count", "exists", "single"])
-        .default("list"),
-    )
-    .addOption(new Option("--how <strategy>", "the strategy of loading").choices(strategies).default("auto"))
     .addHelpText("after", "\nExamples:\n  gemach sql overdue\n  gemach sql overdue --engine postgres --verb count"),
+  {
+    engine: new Option("--engine <engine>", "whose SQL; that of the first database by default").choices([
+      "sqlite",
+      "postgres",
+      "pglite",
+      "mariadb",
+    ]),
+    verb: new Option("--verb <verb>", "the verb that runs it")
+      .choices(["list", "count", "exists", "single"])
+      .default("list"),
+    how: new Option("--how <strategy>", "the strategy of loading").choices(strategies).default("auto"),
+  },
   async (project, [name], options) => (await import("./statement-commands.js")).sqlOf(project, name, options),
 );
 
-ofProject<[string], ProjectOptions & ExplainCommand>(
+ofProject<[string], ExplainCommand>(
   program
     .command("explain")
     .description("Show the plans by which a database executes a query. Changes nothing.")
     .argument("<query>", "its name, as `gemach queries` lists it")
-    .addOption(onDatabase)
-    .addOption(verb)
-    .option("--analyze", "run the statements, and measure rows and times", false)
     .addHelpText(
       "after",
       "\nExamples:\n  gemach explain overdue\n  gemach explain overdue --analyze --database server",
     ),
+  {
+    database: onDatabase,
+    verb,
+    analyze: option("--analyze", "run the statements, and measure rows and times", false),
+  },
   async (project, [name], options) => (await import("./statement-commands.js")).explain(project, name, options),
 );
 
-ofProject<[string], ProjectOptions & CompareCommand>(
+ofProject<[string], CompareCommand>(
   program
     .command("compare")
     .description("Run a query by every strategy, and show what each costs.")
     .argument("<query>", "its name, as `gemach queries` lists it")
-    .addOption(onDatabase)
-    .option("--rounds <number>", "how often it is run by each", wholeFrom(1, 10_000), 9)
-    .option("--latency <time>", "a way to the server that each statement is taken to have further", timeFrom, 0)
-    .option("--index <columns>", "an index to try, as 'Loan: due desc, id'; it is gone afterwards")
-    .option("--plans", "show the plans too", false)
     .addHelpText(
       "after",
       "\nExamples:\n  gemach compare depotsWithItems --latency 2ms\n  gemach compare overdue --index 'Loan: returned, due'",
     ),
+  {
+    database: onDatabase,
+    rounds: read("--rounds <number>", "how often it is run by each", wholeFrom(1, 10_000), 9),
+    latency: read("--latency <time>", "a way to the server that each statement is taken to have further", timeFrom, 0),
+    index: option("--index <columns>", "an index to try, as 'Loan: due desc, id'; it is gone afterwards"),
+    plans: option("--plans", "show the plans too", false),
+  },
   async (project, [name], options) => (await import("./commands.js")).compareQuery(project, name, options),
 );
 
-ofProject<[readonly string[]], ProjectOptions & AuditCommand>(
+ofProject<[readonly string[]], AuditCommand>(
   program
     .command("audit")
     .description(
       "Explain every query on every database, and tell what is wasteful, with its remedy; after --, run a command and tell so of what it sends.",
     )
     .argument("[queries...]", "names of queries; all by default")
-    .option("--database <names>", "databases of the settings; all by default", listFrom, [])
-    .option("--model", "look at the model too: its indexes, relations, and what servers remember", false)
-    .option("--markdown <file>", "write a report in Markdown")
-    .option("--sarif <file>", "write the findings as SARIF 2.1.0, for code scanning")
-    .option("--baseline <file>", "let the findings of this file pass: only new ones count")
-    .option("--save-baseline <file>", "write the findings down as a baseline")
-    .addOption(
-      new Option("--fail-on <severity>", "the exit code is 1 from this severity on")
-        .choices(["warning", "note", "never"])
-        .default("warning"),
-    )
     .addHelpText(
       "after",
       "\nExamples:\n  gemach audit\n  gemach audit overdue --database server\n  gemach audit -- npm test\n  gemach audit --save-baseline audit.json\n  gemach audit --baseline audit.json --sarif audit.sarif",
     ),
+  {
+    database: read("--database <names>", "databases of the settings; all by default", listFrom, []),
+    model: option("--model", "look at the model too: its indexes, relations, and what servers remember", false),
+    markdown: option("--markdown <file>", "write a report in Markdown"),
+    sarif: option("--sarif <file>", "write the findings as SARIF 2.1.0, for code scanning"),
+    baseline: option("--baseline <file>", "let the findings of this file pass: only new ones count"),
+    saveBaseline: option("--save-baseline <file>", "write the findings down as a baseline"),
+    failOn: new Option("--fail-on <severity>", "the exit code is 1 from this severity on")
+      .choices(["warning", "note", "never"])
+      .default("warning"),
+  },
   async (project, [names], options) => (await import("./commands.js")).audit(project, names, options, version),
   async (options) => {
     if (command.length === 0) return false;
@@ -179,25 +190,27 @@ ofProject<[readonly string[]], ProjectOptions & AuditCommand>(
   },
 );
 
-ofProject<[], ProjectOptions & AdoptCommand>(
+ofProject<[], AdoptCommand>(
   program
     .command("adopt")
     .description(
       "Make a model of a database that exists; where there is one, show what the database has and it has not.",
     )
-    .addOption(onDatabase)
-    .option("--url <url>", "a database that no settings name: postgres://…, mariadb://…, sqlite:file")
-    .option("--schemas <names>", "further schemas than the connection's own", listFrom, [])
-    .option("--out <file>", "the module to write; that of the settings, or model.ts")
-    .option("--name <name>", "the name of the model's class", "Tables")
-    .option("--guess", "propose relations that no constraint backs, by names and rows", false)
-    .option("--per-schema", "a module for each schema, beside that of the model", false)
-    .option("--no-start", "write no migration that says what was there")
-    .option("--dry-run", "write nothing, and show the module", false)
     .addHelpText(
       "after",
       "\nExamples:\n  gemach adopt --url postgres://lending@127.0.0.1/lending --out src/model.ts --name Lending\n  gemach adopt --guess\n  gemach adopt --schemas shop,archive",
     ),
+  {
+    database: onDatabase,
+    url: option("--url <url>", "a database that no settings name: postgres://…, mariadb://…, sqlite:file"),
+    schemas: read("--schemas <names>", "further schemas than the connection's own", listFrom, []),
+    out: option("--out <file>", "the module to write; that of the settings, or model.ts"),
+    name: option("--name <name>", "the name of the model's class", "Tables"),
+    guess: option("--guess", "propose relations that no constraint backs, by names and rows", false),
+    perSchema: option("--per-schema", "a module for each schema, beside that of the model", false),
+    start: option("--no-start", "write no migration that says what was there"),
+    dryRun: option("--dry-run", "write nothing, and show the module", false),
+  },
   async (project, _, options) => (await import("./commands.js")).adopt(project, options),
   async (options) => {
     if (options.url === undefined) return false;
@@ -207,76 +220,82 @@ ofProject<[], ProjectOptions & AdoptCommand>(
   },
 );
 
-ofProject<[string], ProjectOptions & DraftCommand>(
+ofProject<[string], DraftCommand>(
   program
     .command("draft")
     .description("Draft the migration that brings the databases to what the model says, as SQL to read and change.")
     .argument("<name>", "what it is for, as its files are to be called: due-index")
-    .option("--database <names>", "databases of the settings, one of each engine; all by default", listFrom, [])
-    .addOption(
-      new Option(
-        "--from <what>",
-        "what the model is compared with; what the migrations make, if there are any",
-      ).choices(["migrations", "database"]),
-    )
-    .option("--rename <names>", "what goes on under another name: loan.due=due_on, member=person", listFrom, [])
-    .option(
-      "--allow <loss>",
-      "a loss of data that is meant, in its own words, or 'all'; may be given several times",
-      eachFrom,
-      [],
-    )
-    .option(
-      "--online",
-      "write it in steps that keep nobody waiting: before the new code is out, beside it, after it",
-      false,
-    )
-    .option("--dry-run", "write nothing, and show the statements", false)
     .addHelpText(
       "after",
       "\nExamples:\n  gemach draft due-index\n  gemach draft due-on --rename loan.due=due_on\n  gemach draft less --allow 'drop column loan.note'",
     ),
+  {
+    database: read("--database <names>", "databases of the settings, one of each engine; all by default", listFrom, []),
+    from: new Option(
+      "--from <what>",
+      "what the model is compared with; what the migrations make, if there are any",
+    ).choices(["migrations", "database"]),
+    rename: read("--rename <names>", "what goes on under another name: loan.due=due_on, member=person", listFrom, []),
+    allow: read(
+      "--allow <loss>",
+      "a loss of data that is meant, in its own words, or 'all'; may be given several times",
+      eachFrom,
+      [],
+    ),
+    online: option(
+      "--online",
+      "write it in steps that keep nobody waiting: before the new code is out, beside it, after it",
+      false,
+    ),
+    dryRun: option("--dry-run", "write nothing, and show the statements", false),
+  },
   async (project, [name], options) => (await import("./commands.js")).draft(project, name, options),
 );
 
-ofProject<[], ProjectOptions & ApplyCommand>(
+ofProject<[], ApplyCommand>(
   program
     .command("apply")
     .description("Run the migrations that are pending on a database, in their order, each whole or not at all.")
-    .addOption(onDatabase)
-    .option("--to <migration>", "the last one to run, by its number or name")
-    .option("--undo", "undo the last one, or all that come after --to", false)
-    .option("--dry-run", "show what would run, and whether rows are in its way", false)
-    .option("--late", "run also those whose number is lower than that of one that has run", false)
     .addHelpText(
       "after",
       "\nExamples:\n  gemach apply\n  gemach apply --database server --dry-run\n  gemach apply --undo",
     ),
+  {
+    database: onDatabase,
+    to: option("--to <migration>", "the last one to run, by its number or name"),
+    undo: option("--undo", "undo the last one, or all that come after --to", false),
+    dryRun: option("--dry-run", "show what would run, and whether rows are in its way", false),
+    late: option("--late", "run also those whose number is lower than that of one that has run", false),
+  },
   async (project, _, options) => (await import("./commands.js")).apply(project, options),
 );
 
-ofProject<[], ProjectOptions & VerifyCommand>(
+ofProject<[], VerifyCommand>(
   program
     .command("verify")
     .description("Compare model, migrations and databases with each other; the exit code is 1 where they differ.")
-    .option("--database <names>", "databases of the settings; all by default", listFrom, [])
-    .option("--skip-migrations", "do not try the migrations on an empty database", false)
     .addHelpText("after", "\nExamples:\n  gemach verify\n  gemach verify --database server --json"),
+  {
+    database: read("--database <names>", "databases of the settings; all by default", listFrom, []),
+    skipMigrations: option("--skip-migrations", "do not try the migrations on an empty database", false),
+  },
   async (project, _, options) => (await import("./commands.js")).verify(project, options),
 );
 
-ofProject<[], ProjectOptions & MapCommand>(
+ofProject<[], MapCommand>(
   program
     .command("map")
     .description("Draw the model: entities, their columns, and the keys between them.")
-    .option("--around <entity>", "only what is near to this entity")
-    .option("--steps <number>", "how near: how many keys away", wholeFrom(0, 100), 1)
-    .addOption(new Option("--format <format>", "by the ending of --out, else SVG").choices(["svg", "mermaid"]))
-    .option("--out <file>", "the file to write: map.svg, model.mmd; Mermaid is printed where it is left out")
     .addHelpText(
       "after",
       "\nExamples:\n  gemach map\n  gemach map --around Loan --steps 2 --out loan.svg\n  gemach map --format mermaid",
     ),
+  {
+    around: option("--around <entity>", "only what is near to this entity"),
+    steps: read("--steps <number>", "how near: how many keys away", wholeFrom(0, 100), 1),
+    format: new Option("--format <format>", "by the ending of --out, else SVG").choices(["svg", "mermaid"]),
+    out: option("--out <file>", "the file to write: map.svg, model.mmd; Mermaid is printed where it is left out"),
+  },
   async (project, _, options) => (await import("./commands.js")).map(project, options),
 );
 

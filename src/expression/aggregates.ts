@@ -1,6 +1,7 @@
 import { comparedKind, kinds, typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { type AggregateName, type AggregateRule, aggregateRules } from "./aggregate-rules.js";
+import type { Aggregates, GroupAggregates } from "./aggregate-types.js";
 import { isExpression, nodeOf, orderNodes } from "./expression.js";
 import { labelOf, typeOf } from "./node.js";
 import type { AggregateDetails, Node, NodeType } from "./resolved.js";
@@ -99,7 +100,7 @@ export const aggregateMethods = (make: MakeAggregate) =>
     joined: (of: Callback, separator: string, order?: Callback) => make("joined", of, { separator }, order),
     values: (of: Callback, order?: Callback) => make("values", of, {}, order),
     distinct: () => distinctMethods(make),
-  }) satisfies Record<AggregateName | "countDistinct" | "distinct", unknown>;
+  }) satisfies Record<AggregateName, unknown> & Record<keyof Aggregates<[]> & keyof GroupAggregates<[]>, unknown>;
 
 /** The names of what can be asked of many rows. */
 export const aggregateNames = Object.keys(aggregateMethods(() => undefined)) as readonly (keyof ReturnType<

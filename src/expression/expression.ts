@@ -4,7 +4,18 @@ import { Built, nodeKey, operandOf, orderKey, predicateBy } from "./built.js";
 import type { Comparison } from "./comparisons.js";
 import { dayMethods } from "./days.js";
 import { documentMethods } from "./documents.js";
-import type { Expression, Order, Predicate } from "./expression-types.js";
+import type {
+  Day,
+  Expression,
+  Instant,
+  JsonDocument,
+  LocalInstant,
+  NumberExpression,
+  Order,
+  Predicate,
+  Text,
+  TimeOfDay,
+} from "./expression-types.js";
 import { inQuery } from "./in-query.js";
 import { type ListParameter, listHoleFor, listHoleIn } from "./list-parameter.js";
 import { noteMade, refuseUnused, withMade } from "./made.js";
@@ -86,7 +97,24 @@ class BuiltExpression extends Built {
   }
 }
 
-Object.assign(BuiltExpression.prototype, textMethods, numberMethods, dayMethods, documentMethods);
+/** Methods that some kinds of expression have by their types: one without a function does not compile. */
+type MethodName = Exclude<
+  | keyof Text<string>
+  | keyof NumberExpression<number, "integer">
+  | keyof Day<string>
+  | keyof Instant<Date>
+  | keyof LocalInstant<Date>
+  | keyof TimeOfDay<string>
+  | keyof JsonDocument<unknown>,
+  keyof BuiltExpression | symbol
+>;
+const methods: Readonly<Record<MethodName, unknown>> = {
+  ...textMethods,
+  ...numberMethods,
+  ...dayMethods,
+  ...documentMethods,
+};
+Object.assign(BuiltExpression.prototype, methods);
 
 /** The expression that a node stands for, with every method a kind may have. @internal */
 // biome-ignore lint/suspicious/noExplicitAny: the caller's declared type says which methods are open

@@ -1,5 +1,5 @@
 import { digitsOf, type Scalar, type ValueType } from "../../columns/index.js";
-import type { CallName } from "../../expression/index.js";
+import type { CallName, MatchCall } from "../../expression/index.js";
 import type { CallExpression } from "../tree/tree.js";
 import type { Aggregates } from "./parts.js";
 
@@ -129,17 +129,13 @@ export function isClosed(text: string): boolean {
 /** A text in a pattern of `like` that stands for itself. */
 const escaped = (text: string): string => text.replace(/[\\%_]/g, "\\$&");
 
+/** The pattern of `like` that each match of texts is, if the text is known. */
+const patterns: Readonly<Record<MatchCall, (text: string) => string>> = {
+  contains: (text) => `%${escaped(text)}%`,
+  startsWith: (text) => `${escaped(text)}%`,
+  endsWith: (text) => `%${escaped(text)}`,
+  like: (text) => text,
+};
+
 /** The pattern of a match for a text that is known. */
-export function patternOf(name: CallName, text: Scalar): string {
-  const plain = text as string;
-  switch (name) {
-    case "contains":
-      return `%${escaped(plain)}%`;
-    case "startsWith":
-      return `${escaped(plain)}%`;
-    case "endsWith":
-      return `%${escaped(plain)}`;
-    default:
-      return plain;
-  }
-}
+export const patternOf = (name: MatchCall, text: Scalar): string => patterns[name](text as string);
