@@ -46,6 +46,8 @@ const samples: readonly Query[] = [
         .totals((g) => g.max((l) => l.due)),
     ),
   })),
+  from(Item).where((i) => i.openLoans.count().above(1)),
+  from(Item).where((i) => i.loans.exists()),
   from(Category).reach({ children: (c) => c.deep(2) }),
   ...Object.values(queries),
   from(Loan)
@@ -72,7 +74,7 @@ const samples: readonly Query[] = [
     .select((g) => ({ a: g.percentile((r) => r.cost, 0.5), b: g.stddev((r) => r.cost), c: g.stddev((r) => r.cost, "population") })),
   from(Member)
     .where((m) => or(m.name.is("a"), and(m.blocked, m.sponsorId.isNot(null))))
-    .orderBy((m) => m.name.asc.nullsLast),
+    .orderBy((m) => m.sponsorId.asc.nullsLast),
 ];
 
 /** No part of a query that a program could change, or of the model's own. */
@@ -114,8 +116,8 @@ function* variants(value: unknown, member: string): Iterable<unknown> {
     for (const [name, part] of Object.entries(value)) for (const other of variants(part, name)) yield { ...value, [name]: other };
     return;
   }
-  for (const other of pool.get(member)?.values() ?? [])
-    if (other !== value && (place === undefined || (isPlain(other) && place(other) === place(value)))) yield other;
+  for (const other of [undefined, ...(pool.get(member)?.values() ?? [])])
+    if (other !== value && (place === undefined || other === undefined || (isPlain(other) && place(other) === place(value)))) yield other;
 }
 
 /** Statements and what their answers become, as text; entities and rows by their names, since they are no plain data. */
@@ -125,12 +127,7 @@ function sentOf(state: QueryState, values: Parameters<typeof withoutValues>[1]):
     if (part instanceof Map) return [...part.keys()].map(String);
     return typeof part === "bigint" ? `${part}n` : part;
   };
-  const partsOf = ({ text, parameters, plan, followUps }: CompiledStatement): unknown => [
-    text,
-    parameters,
-    plan.rows.shape,
-    ...[...followUps.values()].map(partsOf),
-  ];
+  const partsOf = ({ text, parameters, plan, followUps }: CompiledStatement): unknown => [text, parameters, plan, ...[...followUps.values()].map(partsOf)];
   return JSON.stringify(partsOf(compiler.fresh(withoutValues(state, values), planList)), told);
 }
 
