@@ -116,7 +116,7 @@ function* variants(value: unknown, member: string): Iterable<unknown> {
     for (const [name, part] of Object.entries(value)) for (const other of variants(part, name)) yield { ...value, [name]: other };
     return;
   }
-  for (const other of [undefined, ...(pool.get(member)?.values() ?? [])])
+  for (const other of [...(typeof value === "string" ? [undefined] : []), ...(pool.get(member)?.values() ?? [])])
     if (other !== value && (place === undefined || other === undefined || (isPlain(other) && place(other) === place(value)))) yield other;
 }
 
