@@ -85,6 +85,10 @@ const distinctMethods = (make: MakeAggregate) => ({
   values: (of: Callback) => make("values", of, { isDistinct: true }),
 });
 
+/** Each aggregate is a method, and each method has a type for sets and for groups. */
+type Methods = Record<AggregateName | keyof Aggregates<[]>, unknown> &
+  Record<Exclude<keyof Aggregates<[]>, keyof GroupAggregates<[]>>, never>;
+
 /** What can be asked of many rows, by how an aggregate of them is made. */
 export const aggregateMethods = (make: MakeAggregate) =>
   ({
@@ -100,7 +104,7 @@ export const aggregateMethods = (make: MakeAggregate) =>
     joined: (of: Callback, separator: string, order?: Callback) => make("joined", of, { separator }, order),
     values: (of: Callback, order?: Callback) => make("values", of, {}, order),
     distinct: () => distinctMethods(make),
-  }) satisfies Record<AggregateName, unknown> & Record<keyof Aggregates<[]> & keyof GroupAggregates<[]>, unknown>;
+  }) satisfies Methods;
 
 /** The names of what can be asked of many rows. */
 export const aggregateNames = Object.keys(aggregateMethods(() => undefined)) as readonly (keyof ReturnType<

@@ -97,7 +97,7 @@ class BuiltExpression extends Built {
   }
 }
 
-/** Methods that some kinds of expression have by their types: one without a function does not compile. */
+/** Methods that some kinds of expression have by their types. */
 type MethodName = Exclude<
   | keyof Text<string>
   | keyof NumberExpression<number, "integer">
@@ -108,13 +108,10 @@ type MethodName = Exclude<
   | keyof JsonDocument<unknown>,
   keyof BuiltExpression | symbol
 >;
-const methods: Readonly<Record<MethodName, unknown>> = {
-  ...textMethods,
-  ...numberMethods,
-  ...dayMethods,
-  ...documentMethods,
-};
-Object.assign(BuiltExpression.prototype, methods);
+const methods = { ...textMethods, ...numberMethods, ...dayMethods, ...documentMethods };
+/** A method without a function does not compile, nor does a function without a type. */
+type Typed = Readonly<Record<MethodName, unknown> & Record<Exclude<keyof typeof methods, MethodName>, never>>;
+Object.assign(BuiltExpression.prototype, methods satisfies Typed);
 
 /** The expression that a node stands for, with every method a kind may have. @internal */
 // biome-ignore lint/suspicious/noExplicitAny: the caller's declared type says which methods are open

@@ -1,6 +1,6 @@
 import type { ResolvedRelation, Strategy } from "../expression/index.js";
 /** How a relation is fetched, once decided. */
-export type Way = "join" | "batch" | "nest";
+export type Way = Exclude<Strategy, "auto">;
 
 /** What was said of a relation's strategy, the narrowest first. */
 export interface Preferences {

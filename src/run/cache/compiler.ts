@@ -1,3 +1,4 @@
+import { derived } from "../../columns/index.js";
 import type { Given, Past, QueryState, ResolvedEntity, Strategy } from "../../expression/index.js";
 import type { DeletePlan, PlanSettings, RowPlan, StatementPlan, UpdatePlan, WritePlan } from "../../plan/index.js";
 import {
@@ -36,16 +37,6 @@ export interface CompilerOptions {
 /** How many shapes of `db.reach` are kept of an entity; a program has far fewer. */
 const mostReached = 1000;
 
-/** What is kept of an entity, made where nothing is yet. */
-function ofEntity<V>(kept: WeakMap<ResolvedEntity, V>, entity: ResolvedEntity, make: () => V): V {
-  let known = kept.get(entity);
-  if (known === undefined) {
-    known = make();
-    kept.set(entity, known);
-  }
-  return known;
-}
-
 /**
  * Turns queries into statements, and keeps them with the query that they belong to: shared by all that sends for one
  * database. What is used once is kept nowhere, since a place in a WeakMap, which the garbage collector has to look
@@ -57,9 +48,9 @@ export class Compiler {
   /** Whether code may be compiled at run time. */
   readonly generatesCode: boolean;
   readonly #constructors = new WeakMap<RowPlan, RowConstructor>();
-  readonly #statements = new WeakMap<ResolvedEntity, Trie<StatementMaker>>();
-  readonly #changes = new WeakMap<ResolvedEntity, Trie<ChangeMaker>>();
-  readonly #reached = new WeakMap<ResolvedEntity, Map<string, QueryState>>();
+  readonly #statements = derived((_: ResolvedEntity) => new Trie<StatementMaker>());
+  readonly #changes = derived((_: ResolvedEntity) => new Trie<ChangeMaker>());
+  readonly #reached = derived((_: ResolvedEntity) => new Map<string, QueryState>());
 
   constructor(dialect: Dialect, { how, generateCode, isTrusting, roundTrip }: CompilerOptions) {
     this.settings = { strategy: how, isTrusting, ...factsOf(dialect, roundTrip) };
@@ -89,7 +80,7 @@ export class Compiler {
   #shared(query: QueryState, use: string, planner: Planner): CompiledStatement | undefined {
     // A query's rows as a source are an entity of their own each time, for which nothing is worth keeping.
     if (query.source.entity.derivation !== undefined) return undefined;
-    const { root } = ofEntity(this.#statements, query.source.entity, () => new Trie());
+    const { root } = this.#statements(query.source.entity);
     const keyed = keyOfQuery(root, use, query);
     if (keyed === undefined) return undefined;
     const { node, values } = keyed;
@@ -100,7 +91,7 @@ export class Compiler {
   /** The statement of a change, printed once for all of its key; undefined if it has none. */
   change(plan: WritePlan, given: Given | undefined): EncodedStatement | undefined {
     if (plan.kind !== "update" && plan.kind !== "delete") return undefined;
-    const { root } = ofEntity(this.#changes, plan.query.source.entity, () => new Trie());
+    const { root } = this.#changes(plan.query.source.entity);
     const keyed = keyOfChange(root, plan);
     if (keyed === undefined) return undefined;
     const { node, values } = keyed;
@@ -133,7 +124,7 @@ export class Compiler {
   reached(entity: ResolvedEntity, shape: object, make: () => QueryState): QueryState {
     if (!isPlainShape(shape)) return make();
     const key = JSON.stringify(shape);
-    const known = ofEntity(this.#reached, entity, () => new Map<string, QueryState>());
+    const known = this.#reached(entity);
     let query = known.get(key);
     if (query === undefined) {
       query = make();

@@ -21,6 +21,9 @@ export type Keys = readonly (readonly Wire[])[];
 /** Makes a value of what came over the wire; it is never asked about null. */
 export type Decoder = (wire: Wire) => Scalar;
 
+/** A decoder for each kind that needs no more than its kind; undefined: values are as they come. */
+export type Decoders = Readonly<Record<Exclude<ColumnKind, "list" | "choice" | "numeric">, Decoder | undefined>>;
+
 /** Makes what goes over the wire of a value, null too. */
 export type Encoder = (value: Scalar) => Wire;
 
@@ -212,7 +215,7 @@ export function listDecoder(type: ValueType): Decoder {
 }
 
 /** The decoders of engines that have neither truth values nor instants, and a driver that gives numbers. */
-const looseDecoders: Readonly<Partial<Record<ColumnKind, Decoder>>> = {
+const looseDecoders: Decoders = {
   identity: decodeWhole,
   integer: decodeWhole,
   bigint: decodeBigint,
@@ -225,6 +228,8 @@ const looseDecoders: Readonly<Partial<Record<ColumnKind, Decoder>>> = {
   timestamp: decodeUtc,
   localTimestamp: decodeLocal,
   bytes: decodeBytes,
+  text: undefined,
+  varchar: undefined,
 };
 
 /** What makes values of what the driver of such an engine gives; undefined where that is the very value. */

@@ -129,8 +129,8 @@ export function isClosed(text: string): boolean {
 /** A text in a pattern of `like` that stands for itself. */
 const escaped = (text: string): string => text.replace(/[\\%_]/g, "\\$&");
 
-/** The pattern of `like` that each match of texts is, if the text is known. */
-const patterns: Readonly<Record<MatchCall, (text: string) => string>> = {
+/** The pattern of `like` that a match with a known text is; undefined: `like` cannot express it. */
+const patterns: Readonly<Record<MatchCall, ((text: string) => string) | undefined>> = {
   contains: (text) => `%${escaped(text)}%`,
   startsWith: (text) => `${escaped(text)}%`,
   endsWith: (text) => `%${escaped(text)}`,
@@ -138,4 +138,7 @@ const patterns: Readonly<Record<MatchCall, (text: string) => string>> = {
 };
 
 /** The pattern of a match for a text that is known. */
-export const patternOf = (name: MatchCall, text: Scalar): string => patterns[name](text as string);
+export const patternOf = (name: MatchCall, text: Scalar): string => patterns[name]?.(text as string) ?? "";
+
+/** Whether `like` can express a match. */
+export const isLike = (name: MatchCall): boolean => patterns[name] !== undefined;

@@ -5,6 +5,7 @@ import {
   checkedList,
   choiceDecoder,
   type Decoder,
+  type Decoders,
   decodeBigint,
   decodeDate,
   decodeDouble,
@@ -21,7 +22,7 @@ import {
 } from "../wire.js";
 import { arrayLiteral, arrayText, parseArray } from "./array.js";
 
-const decoders: Readonly<Partial<Record<ColumnKind, Decoder>>> = {
+const decoders: Decoders = {
   identity: decodeWhole,
   integer: decodeWhole,
   bigint: decodeBigint,
@@ -39,6 +40,10 @@ const decoders: Readonly<Partial<Record<ColumnKind, Decoder>>> = {
     if (!/^\\x(?:[\da-f]{2})*$/.test(wire as string)) throw new GemachError("VALUE_UNREADABLE", { kind: "bytes" });
     return fromHex(wire as string, 2);
   },
+  // A driver gives texts for these whatever the server has.
+  text: undefined,
+  varchar: undefined,
+  json: undefined,
 };
 
 function decoder(type: ValueType): Decoder | undefined {

@@ -7,7 +7,7 @@ import { columnTypes } from "./types.js";
 const rules: TableRules = {
   // The row's own number, which an "integer primary key" is (sqlite.org/lang_createtable.html#rowid).
   identity: () => "integer",
-  columnType: (type) => storedIn(type, "sqlite")?.type ?? columnTypes[type.kind] ?? "text",
+  columnType: (type) => storedIn(type, "sqlite")?.type ?? columnTypes[type.kind],
   collation: (given) => given?.sqlite,
   check: ({ type }, name) => {
     if (type.choices !== undefined) return choiceCheck(name, type.choices, quotedText);

@@ -99,7 +99,7 @@ const calls: Calls = {
     const { type, inside, of } = call;
     if (type.kind === "numeric") return `gemach_round(${inside(0)}, ${type.scale})`;
     if (of(0).kind === "numeric") return type.kind === "double" ? `gemach_double(${inside(0)})` : inside(0);
-    return `cast(${inside(0)} as ${columnTypes[type.kind] ?? "text"})`;
+    return `cast(${inside(0)} as ${columnTypes[type.kind]})`;
   },
 };
 
