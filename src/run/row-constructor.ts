@@ -1,4 +1,4 @@
-import { decoderFor, type ValueType } from "../columns/index.js";
+import { decoderFor, derived, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import type { Shape } from "../plan/index.js";
 import type { Dialect, Wire } from "../sql/index.js";
@@ -50,18 +50,15 @@ interface Reading {
 
 /** Gives each type its decoder; types that differ in nothing but their identity share one, and so their sources. */
 function decodersOf(dialect: Dialect): (type: ValueType) => Decode | undefined {
-  const byType = new WeakMap<ValueType, { readonly decode: Decode | undefined }>();
   const byKind = new Map<string, Decode | undefined>();
-  return (type) => {
-    const known = byType.get(type);
-    if (known !== undefined) return known.decode;
+  const decodeFor = derived((type: ValueType) => {
     const isPlain = type.codec === undefined && type.element === undefined && type.choices === undefined;
     const name = `${type.kind} ${type.isText} ${type.isPadded} ${type.scale}`;
     const decode = isPlain && byKind.has(name) ? byKind.get(name) : decodeOf(type, dialect);
     if (isPlain) byKind.set(name, decode);
-    byType.set(type, { decode });
-    return decode;
-  };
+    return { decode };
+  });
+  return (type) => decodeFor(type).decode;
 }
 
 type Fields = Extract<Shape, { kind: "object" }>["fields"];

@@ -1,8 +1,7 @@
+import { derived, derivedByName } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { expectKey, type QueryState, type ReachedRelation, type ResolvedEntity } from "../expression/index.js";
 import { versionOf } from "./version.js";
-
-const made = new WeakMap<QueryState, QueryState>();
 
 /** The columns that an entity is kept by: of its key, of the keys of its relations, and its version. */
 function kept(entity: ResolvedEntity): ReadonlySet<string> {
@@ -54,19 +53,15 @@ export const isLive = ({ projection, groupBy, joins, source }: QueryState): bool
  * The query that brings what live entities need; the same one for the same query.
  * @throws GemachError `REACH_PARTIAL`, `KEY_MISSING`
  */
-export function liveQuery(query: QueryState): QueryState {
+export const liveQuery: (query: QueryState) => QueryState = derived((query: QueryState) => {
   if (!isLive(query)) return query;
-  const known = made.get(query);
-  if (known !== undefined) return known;
   expectKey(query.source.entity, "A unit of work");
   const reach = query.reach.map(liveReach);
   const columns = columnsFor(query);
   const isSame =
     columns?.join("\u0000") === query.columns?.join("\u0000") && reach.every((one, i) => one === query.reach[i]);
-  const live = isSame ? query : liveOf(query, columns, reach);
-  made.set(query, live);
-  return live;
-}
+  return isSame ? query : liveOf(query, columns, reach);
+});
 
 function liveOf(
   query: QueryState,
@@ -89,7 +84,7 @@ function liveTemplate(
   columns: readonly string[] | undefined,
   reach: readonly ReachedRelation[],
 ): QueryState {
-  const known = made.get(template) ?? { ...template, columns, reach, past: { isUsed: true } };
-  made.set(template, known);
-  return known;
+  return liveTemplates(template, "", () => ({ ...template, columns, reach, past: { isUsed: true } }));
 }
+
+const liveTemplates = derivedByName<QueryState, string, QueryState>();
