@@ -48,7 +48,7 @@ const followed: readonly Recipe[] = [
         '  isWithin(this: Built, value: unknown) {\n    return match(this, "isWithin", value);\n  },\n',
       ],
       ["expression/expression-types.ts", 'export interface Text<V> extends Ordered<V, "text"> {\n', "  isWithin(text: TextOperand): Predicate;\n"],
-      ["sql/print/calls.ts", "const patterns: Readonly<Record<MatchCall, ((text: string) => string) | undefined>> = {\n", "  isWithin: undefined,\n"],
+      ["sql/print/calls.ts", "export const patterns: Readonly<Record<MatchCall, ((text: Scalar) => string) | undefined>> = {\n", "  isWithin: undefined,\n"],
       ["sql/dialects/sqlite/text.ts", "const calls: Calls = {\n", '  isWithin: ({ inside }) => ["instr(", inside(1), ", ", inside(0), ") > 0"].join(""),\n'],
       [
         "sql/dialects/postgres/text.ts",

@@ -136,6 +136,26 @@ eachEngine(all, "a removal that is not written yet is taken back whole", async (
   expect(await db.count(from(Page))).toBe(1);
 });
 
+eachEngine(all, "a row that was moved to a new row is marked once that one is there", async (db) => {
+  await filled(db);
+  for (const isByKey of [false, true])
+    await db.work(async (w) => {
+      const day = await w.byKey(Day, isByKey ? 2 : 3);
+      const show = w.add(Show, { id: isByKey ? 8 : 7, title: "new" });
+      if (isByKey) day.showId = 8;
+      else day.show = show;
+      w.remove(day);
+    });
+  const days = from(Day)
+    .lift("present")
+    .where((d) => d.gone.isNot(null))
+    .orderBy((d) => d.id.asc);
+  expect((await db.list(days)).map(({ id, showId }) => [id, showId])).toEqual([
+    [2, 8],
+    [3, 7],
+  ]);
+});
+
 eachEngine(all, "whoever read a row before it was marked has a conflict", async (db) => {
   await filled(db);
   await expect(

@@ -4,7 +4,7 @@ import type { Steps } from "../run/index.js";
 import { leave } from "./adopt.js";
 import { type Changed, changedIn, pendingIn } from "./changes.js";
 import { deleteAll, planRemoval, removedLate, writePast } from "./deletes.js";
-import { unloadThrough } from "./follow.js";
+import { isTied, unloadThrough } from "./follow.js";
 import { dropAssigned, fillAll, insertAll, refuseCircular } from "./inserts.js";
 import { put } from "./live-kind.js";
 import { hiddenBy, isMarked, markIn } from "./marks.js";
@@ -57,6 +57,12 @@ function* markAll(unit: Unit, lives: readonly LiveObject[], marks: Map<LiveObjec
   }
 }
 
+/** Whether a row was given a key since it was read, which may be that of a row that is yet to be inserted. */
+function mayReferToNew(live: LiveObject): boolean {
+  const kept = keptOf(live);
+  return kept.awaits !== undefined || isTied(kept.kind.entity, pendingIn(live, kept));
+}
+
 /**
  * Writes all that is not written yet. What cannot be put into an order that the constraints allow is refused before anything is sent.
  * @throws GemachError `ROWS_CIRCULAR`, `VALUES_TANGLED`
@@ -77,7 +83,7 @@ export function* flushSteps(unit: Unit): Steps<void> {
   yield* writePast(unit, parked);
   yield* markAll(
     unit,
-    marked.filter((live) => keptOf(live).awaits === undefined),
+    marked.filter((live) => !mayReferToNew(live)),
     marks,
   );
   yield* deleteAll(unit, first);

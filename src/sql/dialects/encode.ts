@@ -1,7 +1,7 @@
 import type { Scalar, ValueType } from "../../columns/index.js";
 import { GemachError } from "../../errors/index.js";
 import { type Given, standingHole } from "../../expression/index.js";
-import { patternOf } from "../print/calls.js";
+import { patterns } from "../print/calls.js";
 import type { Parameter } from "../tree/tree.js";
 import type { Dialect } from "./dialect.js";
 import type { Keys, Wire } from "./wire.js";
@@ -19,7 +19,7 @@ export const ofMatch = (
   { text }: Dialect,
   { match }: Extract<Parameter, { readonly kind: "hole" }>,
   given: Scalar,
-): Scalar => (match === undefined ? given : text.pattern(patternOf(match, given)));
+): Scalar => (match === undefined ? given : text.pattern(patterns[match]?.(given) as string));
 
 /**
  * What goes over the wire for a placeholder; `keys` are those of the owners' rows, `given`

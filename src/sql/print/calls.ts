@@ -127,18 +127,12 @@ export function isClosed(text: string): boolean {
 }
 
 /** A text in a pattern of `like` that stands for itself. */
-const escaped = (text: string): string => text.replace(/[\\%_]/g, "\\$&");
+const escaped = (text: Scalar): string => String(text).replace(/[\\%_]/g, "\\$&");
 
 /** The pattern of `like` that a match with a known text is; undefined: `like` cannot express it. */
-const patterns: Readonly<Record<MatchCall, ((text: string) => string) | undefined>> = {
+export const patterns: Readonly<Record<MatchCall, ((text: Scalar) => string) | undefined>> = {
   contains: (text) => `%${escaped(text)}%`,
   startsWith: (text) => `${escaped(text)}%`,
   endsWith: (text) => `%${escaped(text)}`,
-  like: (text) => text,
+  like: String,
 };
-
-/** The pattern of a match for a text that is known. */
-export const patternOf = (name: MatchCall, text: Scalar): string => patterns[name]?.(text as string) ?? "";
-
-/** Whether `like` can express a match. */
-export const isLike = (name: MatchCall): boolean => patterns[name] !== undefined;

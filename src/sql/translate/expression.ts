@@ -6,6 +6,7 @@ import {
   type GroupNode,
   isMatch,
   isSameColumn,
+  type MatchCall,
   type Node,
   type OrderNode,
   type Path,
@@ -14,7 +15,7 @@ import {
   type WindowNode,
 } from "../../expression/index.js";
 import { totalOrder } from "../../plan/index.js";
-import { isLike, patternOf } from "../print/calls.js";
+import { patterns } from "../print/calls.js";
 import type { Operator, SortTerm, SqlExpression } from "../tree/tree.js";
 import { formulaNumber } from "./formula-number.js";
 import { groupedAggregate } from "./grouped-sets.js";
@@ -327,10 +328,11 @@ function windowOf(scope: Scope, node: WindowNode): SqlExpression {
 /** A match with a text that is known before rows are read, which an index may serve; undefined where it is not. */
 function likeOf(scope: Scope, node: CallNode, negated: boolean): SqlExpression | undefined {
   const [left, right] = node.operands;
-  if (!isMatch(node.call) || !isLike(node.call) || left === undefined) return undefined;
+  const patternOf = isMatch(node.call) ? patterns[node.call] : undefined;
+  if (patternOf === undefined || left === undefined) return undefined;
   if (right?.kind !== "value" && right?.kind !== "hole") return undefined;
   const text = asText(scope, left, value(scope, left));
-  const pattern = right.kind === "value" ? patternOf(node.call, right.value) : { call: node.call, hole: right.hole };
+  const pattern = right.kind === "value" ? patternOf(right.value) : { call: node.call as MatchCall, hole: right.hole };
   const like = { kind: "like", operand: text, pattern } as const;
   if (!negated || !isNullable(scope, left)) return { ...like, negated };
   return { kind: "isTrue", item: { ...like, negated: false }, negated: true };
