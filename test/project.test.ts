@@ -286,6 +286,18 @@ test("completions know every command and option", async () => {
   expect((await run("bash", ["-c", script])).stdout.trim()).toBe("--sarif --save-baseline");
 });
 
+test("the documents name every command and option, and no other", async () => {
+  const { stdout } = await gemach("completions", "bash");
+  const folder = fileURLToPath(new URL("../docs/", import.meta.url));
+  const documents = readdirSync(folder).filter((file) => file.endsWith(".md") && file !== "architecture.md");
+  const text = documents.map((file) => readFileSync(join(folder, file), "utf8")).join("\n");
+  const optionsIn = (of: string) => [...new Set(of.match(/(?<![\w-])--[a-z][a-z-]+/g))].filter((option) => option !== "--help").sort();
+  expect(optionsIn(text)).toEqual(optionsIn(stdout));
+  const commands = (/words="(\w[\w ]+)/.exec(stdout)?.[1] ?? "").trim().split(" ");
+  expect(commands.length).toBeGreaterThan(10);
+  for (const command of commands) expect(text).toMatch(new RegExp(`\\| \`${command}\\b`));
+});
+
 test("a function that the samples do not name is never called, and listed as left out", async () => {
   writeFileSync(
     join(folder, "dangerous.ts"),
