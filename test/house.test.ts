@@ -12,6 +12,7 @@ const source = fileURLToPath(new URL("../src", import.meta.url));
 const flow = [
   ["errors", "written"],
   ["columns"],
+  ["ir"],
   ["expression"],
   ["model"],
   ["query"],

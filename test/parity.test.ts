@@ -3,7 +3,7 @@ import mysql from "mysql2/promise";
 import pg from "pg";
 import { expect, inject, test } from "vitest";
 import { dialects } from "../src/drivers/dialects.js";
-import type { CallName } from "../src/expression/index.js";
+import type { CallName } from "../src/ir/index.js";
 import { standardCalls } from "../src/sql/print/calls.js";
 import { print } from "../src/sql/print/print.js";
 import { draftFrom } from "../src/sql/tree/select.js";

@@ -31,7 +31,7 @@ const followed: readonly Recipe[] = [
     entry: "A function:",
     name: "trimmedStart",
     steps: [
-      ["expression/calls.ts", "export const textCalls = family({\n", '  trimmedStart: (values) => text(values).replace(/^ +/, ""),\n'],
+      ["ir/calls.ts", "export const textCalls = family({\n", '  trimmedStart: (values) => text(values).replace(/^ +/, ""),\n'],
       ["expression/texts.ts", '  trim: unary("trim"),\n', '  trimmedStart: unary("trimmedStart"),\n'],
       ["expression/expression-types.ts", "  trim(): Text<string | Missing<V>>;\n", "  trimmedStart(): Text<string | Missing<V>>;\n"],
       ["sql/print/calls.ts", '  trim: named("trim"),\n', '  trimmedStart: named("ltrim"),\n'],
@@ -41,7 +41,7 @@ const followed: readonly Recipe[] = [
     entry: "A predicate of two texts:",
     name: "isWithin",
     steps: [
-      ["expression/calls.ts", "export const matchCalls = family({\n", "  isWithin: (values) => text(values, 1).includes(text(values)),\n"],
+      ["ir/calls.ts", "export const matchCalls = family({\n", "  isWithin: (values) => text(values, 1).includes(text(values)),\n"],
       [
         "expression/texts.ts",
         "export const textMethods = {\n",
@@ -62,7 +62,7 @@ const followed: readonly Recipe[] = [
     entry: "An aggregate:",
     name: /spread|aggregates/,
     steps: [
-      ["expression/aggregate-rules.ts", "export const aggregateRules = {\n", '  spread: { ...usual, takes: ["integer"], resultOf: (type) => type },\n'],
+      ["ir/aggregate-rules.ts", "export const aggregateRules = {\n", '  spread: { ...usual, takes: ["integer"], resultOf: (type) => type },\n'],
       ["expression/aggregates.ts", '    min: (of: Callback) => make("min", of),\n', '    spread: (of: Callback) => make("spread", of),\n'],
       [
         "expression/aggregate-types.ts",
@@ -119,15 +119,15 @@ const asked: readonly { readonly entry: string; readonly step: Step; readonly fi
     step: ["sql/dialects/dialect.ts", 'export type DialectName = "sqlite"', ' | "other"'],
     files: ["schema/", "telemetry/open-telemetry.ts"],
   },
-  { entry: "A strategy of loading:", step: ["expression/strategy.ts", 'strategies = ["auto"', ', "probe"'], files: ["plan/rows.ts"] },
+  { entry: "A strategy of loading:", step: ["ir/strategy.ts", 'strategies = ["auto"', ', "probe"'], files: ["plan/rows.ts"] },
   {
     entry: "A member of a query, or of a kind of node:",
-    step: ["expression/resolved.ts", "export interface QueryState {\n", "  readonly probe: boolean;\n"],
-    files: ["expression/state.ts", "run/cache/key-parts.ts"],
+    step: ["ir/resolved.ts", "export interface QueryState {\n", "  readonly probe: boolean;\n"],
+    files: ["ir/state.ts", "run/cache/key-parts.ts"],
   },
   {
     entry: "A member of a query, or of a kind of node:",
-    step: ["expression/resolved.ts", "export interface WindowNode extends NodeType {\n", "  readonly probe: boolean;\n"],
+    step: ["ir/resolved.ts", "export interface WindowNode extends NodeType {\n", "  readonly probe: boolean;\n"],
     files: ["expression/windows.ts", "run/cache/key-parts.ts"],
   },
   { entry: "A finding of the ledger:", step: ["findings/kinds.ts", "findingKinds = [\n", '  "probe",\n'], files: ["findings/finders.ts", "project/sarif.ts"] },

@@ -1,7 +1,7 @@
 #!/usr/bin/env node
 import { createRequire } from "node:module";
 import { Argument, Command, CommanderError, InvalidArgumentError, Option } from "commander";
-import { strategies } from "../expression/index.js";
+import { strategies } from "../ir/index.js";
 import type { AdoptCommand } from "./adopt.js";
 import type { ApplyCommand } from "./apply.js";
 import type { AuditCommand } from "./audit.js";

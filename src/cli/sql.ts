@@ -1,5 +1,5 @@
 import pc from "picocolors";
-import type { Strategy } from "../expression/index.js";
+import type { Strategy } from "../ir/index.js";
 import { type Project, queryNamed, schemesOf } from "../project/index.js";
 import { type PreviewedStatement, preview } from "../sql/index.js";
 import { dialectFor } from "./dialect-for.js";

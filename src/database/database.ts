@@ -1,6 +1,6 @@
 import { typeWord } from "../columns/index.js";
 import { expectOptions, GemachError } from "../errors/index.js";
-import { type Given, type OutsideRule, outsideRules, type Strategy, strategies } from "../expression/index.js";
+import { type Given, type OutsideRule, outsideRules, type Strategy, strategies } from "../ir/index.js";
 import {
   type CallSite,
   Compiler,

@@ -1,5 +1,5 @@
 import { expectOptions, GemachError } from "../errors/index.js";
-import { type Given, standingHole } from "../expression/index.js";
+import { type Given, standingHole } from "../ir/index.js";
 import {
   type Compiler,
   type Connection,

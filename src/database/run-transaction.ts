@@ -1,5 +1,5 @@
 import { expectOptions, GemachError } from "../errors/index.js";
-import type { Given } from "../expression/index.js";
+import type { Given } from "../ir/index.js";
 import { rowCount } from "../query/index.js";
 import {
   type CallSite,

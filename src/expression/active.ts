@@ -1,4 +1,4 @@
-import type { Source } from "./resolved.js";
+import type { Source } from "../ir/index.js";
 
 /** The sources whose rows the callbacks that run right now were given, the outer ones first. */
 const active: Source[] = [];

@@ -1,10 +1,17 @@
 import { comparedKind, kinds, typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { type AggregateName, type AggregateRule, aggregateRules } from "./aggregate-rules.js";
+import {
+  type AggregateDetails,
+  type AggregateName,
+  type AggregateRule,
+  aggregateRules,
+  labelOf,
+  type Node,
+  type NodeType,
+  typeOf,
+} from "../ir/index.js";
 import type { Aggregates, GroupAggregates } from "./aggregate-types.js";
 import { isExpression, nodeOf, orderNodes } from "./expression.js";
-import { labelOf, typeOf } from "./node.js";
-import type { AggregateDetails, Node, NodeType } from "./resolved.js";
 
 /** What is said of an aggregate besides the values that it is of. */
 export interface Said extends Partial<AggregateDetails> {

@@ -1,9 +1,7 @@
 import { checked, comparedKind, comparedKindsThat, kinds, type Scalar, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import type { CallName } from "./calls.js";
+import { type CallName, constantNode, labelOf, type Node, type OrderNode, typeOf, valueNode } from "../ir/index.js";
 import { noteMade } from "./made.js";
-import { constantNode, labelOf, typeOf, valueNode } from "./node.js";
-import type { Node, OrderNode } from "./resolved.js";
 
 export const nodeKey: unique symbol = Symbol("gemach.node");
 export const orderKey: unique symbol = Symbol("gemach.order");

@@ -1,8 +1,6 @@
 import { type ColumnKind, comparedKind, type ValueType } from "../columns/index.js";
+import { type dayCalls, type Node, typeOf } from "../ir/index.js";
 import { Built, call, nodeKey, operandOf, wholeNumber } from "./built.js";
-import type { dayCalls } from "./calls.js";
-import { typeOf } from "./node.js";
-import type { Node } from "./resolved.js";
 
 const unary = (name: keyof typeof dayCalls, kinds: readonly ColumnKind[], type: ValueType) =>
   function (this: Built): Built {

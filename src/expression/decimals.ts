@@ -1,6 +1,5 @@
 import { checked } from "../columns/index.js";
-import { typeOf, valueNode } from "./node.js";
-import type { Node, Projection } from "./resolved.js";
+import { type Node, type Projection, typeOf, valueNode } from "../ir/index.js";
 
 /** Of several decimals each gets as many digits after the point as the one with most has. */
 export function atOneScale(nodes: readonly Node[]): readonly Node[] {

@@ -1,9 +1,7 @@
 import { checked, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
+import { constantNode, type jsonCalls, type Node } from "../ir/index.js";
 import { type Built, call } from "./built.js";
-import type { jsonCalls } from "./calls.js";
-import { constantNode } from "./node.js";
-import type { Node } from "./resolved.js";
 
 /** The way to a part of a document, as a list of names and positions in JSON. */
 function wayOf(way: readonly unknown[]): Node {

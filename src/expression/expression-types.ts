@@ -1,8 +1,7 @@
 import type { ColumnKind, kindOf, MadeInDatabase, traitsOf, ValueObject, valueType } from "../columns/index.js";
+import type { Node, OrderNode, Query } from "../ir/index.js";
 import type { nodeKey, orderKey } from "./built.js";
 import type { ListParameter } from "./list-parameter.js";
-import type { Node, OrderNode } from "./resolved.js";
-import type { Query } from "./state.js";
 
 declare const kindType: unique symbol;
 

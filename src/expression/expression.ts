@@ -1,7 +1,7 @@
 import { checked, typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
+import { type Comparison, labelOf, type Node, type OrderNode, type Query, stateIn, typeOf } from "../ir/index.js";
 import { Built, nodeKey, operandOf, orderKey, predicateBy } from "./built.js";
-import type { Comparison } from "./comparisons.js";
 import { dayMethods } from "./days.js";
 import { documentMethods } from "./documents.js";
 import type {
@@ -19,10 +19,7 @@ import type {
 import { inQuery } from "./in-query.js";
 import { type ListParameter, listHoleFor, listHoleIn } from "./list-parameter.js";
 import { noteMade, refuseUnused, withMade } from "./made.js";
-import { labelOf, typeOf } from "./node.js";
 import { numberMethods } from "./numbers.js";
-import type { Node, OrderNode } from "./resolved.js";
-import { type Query, stateIn } from "./state.js";
 import { textMethods } from "./texts.js";
 
 class BuiltExpression extends Built {

@@ -7,8 +7,8 @@ import {
   type ValueType,
 } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
+import { type CallName, type CaseNode, type Node, typeOf, valueNode } from "../ir/index.js";
 import { operandOf } from "./built.js";
-import type { CallName } from "./calls.js";
 import { atOneScale } from "./decimals.js";
 import { expression, isExpression, nodeOf, predicateNode } from "./expression.js";
 import type {
@@ -21,8 +21,6 @@ import type {
   Operand,
   Predicate,
 } from "./expression-types.js";
-import { typeOf, valueNode } from "./node.js";
-import type { CaseNode, Node } from "./resolved.js";
 
 function several(
   name: CallName,

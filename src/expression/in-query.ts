@@ -1,9 +1,7 @@
 import { comparedKind } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
+import { labelOf, type Node, type Projection, type QueryState, renewed, typeOf } from "../ir/index.js";
 import { atOneScale, replaced } from "./decimals.js";
-import { labelOf, typeOf } from "./node.js";
-import { renewed } from "./renewed.js";
-import type { Node, Projection, QueryState } from "./resolved.js";
 
 const valuesOf = (projection: Projection | undefined): readonly Node[] | undefined => {
   if (projection === undefined) return undefined;

@@ -1,7 +1,6 @@
 import { comparedKind, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { labelOf, typeOf } from "./node.js";
-import type { Hole, Node } from "./resolved.js";
+import { type Hole, labelOf, type Node, typeOf } from "../ir/index.js";
 
 declare const listedValue: unique symbol;
 const listKey: unique symbol = Symbol("gemach.list");

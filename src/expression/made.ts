@@ -1,6 +1,13 @@
 import { GemachError } from "../errors/index.js";
-import { partsOf, setIn } from "./node.js";
-import type { Derivation, Node, Projection, QueryState, SetNode } from "./resolved.js";
+import {
+  type Derivation,
+  type Node,
+  type Projection,
+  partsOf,
+  type QueryState,
+  type SetNode,
+  setIn,
+} from "../ir/index.js";
 
 /**
  * The predicates made inside of the callback that runs right now; undefined where none does. The language has no other

@@ -1,9 +1,7 @@
 import { type ColumnKind, comparedKind, comparedKindsThat, digitsOf, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
+import { type arithmeticCalls, type Node, typeOf } from "../ir/index.js";
 import { Built, call, nodeKey, operandOf, shapingNumber } from "./built.js";
-import type { arithmeticCalls } from "./calls.js";
-import { typeOf } from "./node.js";
-import type { Node } from "./resolved.js";
 
 const numbers = comparedKindsThat(({ isNumber }) => isNumber);
 type ArithmeticCall = keyof typeof arithmeticCalls;

@@ -1,7 +1,6 @@
 import { GemachError } from "../errors/index.js";
+import { columnAt, type Node, type Path, pathTo, type ResolvedEntity, type ResolvedMember } from "../ir/index.js";
 import { expression } from "./expression.js";
-import { columnAt, pathTo } from "./node.js";
-import type { Node, Path, ResolvedEntity, ResolvedMember } from "./resolved.js";
 
 /** Answers what a prototype does not have: names that code asks for by mistake are an error that says so. */
 export function guard(entity: ResolvedEntity, known: readonly string[]): object {

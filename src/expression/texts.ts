@@ -1,8 +1,7 @@
 import { typeWord, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
+import type { CallNode, MatchCall, Node, textCalls } from "../ir/index.js";
 import { again, type Built, call, nodeKey, operandOf, predicateBy, shapingNumber } from "./built.js";
-import type { MatchCall, textCalls } from "./calls.js";
-import type { CallNode, Node } from "./resolved.js";
 
 const textType = { kind: "text" } as const;
 const texts = ["text"] as const;

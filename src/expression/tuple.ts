@@ -1,10 +1,9 @@
 import { checked, typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
+import { labelOf, type Query, stateIn, typeOf } from "../ir/index.js";
 import { isExpression, nodeOf, predicate } from "./expression.js";
 import type { Expression, Predicate } from "./expression-types.js";
 import { inQuery } from "./in-query.js";
-import { labelOf, typeOf } from "./node.js";
-import { type Query, stateIn } from "./state.js";
 
 /** in: expressions; out: the values that they are compared with. */
 type ValuesOf<T extends readonly Expression[]> = {

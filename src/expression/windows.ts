@@ -1,13 +1,19 @@
 import { type ColumnKind, typeWord, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import type { WindowAggregate } from "./aggregate-rules.js";
+import {
+  constantNode,
+  type Node,
+  typeOf,
+  type WindowAggregate,
+  type WindowName,
+  type WindowNode,
+  type WindowRule,
+  windowRules,
+} from "../ir/index.js";
 import type { RankedKind } from "./aggregate-types.js";
 import { aggregated } from "./aggregates.js";
 import { expression, isExpression, nodeOf, orderNodes } from "./expression.js";
 import type { Expression, ExpressionOf, NumberExpression, NumberKind, Order } from "./expression-types.js";
-import { constantNode, typeOf } from "./node.js";
-import type { Node, WindowNode } from "./resolved.js";
-import { type WindowName, type WindowRule, windowRules } from "./window-rules.js";
 
 /** The rows among which a row is seen. */
 export interface Window {

@@ -1,4 +1,4 @@
-import type { QueryState } from "../expression/index.js";
+import type { QueryState } from "../ir/index.js";
 import { stateOf } from "../query/index.js";
 import type { CallSite, SentStatement } from "../run/index.js";
 import type { FindingKind } from "./kinds.js";

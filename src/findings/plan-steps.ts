@@ -1,4 +1,4 @@
-import type { ResolvedColumn, ResolvedEntity } from "../expression/index.js";
+import type { ResolvedColumn, ResolvedEntity } from "../ir/index.js";
 import { ascending, type IndexPart, indexesIn, proposedIndex } from "../model/index.js";
 import { createIndexText, detailOf, type PlanStep, stepsIn, type TableUse } from "../sql/index.js";
 import type { LedgerRecord, LedgerStatement } from "./record.js";

@@ -5,7 +5,7 @@ import {
   type ResolvedColumn,
   type ResolvedEntity,
   type ResolvedRelation,
-} from "../expression/index.js";
+} from "../ir/index.js";
 import type { SentStatement } from "../run/index.js";
 import { valuesText } from "../run/index.js";
 import { type Finder, groupsOf, isRead, many, placeOf, queryOf, siteAndText } from "./finding.js";

@@ -1,4 +1,4 @@
-import type { QueryState } from "../expression/index.js";
+import type { QueryState } from "../ir/index.js";
 import type { VerbOrigin } from "../run/index.js";
 
 /** What code read of the rows that one call gave it. */

@@ -1,6 +1,5 @@
 import type { AnyDatabase } from "../database/index.js";
 import { expectOptions } from "../errors/index.js";
-import type { Query } from "../expression/index.js";
 import {
   type Accepted,
   type Finder,
@@ -10,6 +9,7 @@ import {
   type Thresholds,
   usualThresholds,
 } from "../findings/index.js";
+import type { Query } from "../ir/index.js";
 import { stateOf } from "../query/index.js";
 import { type CallSite, connectionOf, type ExplainedStatement } from "../run/index.js";
 

@@ -1,5 +1,6 @@
 import { type AnyDatabase, undone } from "../database/index.js";
 import { expectOptions, GemachError } from "../errors/index.js";
+import type { LedgerStatement } from "../findings/index.js";
 import {
   entitiesAround,
   entitiesRead,
@@ -7,8 +8,7 @@ import {
   type ResolvedEntity,
   type Strategy,
   strategies,
-} from "../expression/index.js";
-import type { LedgerStatement } from "../findings/index.js";
+} from "../ir/index.js";
 import { type IndexDescription, type IndexPart, proposedIndex } from "../model/index.js";
 import { forced, stateOf } from "../query/index.js";
 import { connectionOf, type ExplainedStatement, sendOwn } from "../run/index.js";

@@ -1,5 +1,5 @@
 import type { AnyDatabase, Budget } from "../database/index.js";
-import type { Query } from "../expression/index.js";
+import type { Query } from "../ir/index.js";
 import type { AuditOptions, QueryAudit } from "./audit.js";
 import type { CompareOptions, Comparison } from "./compare.js";
 import type { Ledger, LedgerOptions } from "./ledger.js";

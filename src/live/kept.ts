@@ -1,4 +1,4 @@
-import type { OutsideRules, ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
+import type { OutsideRules, ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../ir/index.js";
 import type { CallSite } from "../run/index.js";
 
 /** How a value that code could change in place is compared with what was read. */

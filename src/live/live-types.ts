@@ -1,5 +1,5 @@
 import type { HasTrait, ValueObject } from "../columns/index.js";
-import type { Fault } from "../expression/index.js";
+import type { Fault } from "../ir/index.js";
 import type {
   CardinalityOf,
   ColumnsOf,

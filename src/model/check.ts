@@ -7,7 +7,8 @@ import {
   kinds,
   type ValueType,
 } from "../columns/index.js";
-import { columnsIn, isExpression, nodeOf, typeOf } from "../expression/index.js";
+import { isExpression, nodeOf } from "../expression/index.js";
+import { columnsIn, typeOf } from "../ir/index.js";
 import {
   conditionMistakes,
   type FlatDefinition,

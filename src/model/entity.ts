@@ -1,6 +1,7 @@
 import type { Columns, ColumnValue, HasTrait, ValueObject } from "../columns/index.js";
 import { expectOptions } from "../errors/index.js";
-import type { Cardinality, ColumnExpression, Expression, Fault, Predicate } from "../expression/index.js";
+import type { ColumnExpression, Expression, Predicate } from "../expression/index.js";
+import type { Cardinality, Fault } from "../ir/index.js";
 import type { AnyRelation } from "./relation.js";
 /** The relations of an entity, by name. */
 export type Relations = Readonly<Record<string, AnyRelation>>;

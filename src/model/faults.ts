@@ -1,4 +1,4 @@
-import type { Fault } from "../expression/index.js";
+import type { Fault } from "../ir/index.js";
 import type { Definitions, TargetOf } from "./entity.js";
 import type { Link } from "./relation.js";
 

@@ -1,4 +1,4 @@
-export type { ForeignKeyAction } from "../expression/index.js";
+export type { ForeignKeyAction } from "../ir/index.js";
 export { dependencyOrder, type Ordered } from "./dependency-order.js";
 export {
   type AnyDefinitions,

@@ -1,4 +1,4 @@
-import type { ResolvedColumn, ResolvedEntity, Step } from "../expression/index.js";
+import type { ResolvedColumn, ResolvedEntity, Step } from "../ir/index.js";
 
 /** A column of an index, and its direction. */
 export interface IndexPart {

@@ -7,7 +7,7 @@ import type {
   ResolvedEntity,
   ResolvedRelation,
   Step,
-} from "../expression/index.js";
+} from "../ir/index.js";
 import { type FlatDefinition, type FlatDefinitions, keyOf, linkStep } from "./check-relation.js";
 import type { Conditions, Relation } from "./relation.js";
 /** An entity under construction: relations are filled in once all entities are there. */

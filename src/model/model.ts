@@ -13,15 +13,8 @@ import {
   typeWord,
 } from "../columns/index.js";
 import { expectOptions, GemachError } from "../errors/index.js";
-import {
-  isExpression,
-  type NoQuery,
-  nodeOf,
-  type ResolvedColumn,
-  type ResolvedEntity,
-  type ResolvedMember,
-  type StandingCondition,
-} from "../expression/index.js";
+import { isExpression, nodeOf } from "../expression/index.js";
+import type { NoQuery, ResolvedColumn, ResolvedEntity, ResolvedMember, StandingCondition } from "../ir/index.js";
 import { indexPart, mistakesOf } from "./check.js";
 import type { FlatDefinition } from "./check-relation.js";
 import type {

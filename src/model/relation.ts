@@ -1,6 +1,6 @@
 import { typeWord } from "../columns/index.js";
 import { expectOptions, GemachError } from "../errors/index.js";
-import type { Cardinality, ForeignKeyAction, Holder, Strategy } from "../expression/index.js";
+import type { Cardinality, ForeignKeyAction, Holder, Strategy } from "../ir/index.js";
 
 /** Options of every relation. */
 interface WithStrategy<Self> {

@@ -16,7 +16,7 @@ import {
   type ResolvedColumn,
   type ResolvedEntity,
   type ResolvedMember,
-} from "../expression/index.js";
+} from "../ir/index.js";
 import { storedValue } from "./stored-value.js";
 
 type Members = ReadonlyMap<string, ResolvedMember>;

@@ -1,15 +1,7 @@
 import { comparedKind } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import {
-  isExpression,
-  isOwnKind,
-  type Node,
-  nodeOf,
-  ownRow,
-  partsOf,
-  predicateNode,
-  typeOf,
-} from "../expression/index.js";
+import { isExpression, nodeOf, ownRow, predicateNode } from "../expression/index.js";
+import { isOwnKind, type Node, partsOf, typeOf } from "../ir/index.js";
 import type { EntityDefinition } from "./entity.js";
 import type { Draft } from "./link.js";
 

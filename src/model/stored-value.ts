@@ -1,6 +1,6 @@
 import { canonicalOf, expectedOf, issuesOf, type Scalar, type StandardIssue, unfitWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { qualified, type ResolvedColumn } from "../expression/index.js";
+import { qualified, type ResolvedColumn } from "../ir/index.js";
 
 /** What keeps a value out of a column. */
 export type ValueFault =

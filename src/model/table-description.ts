@@ -1,12 +1,5 @@
 import type { Scalar, ValueType } from "../columns/index.js";
-import type {
-  ForeignKeyAction,
-  Node,
-  ResolvedColumn,
-  ResolvedEntity,
-  ResolvedIndex,
-  Step,
-} from "../expression/index.js";
+import type { ForeignKeyAction, Node, ResolvedColumn, ResolvedEntity, ResolvedIndex, Step } from "../ir/index.js";
 import { dependencyOrder } from "./dependency-order.js";
 import { heldKeys, type IndexPart } from "./indexes-in.js";
 import { objectName } from "./object-name.js";

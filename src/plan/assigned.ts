@@ -1,14 +1,7 @@
 import { comparedKind } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import {
-  isExpression,
-  type Node,
-  nodeOf,
-  qualified,
-  type ResolvedColumn,
-  type ResolvedEntity,
-  typeOf,
-} from "../expression/index.js";
+import { isExpression, nodeOf } from "../expression/index.js";
+import { type Node, qualified, type ResolvedColumn, type ResolvedEntity, typeOf } from "../ir/index.js";
 import { type GivenAt, storedOrThrow } from "../model/index.js";
 import type { Assigned } from "./write-plan.js";
 

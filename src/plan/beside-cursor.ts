@@ -1,4 +1,4 @@
-import type { Hole, Node, OrderNode, QueryState } from "../expression/index.js";
+import type { Hole, Node, OrderNode, QueryState } from "../ir/index.js";
 import { afterPlace, placeIn, reversed } from "./cursor.js";
 import { totalOrder } from "./order.js";
 

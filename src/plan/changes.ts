@@ -11,7 +11,7 @@ import {
   qualified,
   type ResolvedEntity,
   type StandingCondition,
-} from "../expression/index.js";
+} from "../ir/index.js";
 import { storedOrThrow } from "../model/index.js";
 import { isPlainQuery, rowAt } from "../query/index.js";
 import { assignedIn } from "./assigned.js";

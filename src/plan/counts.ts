@@ -1,5 +1,5 @@
+import { aggregated } from "../expression/index.js";
 import {
-  aggregated,
   allOf,
   type Node,
   type Path,
@@ -9,7 +9,7 @@ import {
   type ResolvedRelation,
   type Step,
   setAlong,
-} from "../expression/index.js";
+} from "../ir/index.js";
 import { type Draft, keySlots, type RowDraft, unfit } from "./draft.js";
 import { totalOrder } from "./order.js";
 import type { Shape } from "./statement-plan.js";

@@ -1,6 +1,6 @@
 import { canonicalOf, comparedKind, type Scalar, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { type Hole, type Node, nodeText, type OrderNode, type Source, typeOf, valueNode } from "../expression/index.js";
+import { type Hole, type Node, nodeText, type OrderNode, type Source, typeOf, valueNode } from "../ir/index.js";
 
 /** The place of a row in an order: its values by which rows are sorted. */
 type Values = readonly Scalar[];

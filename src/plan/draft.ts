@@ -11,7 +11,7 @@ import {
   type Step,
   type Strategy,
   typeOf,
-} from "../expression/index.js";
+} from "../ir/index.js";
 import type {
   FollowUp,
   JoinedRows,

@@ -8,7 +8,7 @@ import {
   qualified,
   type ResolvedColumn,
   type ResolvedEntity,
-} from "../expression/index.js";
+} from "../ir/index.js";
 import { fieldsOf, projectionOfQuery, rowAt } from "../query/index.js";
 import { assignedIn, fitted } from "./assigned.js";
 import { isOfOwnRow } from "./leaves.js";

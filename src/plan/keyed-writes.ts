@@ -1,7 +1,7 @@
 import type { Scalar } from "../columns/index.js";
 import { kinds } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import type { OwnCondition, ResolvedColumn, ResolvedEntity } from "../expression/index.js";
+import type { OwnCondition, ResolvedColumn, ResolvedEntity } from "../ir/index.js";
 import type { GivenAt } from "../model/index.js";
 import { assignedIn } from "./assigned.js";
 import type { GivenRow } from "./new-rows.js";

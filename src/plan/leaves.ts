@@ -1,4 +1,4 @@
-import { type Node, partsOf, type SetNode, setIn } from "../expression/index.js";
+import { type Node, partsOf, type SetNode, setIn } from "../ir/index.js";
 
 /** Whether a node follows a to-one relation away from the source's own row, outside of subqueries. */
 export function leavesRow(node: Node): boolean {

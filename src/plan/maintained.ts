@@ -7,7 +7,7 @@ import {
   type ResolvedColumn,
   type ResolvedEntity,
   type Source,
-} from "../expression/index.js";
+} from "../ir/index.js";
 import { storedOrThrow } from "../model/index.js";
 import type { Assigned } from "./write-plan.js";
 

@@ -1,4 +1,4 @@
-import type { Path, ReachedRelation, Step } from "../expression/index.js";
+import type { Path, ReachedRelation, Step } from "../ir/index.js";
 import { totalOrder } from "./order.js";
 import { beginsAnIndex, ownerIndex } from "./owner-index.js";
 

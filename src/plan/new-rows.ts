@@ -1,6 +1,6 @@
 import { derived, type Encoder, encoderFor, type Scalar } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { qualified, type ResolvedColumn, type ResolvedEntity } from "../expression/index.js";
+import { qualified, type ResolvedColumn, type ResolvedEntity } from "../ir/index.js";
 import { storedOrThrow } from "../model/index.js";
 
 /** A new row, as the user gives it. */

@@ -1,4 +1,4 @@
-import type { ResolvedEntity } from "../expression/index.js";
+import type { ResolvedEntity } from "../ir/index.js";
 import { entitiesOf } from "../model/index.js";
 import { restrictedBy } from "./restricted.js";
 

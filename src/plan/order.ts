@@ -12,7 +12,7 @@ import {
   pathTo,
   type Source,
   setIn,
-} from "../expression/index.js";
+} from "../ir/index.js";
 
 /** Rows of a source in an order: a query, or a set of related rows. */
 export interface SortedRows {

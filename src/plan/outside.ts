@@ -1,4 +1,4 @@
-import { type Node, type Projection, partsOf, type SetNode, type Source, setIn } from "../expression/index.js";
+import { type Node, type Projection, partsOf, type SetNode, type Source, setIn } from "../ir/index.js";
 
 /** Whether an expression is of rows beside those of the given sources. */
 function isOutside(node: Node, own: ReadonlySet<Source>): boolean {

@@ -1,4 +1,4 @@
-import type { OrderNode, ResolvedColumn, ResolvedEntity, Source, Step } from "../expression/index.js";
+import type { OrderNode, ResolvedColumn, ResolvedEntity, Source, Step } from "../ir/index.js";
 import { type IndexPart, indexesIn } from "../model/index.js";
 
 /**

@@ -9,7 +9,7 @@ import {
   type Source,
   type Step,
   type Strategy,
-} from "../expression/index.js";
+} from "../ir/index.js";
 import { besideCursor } from "./beside-cursor.js";
 import { type Draft, keySlots, makeSlots, type StatementRole } from "./draft.js";
 import { totalOrder } from "./order.js";

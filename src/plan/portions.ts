@@ -1,5 +1,5 @@
 import { derivedByName } from "../columns/index.js";
-import type { ResolvedColumn, ResolvedEntity } from "../expression/index.js";
+import type { ResolvedColumn, ResolvedEntity } from "../ir/index.js";
 import type { NewRows, RowValues } from "./new-rows.js";
 import type { InsertPortion } from "./write-plan.js";
 

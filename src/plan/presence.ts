@@ -1,4 +1,4 @@
-import type { ResolvedRelation, Step } from "../expression/index.js";
+import type { ResolvedRelation, Step } from "../ir/index.js";
 import type { PlanSettings } from "./statement-plan.js";
 
 /** Whether each key of a relation to one row leads to a row, by what the model says. */

@@ -1,4 +1,4 @@
-import { type Node, type Path, type Projection, partsOf, pathTo, type QueryState } from "../expression/index.js";
+import { type Node, type Path, type Projection, partsOf, pathTo, type QueryState } from "../ir/index.js";
 import { type Draft, keySlots, presenceSlots } from "./draft.js";
 import { mustLook } from "./presence.js";
 import type { Shape } from "./statement-plan.js";

@@ -1,5 +1,5 @@
 import { derived } from "../columns/index.js";
-import { isGiven, type ResolvedEntity, type Step } from "../expression/index.js";
+import { isGiven, type ResolvedEntity, type Step } from "../ir/index.js";
 
 /** The names of what a handle gives by which rows of an entity are visible, by its own conditions and those that it goes through. */
 export const restrictedBy: (entity: ResolvedEntity) => ReadonlySet<string> = derived((entity: ResolvedEntity) => {

@@ -1,6 +1,6 @@
 import { derivedByName } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { allOf, type Node, type QueryState, type ResolvedEntity, type Source } from "../expression/index.js";
+import { allOf, type Node, type QueryState, type ResolvedEntity, type Source } from "../ir/index.js";
 import { withProjection } from "../query/index.js";
 import { isOfOwnRow } from "./leaves.js";
 import { planList } from "./plan.js";

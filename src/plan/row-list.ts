@@ -1,6 +1,6 @@
 import { typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import type { ResolvedEntity } from "../expression/index.js";
+import type { ResolvedEntity } from "../ir/index.js";
 
 /**
  * Rows that were handed over, found to be such.

@@ -14,7 +14,7 @@ import {
   type Strategy,
   setAlong,
   typeOf,
-} from "../expression/index.js";
+} from "../ir/index.js";
 import { planRelatedCount, shapeOfCount } from "./counts.js";
 import { type Draft, keySlots, makeSlots, presenceSlots, type RowDraft, typeOfOutput, unfit } from "./draft.js";
 import { mostNesting } from "./nesting.js";

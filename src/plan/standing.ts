@@ -15,7 +15,7 @@ import {
   standingHole,
   typeOf,
   valueAt,
-} from "../expression/index.js";
+} from "../ir/index.js";
 import type { GivenRow } from "./new-rows.js";
 import { conditionNames } from "./restricted.js";
 import type { Assigned } from "./write-plan.js";

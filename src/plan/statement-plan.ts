@@ -15,7 +15,7 @@ import type {
   Source,
   Step,
   Strategy,
-} from "../expression/index.js";
+} from "../ir/index.js";
 import type { NestRules } from "./nesting.js";
 import type { OwnerIndex } from "./owner-index.js";
 /** What a statement gives back in one place of its rows. */

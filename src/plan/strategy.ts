@@ -1,4 +1,4 @@
-import type { ResolvedRelation, Strategy } from "../expression/index.js";
+import type { ResolvedRelation, Strategy } from "../ir/index.js";
 /** How a relation is fetched, once decided. */
 export type Way = Exclude<Strategy, "auto">;
 

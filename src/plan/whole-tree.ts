@@ -1,4 +1,4 @@
-import { isLimited, type QueryState, type ResolvedRelation } from "../expression/index.js";
+import { isLimited, type QueryState, type ResolvedRelation } from "../ir/index.js";
 import type { PlanSettings } from "./statement-plan.js";
 
 /**

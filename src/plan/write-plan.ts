@@ -1,5 +1,5 @@
 import type { Scalar } from "../columns/index.js";
-import type { Node, OwnCondition, QueryState, ResolvedColumn, ResolvedEntity, Source } from "../expression/index.js";
+import type { Node, OwnCondition, QueryState, ResolvedColumn, ResolvedEntity, Source } from "../ir/index.js";
 import type { RowValues } from "./new-rows.js";
 import type { RowPlan } from "./statement-plan.js";
 

@@ -1,5 +1,5 @@
-import { type ResolvedEntity, relationsRead, stateIn } from "../expression/index.js";
 import type { Severity } from "../findings/index.js";
+import { type ResolvedEntity, relationsRead, stateIn } from "../ir/index.js";
 import { openAmong } from "../plan/index.js";
 import { preview } from "../sql/index.js";
 import { type FoundIndex, readIndexes, readStatements, readUnusedIndexes } from "../tables/index.js";

@@ -1,5 +1,5 @@
 import { toolError } from "../errors/index.js";
-import type { ResolvedEntity } from "../expression/index.js";
+import type { ResolvedEntity } from "../ir/index.js";
 import { describeTables, entitiesOf, isModel } from "../model/index.js";
 import { type Dialect, layOutAll, type TableLayout } from "../sql/index.js";
 import type { Project } from "./load.js";

@@ -1,7 +1,7 @@
 import { existsSync, readFileSync } from "node:fs";
 import { dirname, relative, resolve } from "node:path";
 import { GemachError, toolError } from "../errors/index.js";
-import { type Query, stateIn } from "../expression/index.js";
+import { type Query, stateIn } from "../ir/index.js";
 import { moduleAt } from "./load-module.js";
 import { type ProjectSettings, settingsIn } from "./settings.js";
 

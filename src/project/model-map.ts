@@ -1,5 +1,5 @@
 import { toolError } from "../errors/index.js";
-import type { ResolvedEntity, ResolvedRelation } from "../expression/index.js";
+import type { ResolvedEntity, ResolvedRelation } from "../ir/index.js";
 import { entitiesIn } from "./entities.js";
 import type { Project } from "./load.js";
 

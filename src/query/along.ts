@@ -13,7 +13,7 @@ import {
   type Step,
   valueAt,
   valueNode,
-} from "../expression/index.js";
+} from "../ir/index.js";
 import {
   type Definitions,
   type Entity,

@@ -1,14 +1,7 @@
 import { typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import {
-  columnAt,
-  expectKey,
-  type Node,
-  operandOf,
-  pathTo,
-  type ResolvedColumn,
-  type Source,
-} from "../expression/index.js";
+import { operandOf } from "../expression/index.js";
+import { columnAt, expectKey, type Node, pathTo, type ResolvedColumn, type Source } from "../ir/index.js";
 
 /**
  * That a row has a primary key: one value, or an object of several.

@@ -1,5 +1,6 @@
 import type { ColumnKind } from "../columns/index.js";
-import { type Expression, type ExpressionOf, filled, type Query, type SetOperator } from "../expression/index.js";
+import type { Expression, ExpressionOf } from "../expression/index.js";
+import { filled, type Query, type SetOperator } from "../ir/index.js";
 import type { Derived, Selecting } from "./combined-types.js";
 import { compoundOf } from "./compound.js";
 import { derivedEntity, projectionOfQuery } from "./derived.js";

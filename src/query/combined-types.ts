@@ -1,14 +1,6 @@
 import type { ColumnKind } from "../columns/index.js";
-import type {
-  Expression,
-  ExpressionOf,
-  Fault,
-  NumberExpression,
-  Order,
-  Predicate,
-  Query,
-  Text,
-} from "../expression/index.js";
+import type { Expression, ExpressionOf, NumberExpression, Order, Predicate, Text } from "../expression/index.js";
+import type { Fault, Query } from "../ir/index.js";
 import type { Definitions, Entity, EntityName } from "../model/index.js";
 import type { AllRows, Group, GroupKeys, NamedKeys, PartGroup } from "./group.js";
 import type { Reference } from "./reference.js";

@@ -1,17 +1,16 @@
 import { comparedKind } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
+import { atOneScale, replaced } from "../expression/index.js";
 import {
-  atOneScale,
   type BySets,
   filled,
   type Node,
   type Projection,
   type QueryState,
   type ResolvedEntity,
-  replaced,
   type SetOperator,
   typeOf,
-} from "../expression/index.js";
+} from "../ir/index.js";
 import { derivedEntity, fieldsOf, projectionOfQuery } from "./derived.js";
 
 /** The same query, its values in the order of the first one's; they must be of the same names and kinds. */

@@ -1,11 +1,11 @@
 import { kinds } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
+import { memberAt } from "../expression/index.js";
 import {
   columnAt,
   type Derivation,
   filled,
   isSameColumn,
-  memberAt,
   type Node,
   type Path,
   type Projection,
@@ -16,7 +16,7 @@ import {
   type ResolvedMember,
   type Source,
   typeOf,
-} from "../expression/index.js";
+} from "../ir/index.js";
 import { referenceAt } from "./reference.js";
 
 /** The values that a projection gives, by the names that lead to them. */

@@ -1,13 +1,12 @@
 import { GemachError } from "../errors/index.js";
+import { expression, nodeOf } from "../expression/index.js";
 import {
   allOf,
   columnAt,
   constantNode,
   expectKey,
-  expression,
   type JoinNode,
   type Node,
-  nodeOf,
   type Path,
   type Projection,
   pathTo,
@@ -18,7 +17,7 @@ import {
   type Step,
   typeOf,
   valueNode,
-} from "../expression/index.js";
+} from "../ir/index.js";
 import { derivedEntity } from "./derived.js";
 
 const whole = { kind: "integer" } as const;

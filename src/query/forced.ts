@@ -1,4 +1,4 @@
-import { filled, type Query, type QueryState, type Strategy } from "../expression/index.js";
+import { filled, type Query, type QueryState, type Strategy } from "../ir/index.js";
 import { builtQuery, stateOf } from "./query.js";
 
 /** What is reached, without strategies of its own. */

@@ -5,20 +5,17 @@ import {
   aggregateMethods,
   and,
   type Comparable,
-  constantNode,
   type Expression,
   type ExpressionOf,
   expression,
   type GroupAggregates,
   type MakeAggregate,
-  type Node,
   nodeOf,
   type Predicate,
   predicateGiven,
   saidOrder,
-  typeOf,
-  valueNode,
 } from "../expression/index.js";
+import { constantNode, type Node, typeOf, valueNode } from "../ir/index.js";
 
 /** What rows are grouped by: an expression, or an object of such. */
 export type GroupKeys = Expression | { readonly [name: string]: Expression };

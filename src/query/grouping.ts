@@ -1,14 +1,6 @@
 import { GemachError } from "../errors/index.js";
-import {
-  type BySets,
-  isLimited,
-  type Node,
-  nodeOf,
-  partsOf,
-  type QueryState,
-  sourcesOf,
-  withActive,
-} from "../expression/index.js";
+import { nodeOf, withActive } from "../expression/index.js";
+import { type BySets, isLimited, type Node, partsOf, type QueryState, sourcesOf } from "../ir/index.js";
 import { fieldsOf } from "./derived.js";
 import type { NamedKeys } from "./group.js";
 import { projectionOf } from "./projection.js";

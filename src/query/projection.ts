@@ -1,6 +1,7 @@
 import { typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { isExpression, nodeOf, type Projection, presenceOf } from "../expression/index.js";
+import { isExpression, nodeOf, presenceOf } from "../expression/index.js";
+import type { Projection } from "../ir/index.js";
 import { isRelatedSet } from "./reference.js";
 import { collectedIn } from "./selection.js";
 

@@ -1,16 +1,14 @@
 import { GemachError } from "../errors/index.js";
+import { expression, isExpression, nodeOf } from "../expression/index.js";
 import {
   columnAt,
-  expression,
   hasWindow,
-  isExpression,
   type Node,
-  nodeOf,
   pathTo,
   type QueryState,
   type ResolvedEntity,
   type ResolvedRelation,
-} from "../expression/index.js";
+} from "../ir/index.js";
 
 /** The names of the standing conditions of an entity, and of those that it leads to. */
 export function standingNames(entity: ResolvedEntity, seen = new Set<ResolvedEntity>()): ReadonlySet<string> {

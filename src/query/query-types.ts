@@ -1,5 +1,6 @@
 import type { HasTrait } from "../columns/index.js";
-import type { Fault, Order, OutsideRule, Predicate, Query, Strategy } from "../expression/index.js";
+import type { Order, Predicate } from "../expression/index.js";
+import type { Fault, OutsideRule, Query, Strategy } from "../ir/index.js";
 import type {
   CardinalityOf,
   ColumnsOf,

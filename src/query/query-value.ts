@@ -1,17 +1,7 @@
 import type { ColumnKind } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import {
-  type Expression,
-  type ExpressionOf,
-  expression,
-  type NodeType,
-  type Predicate,
-  predicate,
-  type Query,
-  type QueryState,
-  renewed,
-  typeOf,
-} from "../expression/index.js";
+import { type Expression, type ExpressionOf, expression, type Predicate, predicate } from "../expression/index.js";
+import { type NodeType, type Query, type QueryState, renewed, typeOf } from "../ir/index.js";
 import type { AnyRows, Selecting, Totals } from "./combined-types.js";
 import { stateOf } from "./query.js";
 

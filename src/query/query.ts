@@ -1,17 +1,15 @@
 import { typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
+import { isActive, orderNodes, predicateGiven, withActive } from "../expression/index.js";
 import {
   allOf,
   changedState,
   filled,
   type Given,
   hasWindow,
-  isActive,
   type JoinNode,
   type OutsideRule,
-  orderNodes,
   outsideRules,
-  predicateGiven,
   type Query,
   type QueryState,
   type ReachedRelation,
@@ -22,8 +20,7 @@ import {
   sourcesOf,
   stateKey,
   strategies,
-  withActive,
-} from "../expression/index.js";
+} from "../ir/index.js";
 import { type Definitions, type Entity, type EntityName, isEntity, type PlainRow, resolve } from "../model/index.js";
 import { keyConditions } from "./by-key.js";
 import type { Derived, Selecting } from "./combined-types.js";

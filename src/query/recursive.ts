@@ -1,5 +1,6 @@
 import { type ColumnKind, comparedKind, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
+import { replaced } from "../expression/index.js";
 import {
   type Derivation,
   filled,
@@ -8,10 +9,9 @@ import {
   partsOf,
   type Query,
   type QueryState,
-  replaced,
   setIn,
   typeOf,
-} from "../expression/index.js";
+} from "../ir/index.js";
 import type { Derived, Selecting } from "./combined-types.js";
 import { alike } from "./compound.js";
 import { derivedEntity, fieldsOf, projectionOfQuery } from "./derived.js";

@@ -1,4 +1,4 @@
-import type { OutsideRule } from "../expression/index.js";
+import type { OutsideRule } from "../ir/index.js";
 
 declare const refusedKey: unique symbol;
 

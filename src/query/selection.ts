@@ -1,4 +1,5 @@
-import type { Absent, Expression, Fault, SetNode } from "../expression/index.js";
+import type { Absent, Expression } from "../expression/index.js";
+import type { Fault, SetNode } from "../ir/index.js";
 
 declare const collectedRow: unique symbol;
 const collectionKey: unique symbol = Symbol("gemach.collection");

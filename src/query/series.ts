@@ -6,11 +6,10 @@ import {
   expression,
   isExpression,
   literal,
-  type Node,
   type NumberExpression,
   nodeOf,
-  valueNode,
 } from "../expression/index.js";
+import { type Node, valueNode } from "../ir/index.js";
 import type { Derived } from "./combined-types.js";
 import { derivedEntity } from "./derived.js";
 import { from, queryOf } from "./query.js";

@@ -10,17 +10,8 @@ import {
   type ValueType,
 } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import {
-  type Expression,
-  type ExpressionOf,
-  expression,
-  isExpression,
-  nodeOf,
-  type Projection,
-  type Query,
-  type RawText,
-  valueNode,
-} from "../expression/index.js";
+import { type Expression, type ExpressionOf, expression, isExpression, nodeOf } from "../expression/index.js";
+import { type Projection, type Query, type RawText, valueNode } from "../ir/index.js";
 import { isEntity, resolve } from "../model/index.js";
 import type { Derived } from "./combined-types.js";
 import { derivedEntity } from "./derived.js";

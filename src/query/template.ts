@@ -1,6 +1,7 @@
 import { type AnyColumn, type Column, type ColumnKind, checked, factsKey, type Scalar } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { type ExpressionOf, expression, type ListParameter, listParameter, type Query } from "../expression/index.js";
+import { type ExpressionOf, expression, type ListParameter, listParameter } from "../expression/index.js";
+import type { Query } from "../ir/index.js";
 import { boundQuery, stateOf } from "./query.js";
 
 /** What a template takes: columns that say of what kind each parameter is; a list for `oneOf`. */

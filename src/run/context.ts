@@ -1,5 +1,5 @@
 import { GemachError } from "../errors/index.js";
-import type { Given, Query, QueryState } from "../expression/index.js";
+import type { Given, Query, QueryState } from "../ir/index.js";
 import { planCount, planList } from "../plan/index.js";
 import type { CompiledStatement } from "../sql/index.js";
 import type { Compiler } from "./cache/compiler.js";

@@ -1,4 +1,4 @@
-import type { QueryState } from "../expression/index.js";
+import type { QueryState } from "../ir/index.js";
 import { planCount, planExists, planList } from "../plan/index.js";
 import {
   type Dialect,

@@ -1,4 +1,4 @@
-import type { Given } from "../expression/index.js";
+import type { Given } from "../ir/index.js";
 import type { FollowUp, Mount, StatementPlan } from "../plan/index.js";
 import { type CompiledStatement, type Dialect, encodeParameter, type Keys, type Wire } from "../sql/index.js";
 import type { Request, WireRows } from "./driver.js";

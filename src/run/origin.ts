@@ -1,4 +1,4 @@
-import type { Query } from "../expression/index.js";
+import type { Query } from "../ir/index.js";
 import type { StatementOrigin } from "../sql/index.js";
 import type { CallSite } from "./call-site.js";
 

@@ -1,5 +1,5 @@
 import type { Scalar } from "../columns/index.js";
-import type { Given, QueryState } from "../expression/index.js";
+import type { Given, QueryState } from "../ir/index.js";
 import { cursorValues, few, lateLimits, placeIn, planPage, planPortion, totalOrder } from "../plan/index.js";
 import type { CompiledStatement } from "../sql/index.js";
 import type { Compiler } from "./cache/compiler.js";

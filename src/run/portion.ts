@@ -1,5 +1,5 @@
 import type { Scalar } from "../columns/index.js";
-import { type Given, typeOf } from "../expression/index.js";
+import { type Given, typeOf } from "../ir/index.js";
 import { cursorOf } from "../plan/index.js";
 import type { CompiledStatement, Wire } from "../sql/index.js";
 import { fetchGathered } from "./fetch.js";

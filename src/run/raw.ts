@@ -1,6 +1,6 @@
 import { decoderFor, factsKey, issuesOf } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import type { RawText } from "../expression/index.js";
+import type { RawText } from "../ir/index.js";
 import type { RawStatement } from "../query/index.js";
 import { type Dialect, rawRequest, type StatementOrigin, type Wire } from "../sql/index.js";
 import type { Runtime } from "./gather.js";

@@ -1,6 +1,6 @@
 import { checked } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { type Given, type QueryState, qualified, type ResolvedColumn, valueAt } from "../expression/index.js";
+import { type Given, type QueryState, qualified, type ResolvedColumn, valueAt } from "../ir/index.js";
 import { few, type Output, type PlanSettings, planReach, type StatementPlan } from "../plan/index.js";
 import { type CompiledStatement, compile, type Dialect, type Wire } from "../sql/index.js";
 import { type Context, givenFor, run, togetherFor } from "./context.js";

@@ -1,5 +1,5 @@
 import { expectOptions, GemachError } from "../errors/index.js";
-import { expectKey, type Query, type QueryState } from "../expression/index.js";
+import { expectKey, type Query, type QueryState } from "../ir/index.js";
 import { type Definitions, type Entity, type EntityName, entityIn } from "../model/index.js";
 import { planExists, planList, planSingle, rowList } from "../plan/index.js";
 import {

@@ -12,7 +12,7 @@ import {
   type ResolvedEntity,
   type Step,
   standingHole,
-} from "../expression/index.js";
+} from "../ir/index.js";
 import {
   type Assigned,
   conditionNames,

@@ -1,6 +1,6 @@
 import { kinds } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import type { ResolvedRelation } from "../expression/index.js";
+import type { ResolvedRelation } from "../ir/index.js";
 import type { Wire } from "../sql/index.js";
 
 /** The error where the key in these slots of a row leads to no row. */

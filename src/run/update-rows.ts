@@ -11,7 +11,7 @@ import {
   pathTo,
   type ResolvedColumn,
   type ResolvedEntity,
-} from "../expression/index.js";
+} from "../ir/index.js";
 import {
   type GivenRow,
   givenColumns,

@@ -1,5 +1,5 @@
 import { GemachError } from "../errors/index.js";
-import type { ResolvedEntity } from "../expression/index.js";
+import type { ResolvedEntity } from "../ir/index.js";
 import type { Entity } from "../model/index.js";
 import { conditionNames, type GivenRow, rowsOfOthers } from "../plan/index.js";
 import { from, stateOf } from "../query/index.js";

@@ -1,6 +1,6 @@
 import { typeWord } from "../columns/index.js";
 import { expectOptions, GemachError } from "../errors/index.js";
-import type { Query, ResolvedEntity } from "../expression/index.js";
+import type { Query, ResolvedEntity } from "../ir/index.js";
 import {
   type ColumnsOf,
   type Definitions,

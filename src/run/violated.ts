@@ -10,7 +10,7 @@ import {
   type ResolvedColumn,
   type ResolvedEntity,
   type Step,
-} from "../expression/index.js";
+} from "../ir/index.js";
 import type { KeyedPlan, WritePlan } from "../plan/index.js";
 import { type Context, countRows } from "./context.js";
 import { sendOwn } from "./own-statement.js";

@@ -1,4 +1,4 @@
-import type { QueryState } from "../expression/index.js";
+import type { QueryState } from "../ir/index.js";
 import type { Wire } from "../sql/index.js";
 import type { CallSite } from "./call-site.js";
 import type { Request, Send, Soon, WireRows } from "./driver.js";

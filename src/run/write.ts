@@ -1,6 +1,6 @@
 import { derivedByName } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import type { Given, ResolvedEntity } from "../expression/index.js";
+import type { Given, ResolvedEntity } from "../ir/index.js";
 import type { KeyedPlan, KeyedRow, WritePlan } from "../plan/index.js";
 import {
   detailKey,

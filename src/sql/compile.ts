@@ -1,5 +1,5 @@
 import type { ValueType } from "../columns/index.js";
-import type { ResolvedEntity } from "../expression/index.js";
+import type { ResolvedEntity } from "../ir/index.js";
 import { type FollowUp, type ReachNote, type StatementPlan, typeOfOutput } from "../plan/index.js";
 import type { Dialect } from "./dialects/dialect.js";
 import type { Operation } from "./explain/operation.js";

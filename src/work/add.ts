@@ -1,6 +1,6 @@
 import { derived } from "../columns/index.js";
 import { GemachError, workError } from "../errors/index.js";
-import type { ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
+import type { ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../ir/index.js";
 import { type Kept, keptOf, type LiveObject, Stamped } from "../live/index.js";
 import { withGiven } from "../plan/index.js";
 import { setLoaded } from "./adopt.js";

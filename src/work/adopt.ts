@@ -1,6 +1,6 @@
 import { derived } from "../columns/index.js";
 import { workError } from "../errors/index.js";
-import type { QueryState, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
+import type { QueryState, ResolvedEntity, ResolvedRelation } from "../ir/index.js";
 import { type Cohort, type Kept, keptOf, type LiveObject, noteFurther, type Rules } from "../live/index.js";
 import { noteKey, noteOwner } from "./follow.js";
 import { identityOf } from "./identity.js";

@@ -1,4 +1,4 @@
-import type { ResolvedEntity } from "../expression/index.js";
+import type { ResolvedEntity } from "../ir/index.js";
 import { keptOf, type LiveObject } from "../live/index.js";
 import { dependencyOrder } from "../model/index.js";
 

@@ -1,5 +1,5 @@
 import { GemachError, workError } from "../errors/index.js";
-import { type ResolvedColumn, type ResolvedEntity, valueAt } from "../expression/index.js";
+import { type ResolvedColumn, type ResolvedEntity, valueAt } from "../ir/index.js";
 import { type Kept, keptOf, type LiveObject } from "../live/index.js";
 import type { Unit } from "./unit.js";
 

@@ -1,6 +1,6 @@
 import { canonicalOf } from "../columns/index.js";
 import { workError } from "../errors/index.js";
-import type { ResolvedColumn, ResolvedEntity, ResolvedRelation, Step } from "../expression/index.js";
+import type { ResolvedColumn, ResolvedEntity, ResolvedRelation, Step } from "../ir/index.js";
 import { type Kept, keptOf, type LiveObject } from "../live/index.js";
 import { dependencyOrder } from "../model/index.js";
 import { type KeyedRow, keyedPlan } from "../plan/index.js";

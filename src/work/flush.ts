@@ -1,4 +1,4 @@
-import { type StandingCondition, valueAt } from "../expression/index.js";
+import { type StandingCondition, valueAt } from "../ir/index.js";
 import { keptOf, type LiveObject } from "../live/index.js";
 import type { Steps } from "../run/index.js";
 import { leave } from "./adopt.js";

@@ -1,5 +1,5 @@
 import { canonicalOf } from "../columns/index.js";
-import { type ResolvedEntity, type ResolvedRelation, valueAt } from "../expression/index.js";
+import { type ResolvedEntity, type ResolvedRelation, valueAt } from "../ir/index.js";
 import { type Kept, keptOf, type LiveObject } from "../live/index.js";
 import { isOurs, isSameInCode, ownRelations, type Unit } from "./unit.js";
 

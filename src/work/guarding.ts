@@ -1,4 +1,4 @@
-import { type ResolvedColumn, type ResolvedEntity, type ResolvedRelation, valueAt } from "../expression/index.js";
+import { type ResolvedColumn, type ResolvedEntity, type ResolvedRelation, valueAt } from "../ir/index.js";
 import { keptOf, type LiveObject } from "../live/index.js";
 import { changedIn, readAs } from "./changes.js";
 import { readThere } from "./deletes.js";

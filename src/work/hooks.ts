@@ -1,5 +1,5 @@
 import { GemachError } from "../errors/index.js";
-import { standingHole } from "../expression/index.js";
+import { standingHole } from "../ir/index.js";
 import { type Kept, keptOf, type LiveObject, noteFurther } from "../live/index.js";
 import { changedIn } from "./changes.js";
 import { put } from "./live-kind.js";

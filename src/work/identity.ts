@@ -1,5 +1,5 @@
 import { type ColumnKind, canonicalOf, derived } from "../columns/index.js";
-import { type ResolvedColumn, type ResolvedEntity, valueAt } from "../expression/index.js";
+import { type ResolvedColumn, type ResolvedEntity, valueAt } from "../ir/index.js";
 
 /** Kinds of which a value is written in one way alone. */
 const written: ReadonlySet<ColumnKind> = new Set<ColumnKind>([

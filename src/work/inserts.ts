@@ -1,12 +1,6 @@
 import { derived } from "../columns/index.js";
 import { GemachError, workError } from "../errors/index.js";
-import {
-  qualified,
-  type ResolvedColumn,
-  type ResolvedEntity,
-  type ResolvedRelation,
-  valueAt,
-} from "../expression/index.js";
+import { qualified, type ResolvedColumn, type ResolvedEntity, type ResolvedRelation, valueAt } from "../ir/index.js";
 import { type Kept, keptOf, type LiveObject } from "../live/index.js";
 import { planInsert, withGiven } from "../plan/index.js";
 import { type Steps, writing } from "../run/index.js";

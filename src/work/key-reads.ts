@@ -1,6 +1,6 @@
 import { kinds } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { expectKey, type ResolvedEntity } from "../expression/index.js";
+import { expectKey, type ResolvedEntity } from "../ir/index.js";
 import { keptOf, type LiveObject } from "../live/index.js";
 import type { CallSite } from "../run/index.js";
 import { identityOf } from "./identity.js";

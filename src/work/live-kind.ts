@@ -1,4 +1,4 @@
-import type { ResolvedEntity, ResolvedRelation } from "../expression/index.js";
+import type { ResolvedEntity, ResolvedRelation } from "../ir/index.js";
 import {
   type Kept,
   keptOf,

@@ -1,6 +1,6 @@
 import { derived, derivedByName } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { expectKey, type QueryState, type ReachedRelation, type ResolvedEntity } from "../expression/index.js";
+import { expectKey, type QueryState, type ReachedRelation, type ResolvedEntity } from "../ir/index.js";
 import { versionOf } from "./version.js";
 
 /** The columns that an entity is kept by: of its key, of the keys of its relations, and its version. */

@@ -10,7 +10,7 @@ import {
   type ResolvedEntity,
   type ResolvedRelation,
   valueAt,
-} from "../expression/index.js";
+} from "../ir/index.js";
 import { type Cohort, type Kept, keptOf, type LiveObject, type Rules } from "../live/index.js";
 import { conditionNames } from "../plan/index.js";
 import { reachOf } from "../query/index.js";

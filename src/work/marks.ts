@@ -1,6 +1,6 @@
 import { canonicalOf, expectedOf } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { qualified, type ResolvedEntity, type StandingCondition } from "../expression/index.js";
+import { qualified, type ResolvedEntity, type StandingCondition } from "../ir/index.js";
 import { keptOf, type LiveObject } from "../live/index.js";
 import type { Unit } from "./unit.js";
 

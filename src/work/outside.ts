@@ -1,4 +1,4 @@
-import type { OutsideRule } from "../expression/index.js";
+import type { OutsideRule } from "../ir/index.js";
 import { type Kept, OutsideReachError, type Rules } from "../live/index.js";
 import { type Unit, unitOf } from "./unit.js";
 

@@ -1,5 +1,5 @@
 import { canonicalOf, derived } from "../columns/index.js";
-import { type ResolvedColumn, type ResolvedEntity, type ResolvedRelation, valueAt } from "../expression/index.js";
+import { type ResolvedColumn, type ResolvedEntity, type ResolvedRelation, valueAt } from "../ir/index.js";
 import { type Kept, keptOf, type LiveObject } from "../live/index.js";
 import { remove } from "./add.js";
 import { pendingIn } from "./changes.js";

@@ -1,6 +1,6 @@
 import { type ColumnKind, canonicalOf, derived, type Scalar } from "../columns/index.js";
 import { type GemachError, workError } from "../errors/index.js";
-import type { ResolvedColumn, ResolvedEntity } from "../expression/index.js";
+import type { ResolvedColumn, ResolvedEntity } from "../ir/index.js";
 import { type Kept, keptOf, type LiveObject } from "../live/index.js";
 import type { Changed } from "./changes.js";
 import { readThere } from "./deletes.js";

@@ -7,7 +7,7 @@ import {
   type ResolvedMember,
   type ResolvedRelation,
   valueAt,
-} from "../expression/index.js";
+} from "../ir/index.js";
 import { keptOf, type LiveObject } from "../live/index.js";
 import { rowSchema } from "../model/index.js";
 import { refuseOthers } from "../plan/index.js";

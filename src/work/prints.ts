@@ -1,5 +1,5 @@
 import { type ColumnKind, canonicalOf, decoderFor, type Scalar, type ValueType } from "../columns/index.js";
-import { type ResolvedColumn, type ResolvedMember, valueAt } from "../expression/index.js";
+import { type ResolvedColumn, type ResolvedMember, valueAt } from "../ir/index.js";
 import type { Kept, LiveObject, Print } from "../live/index.js";
 import { placeAt } from "./place-at.js";
 

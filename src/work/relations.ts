@@ -1,12 +1,6 @@
 import { typeWord } from "../columns/index.js";
 import { GemachError, workError } from "../errors/index.js";
-import {
-  type ResolvedColumn,
-  type ResolvedEntity,
-  type ResolvedRelation,
-  type Step,
-  valueAt,
-} from "../expression/index.js";
+import { type ResolvedColumn, type ResolvedEntity, type ResolvedRelation, type Step, valueAt } from "../ir/index.js";
 import { type Kept, keptOf, type LiveObject, noteFurther, Stamped } from "../live/index.js";
 import { setLoaded } from "./adopt.js";
 import { noteOwner, unload } from "./follow.js";

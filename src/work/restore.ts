@@ -1,6 +1,6 @@
 import { canonicalOf, decoderFor, type Scalar, typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { isGiven, valueAt } from "../expression/index.js";
+import { isGiven, valueAt } from "../ir/index.js";
 import { keptOf, type LiveObject, noteFurther, Stamped } from "../live/index.js";
 import { leave } from "./adopt.js";
 import { pendingIn } from "./changes.js";

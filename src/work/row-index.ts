@@ -1,5 +1,5 @@
 import { canonicalOf } from "../columns/index.js";
-import { type ResolvedColumn, type ResolvedEntity, valueAt } from "../expression/index.js";
+import { type ResolvedColumn, type ResolvedEntity, valueAt } from "../ir/index.js";
 import { keptOf, type LiveObject } from "../live/index.js";
 
 /** What a column of a row holds, as it is stored; undefined where that is not known. */

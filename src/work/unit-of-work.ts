@@ -6,7 +6,7 @@ import {
   type Query,
   type QueryState,
   type ResolvedEntity,
-} from "../expression/index.js";
+} from "../ir/index.js";
 import { type AddedRow, type BroughtLive, keptOf, type Live, type LiveEntity, type LiveObject } from "../live/index.js";
 import { type Definitions, type Entity, type EntityName, entityIn, type KeyOf, type PlainRow } from "../model/index.js";
 import { type EntityQuery, type Reached, type ReachFaults, type ReachShape, reachOf } from "../query/index.js";

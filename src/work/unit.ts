@@ -1,5 +1,5 @@
 import { derived, derivedByName, kinds } from "../columns/index.js";
-import type { OutsideRule, ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../expression/index.js";
+import type { OutsideRule, ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../ir/index.js";
 import type { Cohort, Kept, LiveKind, LiveObject, Properties } from "../live/index.js";
 import type { CallSite, Compiler, Context, readHiddenChecks, VerbOrigin, WrittenPlan } from "../run/index.js";
 import { liveKind } from "./live-kind.js";

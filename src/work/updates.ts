@@ -1,6 +1,6 @@
 import { canonicalOf, type Scalar } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { type ResolvedColumn, type ResolvedEntity, valueAt } from "../expression/index.js";
+import { type ResolvedColumn, type ResolvedEntity, valueAt } from "../ir/index.js";
 import { type Kept, type LiveObject, noteFurther } from "../live/index.js";
 import { type KeyedRow, keyedPlan, maintainedColumns, refuseOthers, valuesIn } from "../plan/index.js";
 import { conflict, type Steps, writeKeyed } from "../run/index.js";

@@ -1,5 +1,5 @@
 import { derived } from "../columns/index.js";
-import type { ResolvedColumn, ResolvedEntity } from "../expression/index.js";
+import type { ResolvedColumn, ResolvedEntity } from "../ir/index.js";
 
 const versions = derived((entity: ResolvedEntity) => [...entity.columns.values()].filter(({ isVersion }) => isVersion));
 

@@ -1,4 +1,4 @@
-import type { QueryState } from "../../src/expression/index.js";
+import type { QueryState } from "../../src/ir/index.js";
 import type { DeletePlan, UpdatePlan } from "../../src/plan/index.js";
 import { Compiler, type Planner } from "../../src/run/cache/compiler.js";
 import { changeWithoutValues, filler, statementFiller, type Values, withoutValues } from "../../src/run/cache/holes.js";

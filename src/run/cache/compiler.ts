@@ -1,5 +1,5 @@
 import { derived } from "../../columns/index.js";
-import type { Given, Past, QueryState, ResolvedEntity, Strategy } from "../../expression/index.js";
+import type { Given, Past, QueryState, ResolvedEntity, Strategy } from "../../ir/index.js";
 import type { DeletePlan, PlanSettings, RowPlan, StatementPlan, UpdatePlan, WritePlan } from "../../plan/index.js";
 import {
   type CompiledStatement,

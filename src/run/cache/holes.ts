@@ -1,5 +1,5 @@
 import type { Scalar } from "../../columns/index.js";
-import { type Node, type QueryState, replacing } from "../../expression/index.js";
+import { type Node, type QueryState, replacing } from "../../ir/index.js";
 import type { DeletePlan, UpdatePlan } from "../../plan/index.js";
 import { type CompiledStatement, type Dialect, ofMatch } from "../../sql/index.js";
 

@@ -1,4 +1,4 @@
-import type { Node, Source } from "../../expression/index.js";
+import type { Node, Source } from "../../ir/index.js";
 import type { ListNode, ValueNode } from "./holes.js";
 import type { TrieNode } from "./trie.js";
 

@@ -10,7 +10,7 @@ import type {
   ReachedRelation,
   RowLock,
   SetNode,
-} from "../../expression/index.js";
+} from "../../ir/index.js";
 import { isOfFormula } from "../../sql/index.js";
 import { type ListNode, sizeOf, type ValueNode } from "./holes.js";
 import {

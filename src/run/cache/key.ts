@@ -1,4 +1,4 @@
-import type { QueryState } from "../../expression/index.js";
+import type { QueryState } from "../../ir/index.js";
 import type { Assigned, DeletePlan, UpdatePlan } from "../../plan/index.js";
 import type { Values } from "./holes.js";
 import { type Adds, listOf, membersOf, type Visited } from "./key-members.js";

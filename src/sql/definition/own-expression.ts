@@ -1,4 +1,4 @@
-import { type Node, sourceIn, typeOf } from "../../expression/index.js";
+import { type Node, sourceIn, typeOf } from "../../ir/index.js";
 import type { Dialect } from "../dialects/dialect.js";
 import { printDefinition } from "../print/print.js";
 import { condition, startScope, value } from "../translate/expression.js";

@@ -1,5 +1,5 @@
 import type { Scalar, ValueType } from "../../columns/index.js";
-import type { ResolvedEntity, RowLock } from "../../expression/index.js";
+import type { ResolvedEntity, RowLock } from "../../ir/index.js";
 import type { Limits, NestRules, OwnerIndex, PortionRules, StatementPlan } from "../../plan/index.js";
 import type { TableRules } from "../definition/table-rules.js";
 import type { ExplainRules } from "../explain/execution-plan.js";

@@ -1,6 +1,6 @@
 import type { Scalar, ValueType } from "../../columns/index.js";
 import { GemachError } from "../../errors/index.js";
-import { type Given, standingHole } from "../../expression/index.js";
+import { type Given, standingHole } from "../../ir/index.js";
 import { patterns } from "../print/calls.js";
 import type { Parameter } from "../tree/tree.js";
 import type { Dialect } from "./dialect.js";

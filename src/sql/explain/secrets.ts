@@ -1,4 +1,4 @@
-import type { ResolvedEntity } from "../../expression/index.js";
+import type { ResolvedEntity } from "../../ir/index.js";
 import type { Compound, RawExpression, Select, SqlExpression, TableTerm } from "../tree/tree.js";
 import { partsOf, partsOfRows } from "../tree/walk.js";
 

@@ -1,4 +1,4 @@
-import type { Query, ResolvedEntity } from "../../expression/index.js";
+import type { Query, ResolvedEntity } from "../../ir/index.js";
 import {
   type ColumnsOf,
   type Definitions,

@@ -1,6 +1,6 @@
 import type { Scalar } from "../../columns/index.js";
 import { GemachError } from "../../errors/index.js";
-import { type Query, type QueryState, qualified, type Strategy } from "../../expression/index.js";
+import { type Query, type QueryState, qualified, type Strategy } from "../../ir/index.js";
 import type { Definitions, Entity, EntityName } from "../../model/index.js";
 import {
   lateLimits,

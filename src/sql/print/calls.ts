@@ -1,5 +1,5 @@
 import { digitsOf, type Scalar, type ValueType } from "../../columns/index.js";
-import type { CallName, MatchCall } from "../../expression/index.js";
+import type { CallName, MatchCall } from "../../ir/index.js";
 import type { CallExpression } from "../tree/tree.js";
 import type { Aggregates } from "./parts.js";
 

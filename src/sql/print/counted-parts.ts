@@ -1,4 +1,4 @@
-import type { Hole } from "../../expression/index.js";
+import type { Hole } from "../../ir/index.js";
 import type { Select, SqlExpression } from "../tree/tree.js";
 import { listed, type Printer, parameterOf, place } from "./printer.js";
 

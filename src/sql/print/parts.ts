@@ -1,5 +1,5 @@
 import type { ValueType } from "../../columns/index.js";
-import type { AggregateDetails, AggregateName } from "../../expression/index.js";
+import type { AggregateDetails, AggregateName } from "../../ir/index.js";
 
 /** Where an order says that rows without a value come. */
 export type NullPlace = "first" | "last" | undefined;

@@ -1,5 +1,5 @@
 import { comparedKind } from "../../columns/index.js";
-import type { AggregateName, NodeType, WindowName } from "../../expression/index.js";
+import type { AggregateName, NodeType, WindowName } from "../../ir/index.js";
 import type { Dialect } from "../dialects/dialect.js";
 import { storedIn } from "../dialects/stored.js";
 import { namesOf } from "../tree/common-names.js";

@@ -1,5 +1,5 @@
 import type { Scalar, ValueType } from "../../columns/index.js";
-import type { Derivation } from "../../expression/index.js";
+import type { Derivation } from "../../ir/index.js";
 import type { Dialect } from "../dialects/dialect.js";
 import { inForm, storedIn } from "../dialects/stored.js";
 import type { Parameter, SqlExpression } from "../tree/tree.js";

@@ -1,4 +1,4 @@
-import type { WindowName } from "../../expression/index.js";
+import type { WindowName } from "../../ir/index.js";
 import type { WindowExpression } from "../tree/tree.js";
 
 /** The functions of windows that are no aggregates, as every engine names them. */

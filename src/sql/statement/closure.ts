@@ -1,4 +1,4 @@
-import type { Derivation, Step } from "../../expression/index.js";
+import type { Derivation, Step } from "../../ir/index.js";
 import type { StatementPlan } from "../../plan/index.js";
 import { columnOf, ownConditions, placeIn, type Scope, tableOf } from "../translate/scope.js";
 import { draftFrom } from "../tree/select.js";

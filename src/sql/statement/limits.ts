@@ -1,4 +1,4 @@
-import type { OrderNode } from "../../expression/index.js";
+import type { OrderNode } from "../../ir/index.js";
 import type { Limits } from "../../plan/index.js";
 import { sortTerm } from "../translate/expression.js";
 import { columnOf, type Place, type Scope } from "../translate/scope.js";

@@ -1,4 +1,4 @@
-import type { SetNode, Step } from "../../expression/index.js";
+import type { SetNode, Step } from "../../ir/index.js";
 import { condition } from "../translate/expression.js";
 import {
   columnOf,

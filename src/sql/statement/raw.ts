@@ -1,4 +1,4 @@
-import type { RawText } from "../../expression/index.js";
+import type { RawText } from "../../ir/index.js";
 import type { Dialect } from "../dialects/dialect.js";
 import { encodeParameter } from "../dialects/encode.js";
 import type { Wire } from "../dialects/wire.js";

@@ -1,4 +1,4 @@
-import { isLimited, type OrderNode, typeOf } from "../../expression/index.js";
+import { isLimited, type OrderNode, typeOf } from "../../ir/index.js";
 import { type JoinedSource, leavesRow, type Output, type StatementPlan } from "../../plan/index.js";
 import type { Dialect, OwnerForm } from "../dialects/dialect.js";
 import { condition, operand, sortTerm, startScope } from "../translate/expression.js";

@@ -13,7 +13,7 @@ import {
   type Source,
   typeOf,
   type WindowNode,
-} from "../../expression/index.js";
+} from "../../ir/index.js";
 import { totalOrder } from "../../plan/index.js";
 import { patterns } from "../print/calls.js";
 import type { Operator, SortTerm, SqlExpression } from "../tree/tree.js";

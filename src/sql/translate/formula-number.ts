@@ -1,4 +1,4 @@
-import type { CallNode, Node } from "../../expression/index.js";
+import type { CallNode, Node } from "../../ir/index.js";
 import type { SqlExpression } from "../tree/tree.js";
 
 /** Numbers of which formulas are made: so few that texts stay few where they stand in them. */

@@ -7,7 +7,7 @@ import {
   type Source,
   setIn,
   typeOf,
-} from "../../expression/index.js";
+} from "../../ir/index.js";
 import type { StatementPlan } from "../../plan/index.js";
 import type { Dialect } from "../dialects/dialect.js";
 import { draftFrom } from "../tree/select.js";

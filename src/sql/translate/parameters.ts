@@ -1,4 +1,4 @@
-import type { Node } from "../../expression/index.js";
+import type { Node } from "../../ir/index.js";
 import type { SqlExpression } from "../tree/tree.js";
 import type { Scope } from "./scope.js";
 

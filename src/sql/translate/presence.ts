@@ -1,4 +1,4 @@
-import { type Node, type Path, partsOf } from "../../expression/index.js";
+import { type Node, type Path, partsOf } from "../../ir/index.js";
 
 /** Adds the paths in an expression that is missing where the row at their end is. */
 function addWhole(node: Node, found: Path[]): void {

@@ -9,7 +9,7 @@ import {
   type ResolvedEntity,
   type Source,
   typeOf,
-} from "../../expression/index.js";
+} from "../../ir/index.js";
 import { type Output, type StatementPlan, totalOrder, withoutCursor } from "../../plan/index.js";
 import { fieldsOfQuery } from "../../query/index.js";
 import { draftFrom, type SelectDraft } from "../tree/select.js";

@@ -11,7 +11,7 @@ import {
   type Source,
   type Step,
   standingHole,
-} from "../../expression/index.js";
+} from "../../ir/index.js";
 import type { SortedRows } from "../../plan/index.js";
 import { draftFrom, type SelectDraft } from "../tree/select.js";
 import type { CommonTable, SortTerm, SqlExpression, TableName, TableTerm } from "../tree/tree.js";

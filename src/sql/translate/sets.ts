@@ -1,11 +1,4 @@
-import {
-  type AggregateNode,
-  type FirstNode,
-  heldKey,
-  isLimited,
-  type SetNode,
-  typeOf,
-} from "../../expression/index.js";
+import { type AggregateNode, type FirstNode, heldKey, isLimited, type SetNode, typeOf } from "../../ir/index.js";
 import { totalOrder } from "../../plan/index.js";
 import { draftFrom, type SelectDraft } from "../tree/select.js";
 import type { SelectItem, SortTerm, SqlExpression } from "../tree/tree.js";

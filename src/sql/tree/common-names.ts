@@ -1,4 +1,4 @@
-import type { Derivation } from "../../expression/index.js";
+import type { Derivation } from "../../ir/index.js";
 import type { CommonTable, Compound, Select } from "./tree.js";
 import { tablesIn } from "./walk.js";
 

@@ -1,4 +1,4 @@
-import type { RowLock } from "../../expression/index.js";
+import type { RowLock } from "../../ir/index.js";
 import type { CommonTable, Join, Select, SelectItem, SortTerm, SqlExpression, TableTerm } from "./tree.js";
 
 /** A select under construction. */

@@ -11,7 +11,7 @@ import type {
   RowLock,
   SetOperator,
   WindowNode,
-} from "../../expression/index.js";
+} from "../../ir/index.js";
 /** What a statement gets for one placeholder, before a dialect encodes it. */
 export type Parameter =
   | {

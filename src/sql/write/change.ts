@@ -1,11 +1,4 @@
-import {
-  columnAt,
-  isLimited,
-  pathTo,
-  type QueryState,
-  type ResolvedEntity,
-  type Source,
-} from "../../expression/index.js";
+import { columnAt, isLimited, pathTo, type QueryState, type ResolvedEntity, type Source } from "../../ir/index.js";
 import { type DeletePlan, hasSubquery, leavesRow, type UpdatePlan } from "../../plan/index.js";
 import type { Dialect } from "../dialects/dialect.js";
 import type { Printed } from "../print/print.js";

@@ -1,5 +1,5 @@
 import type { ValueType } from "../../columns/index.js";
-import { type Node, type ResolvedColumn, typeOf } from "../../expression/index.js";
+import { type Node, type ResolvedColumn, typeOf } from "../../ir/index.js";
 import type { Dialect } from "../dialects/dialect.js";
 import type { SqlExpression } from "../tree/tree.js";
 

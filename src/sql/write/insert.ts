@@ -1,5 +1,5 @@
 import { derived, derivedByName, type Scalar } from "../../columns/index.js";
-import type { ResolvedColumn, ResolvedEntity } from "../../expression/index.js";
+import type { ResolvedColumn, ResolvedEntity } from "../../ir/index.js";
 import type { ConflictPlan, InsertPlan, InsertPortion, Returning, RowValues } from "../../plan/index.js";
 import type { Dialect, WriteText } from "../dialects/dialect.js";
 import { encodeParameter } from "../dialects/encode.js";

@@ -1,5 +1,5 @@
 import type { Scalar, ValueType } from "../../columns/index.js";
-import type { ResolvedColumn } from "../../expression/index.js";
+import type { ResolvedColumn } from "../../ir/index.js";
 import type { KeyedPlan, KeyedRow } from "../../plan/index.js";
 import type { Dialect } from "../dialects/dialect.js";
 import { inForm, storedIn } from "../dialects/stored.js";

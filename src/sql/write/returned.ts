@@ -1,4 +1,4 @@
-import { typeOf } from "../../expression/index.js";
+import { typeOf } from "../../ir/index.js";
 import type { Returning } from "../../plan/index.js";
 import { startScope, value } from "../translate/expression.js";
 import { placeIn, tableOf } from "../translate/scope.js";

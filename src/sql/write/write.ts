@@ -1,4 +1,4 @@
-import type { Given } from "../../expression/index.js";
+import type { Given } from "../../ir/index.js";
 import type { WritePlan } from "../../plan/index.js";
 import type { Dialect } from "../dialects/dialect.js";
 import { encodeParameter } from "../dialects/encode.js";

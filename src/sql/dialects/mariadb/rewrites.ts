@@ -1,6 +1,6 @@
 import type { ValueType } from "../../../columns/index.js";
 import { GemachError } from "../../../errors/index.js";
-import type { CallName } from "../../../expression/index.js";
+import type { CallName } from "../../../ir/index.js";
 import { draftFrom } from "../../tree/select.js";
 import type { Compound, Select, SortTerm, SqlExpression, Write } from "../../tree/tree.js";
 import { hasSelect, someExpression } from "../../tree/walk.js";

@@ -1,4 +1,4 @@
-import type { ResolvedEntity } from "../../../expression/index.js";
+import type { ResolvedEntity } from "../../../ir/index.js";
 
 /** By any of these a row's own number can be named that no column is called (SQLite, "ROWIDs and the INTEGER PRIMARY KEY"). */
 const names = ["rowid", "oid", "_rowid_"];

@@ -1,5 +1,5 @@
 import type { ValueType } from "../../../columns/index.js";
-import type { CallName } from "../../../expression/index.js";
+import type { CallName } from "../../../ir/index.js";
 import type { SqlExpression } from "../../tree/tree.js";
 
 /**
