@@ -56,7 +56,7 @@ const work = /\/src\/(work\/|errors\/work-)/;
 const inspecting =
   /\/src\/(findings\/(?!kinds\.)|ledger\/(late|ledger|audit|compare|plans|with-budget)\.|database\/spending\.)/;
 const core =
-  /\/src\/((errors|columns|expression|model|query|plan|run|live|findings|database|ledger|tables|sql(?!\/dialects\/\w+\/))\/|drivers\/(controls|ended|in-turn|turns|decimal-order)\.)/;
+  /\/src\/((errors|columns|ir|expression|model|query|plan|run|live|findings|database|ledger|tables|sql(?!\/dialects\/\w+\/))\/|drivers\/(controls|ended|in-turn|turns|decimal-order)\.)/;
 const ofEngine = (name) => {
   const own = new RegExp(`/src/(sql/dialects/${name}/(?!pglite)|drivers/${name}(-(?!wasm)\\w+)?\\.)`);
   return { name, test: (id) => own.test(id.replaceAll("\\", "/")) };
@@ -67,7 +67,10 @@ const groups = [
   { name: "tools", test: (id) => /\/src\/errors\/(tool|command|migration)-/.test(id.replaceAll("\\", "/")) },
   {
     name: "on-demand",
-    test: (id) => /\/src\/run\/(explain|on-demand|violated|references|update-rows)/.test(id.replaceAll("\\", "/")),
+    test: (id) =>
+      /\/src\/run\/(watching\/explain|verbs\/(on-demand|violated|references|update-rows))/.test(
+        id.replaceAll("\\", "/"),
+      ),
   },
   { name: "core", test: (id) => core.test(id.replaceAll("\\", "/")) },
   ...["sqlite", "postgres", "mariadb"].map(ofEngine),

@@ -1,8 +1,7 @@
-export { type AsyncContext, asyncContext } from "./async-context.js";
 export { Compiler } from "./cache/compiler.js";
-export { type CallSite, callSite } from "./call-site.js";
-export { type Connection, connectionKey, connectionOf } from "./connections.js";
-export { type Context, type Living, noLimits, rowsOfQuery, run, stepsOfQuery } from "./context.js";
+export { canGenerateCode } from "./rows/row-constructor.js";
+export { type AsyncContext, asyncContext } from "./sessions/async-context.js";
+export { type Connection, connectionKey, connectionOf } from "./sessions/connections.js";
 export {
   andThen,
   type Driver,
@@ -13,22 +12,14 @@ export {
   type Soon,
   type TransactionSettings,
   type WireRows,
-} from "./driver.js";
-export type { ExplainedStatement, ExplainOptions } from "./explain.js";
-export { readHiddenChecks } from "./hidden.js";
-export { onDemand } from "./late.js";
-export { insideOf, refuseInside } from "./lone.js";
-export { opened } from "./opened.js";
-export { controlOrigin, type Origin, planVerb, type VerbOrigin } from "./origin.js";
-export { sendOwn } from "./own-statement.js";
-export { now } from "./platform.js";
-export type { Portion } from "./portion.js";
-export { completed } from "./reach.js";
-export { type Page, Reads } from "./reads.js";
-export { canGenerateCode } from "./row-constructor.js";
-export { poolSender, type Sender } from "./sender.js";
-export { type SessionSender, savepointName, sessionSender } from "./session-sender.js";
-export type { Steps } from "./steps.js";
+} from "./sessions/driver.js";
+export { insideOf, refuseInside } from "./sessions/lone.js";
+export { opened } from "./sessions/opened.js";
+export { sendOwn } from "./sessions/own-statement.js";
+export { now } from "./sessions/platform.js";
+export { poolSender, type Sender } from "./sessions/sender.js";
+export { type SessionSender, savepointName, sessionSender } from "./sessions/session-sender.js";
+export type { Steps } from "./sessions/steps.js";
 export {
   cancelling,
   isLimited,
@@ -39,12 +30,22 @@ export {
   type Stop,
   stopOf,
   wait,
-} from "./stop.js";
-export { tellingError } from "./telling.js";
-export { transact } from "./transaction.js";
-export { valuesText } from "./values-text.js";
-export { type InsertProgress, Verbs } from "./verbs.js";
-export type { Written as WrittenPlan } from "./violated.js";
+} from "./sessions/stop.js";
+export { transact } from "./sessions/transaction.js";
+export { type Context, type Living, noLimits, rowsOfQuery, run, stepsOfQuery } from "./verbs/context.js";
+export { readHiddenChecks } from "./verbs/hidden.js";
+export { onDemand } from "./verbs/late.js";
+export type { Portion } from "./verbs/portion.js";
+export { completed } from "./verbs/reach.js";
+export { type Page, Reads } from "./verbs/reads.js";
+export { tellingError } from "./verbs/telling.js";
+export { type InsertProgress, Verbs } from "./verbs/verbs.js";
+export type { Written as WrittenPlan } from "./verbs/violated.js";
+export { conflict, writeKeyed, writing } from "./verbs/write.js";
+export { type CallSite, callSite } from "./watching/call-site.js";
+export type { ExplainedStatement, ExplainOptions } from "./watching/explain.js";
+export { controlOrigin, type Origin, planVerb, type VerbOrigin } from "./watching/origin.js";
+export { valuesText } from "./watching/values-text.js";
 export {
   type BegunStatement,
   type DoneCall,
@@ -53,5 +54,4 @@ export {
   type SentStatement,
   type Watch,
   watch,
-} from "./watch.js";
-export { conflict, writeKeyed, writing } from "./write.js";
+} from "./watching/watch.js";

@@ -10,8 +10,8 @@ import {
   factsOf,
   printChange,
 } from "../../sql/index.js";
-import type { ConstructorOf, Runtime } from "../gather.js";
-import { type RowConstructor, rowConstructors } from "../row-constructor.js";
+import type { ConstructorOf, Runtime } from "../rows/gather.js";
+import { type RowConstructor, rowConstructors } from "../rows/row-constructor.js";
 import { changeWithoutValues, filler, statementFiller, type Values, withoutValues } from "./holes.js";
 import { keyOfChange, keyOfQuery } from "./key.js";
 import { Trie } from "./trie.js";

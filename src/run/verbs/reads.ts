@@ -1,0 +1,293 @@
+import { expectOptions, GemachError } from "../../errors/index.js";
+import { expectKey, type Query, type QueryState } from "../../ir/index.js";
+import { type Definitions, type Entity, type EntityName, entityIn } from "../../model/index.js";
+import { planExists, planList, planSingle, rowList } from "../../plan/index.js";
+import {
+  from,
+  type Reached,
+  type ReachFaults,
+  type ReachKeys,
+  type ReachShape,
+  rawIn,
+  rowCount,
+  stateOf,
+} from "../../query/index.js";
+import { fetch } from "../rows/fetch.js";
+import type { Steps } from "../sessions/steps.js";
+import { type Limits, limitNames } from "../sessions/stop.js";
+import type { ExplainedStatement, ExplainOptions } from "../watching/explain.js";
+import type { VerbOrigin } from "../watching/origin.js";
+import {
+  alive,
+  type Context,
+  countRows,
+  expectTransaction,
+  givenFor,
+  givenWith,
+  noLimits,
+  originOf,
+  rowsAlone,
+  run,
+  togetherFor,
+} from "./context.js";
+import { onDemand } from "./late.js";
+import { oneByOne } from "./one-by-one.js";
+import { pageStatement, portionStatement } from "./paging.js";
+import { fetchPortion, type Portion } from "./portion.js";
+import { rawRows } from "./raw.js";
+import { completed } from "./reach.js";
+
+/** One page of a query's rows. */
+export interface Page<Row> {
+  readonly rows: Row[];
+  /** How many rows there are on all pages. */
+  readonly total: number;
+  /** How many pages there are. */
+  readonly pages: number;
+  /** The number of this page, from 1. */
+  readonly number: number;
+  /** The most rows of a page. */
+  readonly size: number;
+}
+
+/** The verbs that read. */
+export class Reads {
+  readonly #context: Context;
+
+  /** @internal */
+  constructor(context: Context) {
+    this.#context = context;
+  }
+
+  /** All rows of a query, in its order. */
+  async list<Row>(query: Query<Row>, limits: Limits = noLimits): Promise<Row[]> {
+    expectOptions("list", limits, limitNames);
+    const { compiler } = this.#context;
+    const raw = rawIn(query);
+    const origin = originOf(this.#context, "list", Reads.prototype.list, query);
+    if (raw !== undefined) {
+      await this.#context.living?.written();
+      return (await run(this.#context, () => rawRows(raw, compiler.runtime), "no", origin, limits)) as Row[];
+    }
+    const given = stateOf(query, "list");
+    expectTransaction(this.#context, given);
+    const { living } = this.#context;
+    const state = living === undefined ? given : await living.ready(given);
+    const statement = compiler.compile(state, "list", planList);
+    const alone = rowsAlone(this.#context, statement, state, limits);
+    if (alone !== undefined) return alive(this.#context, state, await alone, origin) as Row[];
+    const steps = () => fetch(statement, compiler.runtime, givenFor(this.#context, state));
+    const together = togetherFor(this.#context, state, statement.followUps.size > 0);
+    return alive(this.#context, state, await run(this.#context, steps, together, origin, limits), origin) as Row[];
+  }
+
+  /**
+   * The one row of a query.
+   * @throws GemachError `NONE_FOUND`, or `SEVERAL_FOUND` with their number.
+   */
+  async single<Row>(query: Query<Row>, limits: Limits = noLimits): Promise<Row> {
+    const state = stateOf(query, "single");
+    const origin = originOf(this.#context, "single", Reads.prototype.single, query);
+    const found = await this.#one<Row>(state, origin, limits);
+    if (found.length === 0) throw new GemachError("NONE_FOUND", { entity: state.source.entity.name });
+    return found[0] as Row;
+  }
+
+  /**
+   * The one row of a query, or null.
+   * @throws GemachError `SEVERAL_FOUND` with their number.
+   */
+  async maybe<Row>(query: Query<Row>, limits: Limits = noLimits): Promise<Row | null> {
+    const origin = originOf(this.#context, "maybe", Reads.prototype.maybe, query);
+    const found = await this.#one<Row>(stateOf(query, "maybe"), origin, limits);
+    return found[0] ?? null;
+  }
+
+  /** The number of a query's rows, counted by the database. */
+  async count(query: Query, limits: Limits = noLimits): Promise<number> {
+    expectOptions("count", limits, limitNames);
+    const state = stateOf(query, "count");
+    const origin = originOf(this.#context, "count", Reads.prototype.count, query);
+    if (this.#context.living !== undefined) await this.#context.living.ready(state);
+    return await run(this.#context, () => countRows(this.#context, state), "no", origin, limits);
+  }
+
+  /** Whether a query has any row; the database stops at the first. */
+  async exists(query: Query, limits: Limits = noLimits): Promise<boolean> {
+    expectOptions("exists", limits, limitNames);
+    const { compiler } = this.#context;
+    const state = stateOf(query, "exists");
+    const origin = originOf(this.#context, "exists", Reads.prototype.exists, query);
+    if (this.#context.living !== undefined) await this.#context.living.ready(state);
+    const statement = compiler.compile(state, "exists", planExists);
+    const steps = () => fetch(statement, compiler.runtime, givenFor(this.#context, state));
+    return (await run(this.#context, steps, "no", origin, limits)).length > 0;
+  }
+
+  /**
+   * One page of a query's rows, with the number of all rows and pages. `number` counts from 1. For long
+   * lists that change, `portion` is the better way.
+   * @throws GemachError `LIMIT_UNFIT`
+   */
+  async page<Row>(query: Query<Row>, options: { size: number; number?: number } & Limits): Promise<Page<Row>> {
+    expectOptions("page", options, ["size", "number", ...limitNames]);
+    const { size, number = 1 } = options;
+    const asked = stateOf(query, "page");
+    expectTransaction(this.#context, asked);
+    rowCount(size, "page", 1);
+    rowCount(number, "page", 1);
+    const context = this.#context;
+    const origin = originOf(context, "page", Reads.prototype.page, query);
+    const state = context.living === undefined ? asked : await context.living.ready(asked);
+    const before = (number - 1) * size;
+    const rest = state.limit === undefined ? size : Math.max(0, Math.min(size, state.limit - before));
+    const { statement, given } = pageStatement(context.compiler, state, rest, (state.offset ?? 0) + before);
+    const steps = function* (): Steps<Page<Row>> {
+      const total = yield* countRows(context, state);
+      const found = (yield* fetch(statement, context.compiler.runtime, givenWith(context, given))) as Row[];
+      const rows = alive(context, state, found, origin) as Row[];
+      return { rows, total, pages: Math.ceil(total / size), number, size };
+    };
+    return await run(context, steps, togetherFor(context, state, true), origin, options);
+  }
+
+  /**
+   * So many rows of a query, from its beginning or from where its `after` or `before` says, with the
+   * cursors from which to go on (keyset paging): rows that come or go meanwhile shift nothing, and the
+   * hundredth portion costs what the first does.
+   * @throws GemachError `LIMIT_UNFIT`, `CURSOR_UNFIT`
+   */
+  async portion<Row>(query: Query<Row>, size: number, limits: Limits = noLimits): Promise<Portion<Row>> {
+    expectOptions("portion", limits, limitNames);
+    const state = stateOf(query, "portion");
+    rowCount(size, "portion", 1);
+    const origin = originOf(this.#context, "portion", Reads.prototype.portion, query);
+    return await this.#portion<Row>(state, size, origin, limits);
+  }
+
+  /**
+   * The rows of a query one after the other, fetched in chunks as they are taken: a loop over a million
+   * rows holds four thousand in memory (or `chunk` of them), and may end at any time. Each chunk is a statement of its
+   * own (and one for each relation that is reached by batch), so that rows which change meanwhile are seen as they are
+   * then; `timeLimit` is that of each chunk.
+   */
+  stream<Row>(query: Query<Row>, options: { readonly chunk?: number } & Limits = noLimits): AsyncIterableIterator<Row> {
+    const origin = originOf(this.#context, "stream", Reads.prototype.stream, query);
+    return oneByOne(this.#chunks<Row>(query, options, origin));
+  }
+
+  async *#chunks<Row>(
+    query: Query<Row>,
+    options: { readonly chunk?: number } & Limits,
+    origin: VerbOrigin,
+  ): AsyncGenerator<readonly Row[], void, void> {
+    expectOptions("stream", options, ["chunk", ...limitNames]);
+    const { chunk = 4000 } = options;
+    const state = stateOf(query, "stream");
+    rowCount(chunk, "stream", 1);
+    if (state.cursor?.side === "before")
+      throw new GemachError("CURSOR_UNFIT", { reason: "a stream goes forwards, so that it takes no before()" });
+    let rest = state.limit ?? Number.POSITIVE_INFINITY;
+    let at = state;
+    const base = withoutLimits(state);
+    while (rest > 0) {
+      const portion = await this.#portion<Row>(at, Math.min(chunk, rest), origin, options);
+      yield portion.rows;
+      if (portion.next === null) return;
+      rest -= portion.rows.length;
+      at = { ...base, cursor: { text: portion.next, side: "after", base } };
+    }
+  }
+
+  async #portion<Row>(asked: QueryState, size: number, origin: VerbOrigin, limits: Limits): Promise<Portion<Row>> {
+    expectTransaction(this.#context, asked);
+    const { living } = this.#context;
+    const state = living === undefined ? asked : await living.ready(asked);
+    if (state.groupBy === undefined) expectKey(state.source.entity, `${origin.verb}()`);
+    const { compiler } = this.#context;
+    const { statement, given } = portionStatement(compiler, state, size + 1);
+    const steps = () =>
+      fetchPortion(statement, size, state.cursor?.side, compiler.runtime, givenWith(this.#context, given));
+    const together = togetherFor(this.#context, state, statement.followUps.size > 0);
+    const portion = (await run(this.#context, steps, together, origin, limits)) as Portion<Row>;
+    return { ...portion, rows: alive(this.#context, state, portion.rows, origin) as Row[] };
+  }
+
+  /**
+   * Completes rows that are in memory already, whatever made them: gives copies of them with what they reach, in one
+   * statement a relation and level. They need the columns that the relations go out from.
+   * @throws GemachError `ROW_KEYLESS` where a row lacks one of them, `ROWS_EXPECTED`, `RELATED_MISSING`
+   */
+  async reach<
+    D extends Definitions<D>,
+    E extends EntityName<D>,
+    const S extends ReachShape<D, E>,
+    R extends ReachKeys<D, E, S>,
+  >(
+    rows: readonly R[],
+    entity: Entity<D, E>,
+    shape: S & NoInfer<ReachFaults<D, E, S>>,
+    limits: Limits = noLimits,
+  ): Promise<Reached<D, E, R, S>[]> {
+    expectOptions("reach", limits, limitNames);
+    const { compiler } = this.#context;
+    const origin = originOf(this.#context, "reach", Reads.prototype.reach);
+    const resolved = entityIn(entity, "reach");
+    const given = rowList(rows, resolved, "reach");
+    const state = compiler.reached(resolved, shape, () => stateOf(from(entity).reach(shape as never), "reach"));
+    return (await completed(this.#context, state, given, origin, limits)) as Reached<D, E, R, S>[];
+  }
+
+  /**
+   * The plan by which the database executes each statement of a query, in one form for all engines. It changes nothing. Without
+   * `analyze` a query that reaches relations fetches up to 101 of its rows, for the keys that their statements need; with it all statements are
+   * run, and measured.
+   * @throws GemachError `OPTION_UNKNOWN`
+   */
+  async explain(query: Query, options: ExplainOptions & Limits = noLimits): Promise<readonly ExplainedStatement[]> {
+    expectOptions("explain", options, ["analyze", "verb", ...limitNames]);
+    const state = stateOf(query, "explain");
+    expectTransaction(this.#context, state);
+    const origin = originOf(this.#context, "explain", Reads.prototype.explain, query);
+    const { explainSteps } = await onDemand();
+    return await run(this.#context, () => explainSteps(this.#context, state, options), "no", origin, options);
+  }
+
+  async #one<Row>(asked: QueryState, origin: VerbOrigin, limits: Limits): Promise<readonly Row[]> {
+    expectOptions(origin.verb, limits, limitNames);
+    const context = this.#context;
+    const { compiler, living } = context;
+    expectTransaction(context, asked);
+    const state = living === undefined ? asked : await living.ready(asked);
+    const statement = compiler.compile(state, "single", planSingle);
+    const alone = rowsAlone(context, statement, state, limits);
+    if (alone !== undefined) {
+      const found = await alone;
+      if (found.length < 2) return alive(context, state, found as readonly Row[], origin);
+    }
+    const check = function* (found: number): Steps<void> {
+      if (found < 2) return;
+      const { name } = state.source.entity;
+      throw new GemachError("SEVERAL_FOUND", {
+        call: origin.verb,
+        entity: name,
+        found: yield* countRows(context, state),
+      });
+    };
+    const steps = () => fetch(statement, compiler.runtime, givenFor(context, state), check);
+    const together = togetherFor(context, state, statement.followUps.size > 0);
+    const rows = (await run(context, steps, together, origin, limits)) as readonly Row[];
+    return alive(context, state, rows, origin);
+  }
+}
+
+/** A query, and the template that it is made of, without limits and cursor: the rows after the first chunk are those after a place in it. */
+function withoutLimits({ given, ...state }: QueryState): QueryState {
+  const bare = { limit: undefined, offset: undefined, cursor: undefined, past: { isUsed: true } };
+  const template = given === undefined ? undefined : { ...given.template, ...bare };
+  return {
+    ...state,
+    ...bare,
+    given: given === undefined || template === undefined ? undefined : { ...given, template },
+  };
+}
