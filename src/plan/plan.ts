@@ -276,7 +276,7 @@ function planScalar(
       joined: [],
       nested: [],
       followUps: [],
-      past: { isUsed: false },
+      maker: { of: undefined, make: undefined },
     },
     ...limits,
   };

@@ -342,5 +342,5 @@ export function planRows(
   const shape = withDeep(shapeOfRow(draft, rows, query, path, [], strategy), deep);
   const isJoined = draft.joined?.some((joined) => joined.source === query.source) === true;
   const identity = isJoined || rows.joined.length > 0 ? keySlots(draft, path, query.source.entity.key) : [];
-  return { shape, identity, ...rows, past: { isUsed: false } };
+  return { shape, identity, ...rows, maker: { of: undefined, make: undefined } };
 }

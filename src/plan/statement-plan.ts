@@ -5,7 +5,6 @@ import type {
   JoinNode,
   Node,
   OrderNode,
-  Past,
   Path,
   ResolvedColumn,
   ResolvedEntity,
@@ -105,6 +104,12 @@ export interface NestedRows extends Mount {
   readonly rows: RowPlan;
 }
 
+/** What makes objects of rows, as the compiler that used the plan last has made it: all that changes of a plan. */
+export interface Maker {
+  of: object | undefined;
+  make: unknown;
+}
+
 /** How rows of one source within a statement are assembled. */
 export interface RowPlan {
   readonly shape: Shape;
@@ -113,7 +118,7 @@ export interface RowPlan {
   readonly joined: readonly JoinedRows[];
   readonly nested: readonly NestedRows[];
   readonly followUps: readonly FollowUp[];
-  readonly past: Past;
+  readonly maker: Maker;
 }
 
 /** A relation that a statement reaches, how, and why so. */

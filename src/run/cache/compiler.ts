@@ -1,6 +1,6 @@
 import { derived } from "../../columns/index.js";
 import type { Given, Past, QueryState, ResolvedEntity, Strategy } from "../../ir/index.js";
-import type { DeletePlan, PlanSettings, RowPlan, StatementPlan, UpdatePlan, WritePlan } from "../../plan/index.js";
+import type { DeletePlan, PlanSettings, StatementPlan, UpdatePlan, WritePlan } from "../../plan/index.js";
 import {
   type CompiledStatement,
   compile,
@@ -47,7 +47,6 @@ export class Compiler {
   readonly runtime: Runtime;
   /** Whether code may be compiled at run time. */
   readonly generatesCode: boolean;
-  readonly #constructors = new WeakMap<RowPlan, RowConstructor>();
   readonly #statements = derived((_: ResolvedEntity) => new Trie<StatementMaker>());
   readonly #changes = derived((_: ResolvedEntity) => new Trie<ChangeMaker>());
   readonly #reached = derived((_: ResolvedEntity) => new Map<string, QueryState>());
@@ -57,12 +56,12 @@ export class Compiler {
     this.generatesCode = generateCode;
     const make = rowConstructors(dialect, generateCode);
     const constructorOf: ConstructorOf = (plan) => {
-      let known = this.#constructors.get(plan);
-      if (known === undefined) {
-        known = make(plan.shape);
-        if (isUsedAgain(plan)) this.#constructors.set(plan, known);
+      const { maker } = plan;
+      if (maker.of !== this) {
+        maker.of = this;
+        maker.make = make(plan.shape);
       }
-      return known;
+      return maker.make as RowConstructor;
     };
     this.runtime = { dialect, constructorOf };
   }
@@ -146,13 +145,6 @@ function changeMaker(change: UpdatePlan | DeletePlan, dialect: Dialect): ChangeM
     text,
     parameters: fill(values).map((parameter) => encodeParameter(dialect, parameter, [], given)),
   });
-}
-
-/** Whether something is used again. */
-function isUsedAgain({ past }: { readonly past: Past }): boolean {
-  const { isUsed } = past;
-  past.isUsed = true;
-  return isUsed;
 }
 
 /** Whether a shape is made of true and further such shapes. */
