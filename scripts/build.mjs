@@ -1,14 +1,13 @@
 // Builds what is published: few files, each entry with its declarations; both with maps that lead to the sources.
 // Usage: node scripts/build.mjs [folder], "dist" by default.
 import { execFileSync } from "node:child_process";
-import { chmodSync, mkdtempSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from "node:fs";
+import { chmodSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { dirname, join, resolve } from "node:path";
 import { fileURLToPath } from "node:url";
 import remapping from "@jridgewell/remapping";
 import { rolldown } from "rolldown";
 import { dts } from "rolldown-plugin-dts";
-import { quick } from "./quick.mjs";
 
 const root = fileURLToPath(new URL("..", import.meta.url));
 const out = resolve(process.argv[2] ?? join(root, "dist"));
@@ -47,7 +46,6 @@ const code = await rolldown({
   external: isOutside,
   platform: "neutral",
   preserveEntrySignatures: "allow-extension",
-  plugins: quick,
 });
 const names = { entryFileNames: "[name].js", chunkFileNames: "chunk-[name].js" };
 // What every program loads is one file, what the command line's projects load another, and each engine's dialect and driver a third: a
@@ -85,36 +83,12 @@ await code.write({
   dir: out,
   format: "es",
   sourcemap: true,
-  // Printed as the plugins left it.
   minify: false,
   minifyInternalExports: false,
   ...names,
   codeSplitting: { groups, includeDependenciesRecursively: false },
 });
 chmodSync(join(out, "cli.js"), 0o755);
-// An engine's entry would be a file that only hands on what its chunk has: it is the chunk itself.
-const engines = ["sqlite", "postgres", "mariadb"];
-for (const name of engines) {
-  const chunk = readFileSync(join(out, `chunk-${name}.js`), "utf8").replace(`=chunk-${name}.js.map`, `=${name}.js.map`);
-  const exportedBy = (text) =>
-    /export\{([^}]*)\}/
-      .exec(text)[1]
-      .split(",")
-      .map((one) => one.split(" as ").at(-1));
-  const there = new Set(exportedBy(chunk.slice(chunk.lastIndexOf("export{"))));
-  const facade = readFileSync(join(out, `${name}.js`), "utf8");
-  if (!exportedBy(facade).every((one) => there.has(one))) throw new Error(`chunk-${name}.js lacks a name of its entry`);
-  writeFileSync(join(out, `${name}.js`), chunk);
-  renameSync(join(out, `chunk-${name}.js.map`), join(out, `${name}.js.map`));
-  rmSync(join(out, `chunk-${name}.js`));
-}
-// Other characters than those of ASCII become escapes: V8 reads such a source at a byte a character, a sixth faster.
-for (const name of readdirSync(out).filter((file) => file.endsWith(".js"))) {
-  const text = readFileSync(join(out, name), "utf8");
-  const direct = text.replace(new RegExp(`"\\./chunk-(${engines.join("|")})\\.js"`, "g"), '"./$1.js"');
-  const asEscape = (unit) => `\\u${unit.charCodeAt(0).toString(16).padStart(4, "0")}`;
-  writeFileSync(join(out, name), direct.replace(/\P{ASCII}/gu, asEscape));
-}
 
 // The compiler's declarations, a file a module, become one file an entry; their maps are joined to lead to the sources.
 const apart = mkdtempSync(join(tmpdir(), "gemach-types-"));
