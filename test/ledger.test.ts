@@ -2,15 +2,21 @@ import { readFileSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 import { expect, test } from "vitest";
 import { generate, lending } from "../src/demo/index.js";
-import { BudgetError, type Database, from, type Ledger, ledgerLines, readLedgerLines, withBudget, withLedger } from "../src/index.js";
+import { BudgetError, type Database, type DatabaseOptions, from, type Ledger, ledgerLines, readLedgerLines, withBudget, withLedger } from "../src/index.js";
 import { connectionOf } from "../src/run/index.js";
 import { useSociety } from "./support/engines.js";
 
 const { Depot, District, Item, Kit, Loan, Member } = lending;
 const all = useSociety(generate(40, 7, { items: 5, members: 2, loans: 10 }));
 
-const onAll = async (check: (db: Database) => Promise<void>): Promise<void> => {
-  for (const engine of all()) await check(engine.connect());
+const onAll = async (check: (db: Database) => Promise<void>, options: DatabaseOptions = {}): Promise<void> => {
+  for (const engine of all()) await check(engine.connect(options));
+};
+
+/** A clock by which all takes equally long, however busy the machine is. */
+const steady = (): DatabaseOptions => {
+  let time = 0;
+  return { clock: () => (time += 0.1) };
 };
 
 const loop = async (db: Database) => {
@@ -282,11 +288,7 @@ test("a loop that reads, and a read that is repeated, are found with what to wri
           { cohort },
         ),
       );
-    // A machine that becomes busy in the middle looks as if a plan had turned.
-    const { findings } = await lazy(1);
-    expect(findings.filter(({ kind }) => kind !== "turned-plan")).toMatchObject([
-      { kind: "repeat", remedy: expect.stringContaining("from(Loan).reach({ borrower: true })") },
-    ]);
+    expect((await lazy(1)).findings).toMatchObject([{ kind: "repeat", remedy: expect.stringContaining("from(Loan).reach({ borrower: true })") }]);
     expect((await lazy(1000)).findings).toEqual([]);
     const echoed = await withLedger(db, "echo", async () => {
       for (let i = 0; i < 3; i++) await db.count(from(Loan));
@@ -314,7 +316,7 @@ test("a loop that reads, and a read that is repeated, are found with what to wri
     ]);
     expect((await withLedger(db, "together", () => db.insert(Loan, many))).findings).toEqual([]);
     await db.delete(from(Loan).where((l) => l.due.below("2026-01-07")));
-  });
+  }, steady());
 });
 
 test("a budget ends work that sends more statements, and says which", async () => {
