@@ -21,8 +21,8 @@ export interface Hand {
   /** Work on one connection, in one transaction, which is rolled back unless it is to be kept. */
   readonly transaction: (work: (send: Send) => Promise<void>, isKept: boolean) => Promise<void>;
   /**
-   * Inserts loans by the best form that was found for the engine; `end`: what stands after the rows; `name`: of that form. Gives
-   * what it returns.
+   * Inserts loans by the best form that was found for the engine; `end`: what stands after the rows; `name`: of that
+   * form. Gives what it returns.
    */
   readonly insert: (
     send: Send,

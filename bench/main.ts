@@ -133,7 +133,8 @@ async function reports(): Promise<void> {
     const benches: Bench[] = [];
     for (const open of opens) {
       const bench = await open(rows);
-      // The tables are made of the model: that a key leads to a row is the constraints' affair, as it is to who writes by hand.
+      // The tables are made of the model: that a key leads to a row is the constraints' affair, as it is to who writes
+      // by hand.
       if (bench !== undefined) benches.push({ ...bench, db: database(bench.driver, { trustConstraints: true }) });
     }
     const server = benches.find(({ name }) => name === "PostgreSQL");

@@ -21,7 +21,10 @@ const count = 300;
 // biome-ignore lint/suspicious/noExplicitAny: a model of so many entities is put together without types
 type Untyped = any;
 
-/** 300 tables of ten columns, a key to the one before, indexes and a rule; `changes`: so many of them have another column. */
+/**
+ * 300 tables of ten columns, a key to the one before, indexes and a rule; `changes`: so many of them have another
+ * column.
+ */
 export function manyTables(changes = 0): object {
   const definitions: Record<string, Untyped> = {};
   for (let i = 0; i < count; i++) {

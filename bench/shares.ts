@@ -14,7 +14,9 @@ export interface Shares {
 
 type Answer = { readonly rows: WireRows } | { readonly json: string };
 
-/** A driver that keeps what the engine answers, in the order of asking: several statements may be on their way at once. */
+/**
+ * A driver that keeps what the engine answers, in the order of asking: several statements may be on their way at once.
+ */
 function recording(driver: Driver, answers: (Answer | undefined)[]): Driver {
   const kept =
     (send: Send): Send =>

@@ -143,7 +143,9 @@ export async function workFigures(benches: readonly Bench[], rounds: number): Pr
   return String(table);
 }
 
-/** What one of 10,000 rows takes in memory, as a live entity and as a plain row; needs a collector that can be called. */
+/**
+ * What one of 10,000 rows takes in memory, as a live entity and as a plain row; needs a collector that can be called.
+ */
 async function bytesOf(db: Database): Promise<string> {
   const { gc } = globalThis as { readonly gc?: () => void };
   if (gc === undefined) return "node --expose-gc tells";

@@ -48,8 +48,9 @@ const code = await rolldown({
   preserveEntrySignatures: "allow-extension",
 });
 const names = { entryFileNames: "[name].js", chunkFileNames: "chunk-[name].js" };
-// What every program loads is one file, what the command line's projects load another, and each engine's dialect and driver a third: a
-// file more takes Node 20 a millisecond and a half to load. What is read when it is first asked for stands apart from it.
+// What every program loads is one file, what the command line's projects load another, and each engine's dialect and
+// driver a third: a file more takes Node 20 a millisecond and a half to load. What is read when it is first asked for
+// stands apart from it.
 const work = /\/src\/(work\/|errors\/work-)/;
 const inspecting =
   /\/src\/(findings\/(?!kinds\.)|ledger\/(late|ledger|audit|compare|plans|with-budget)\.|database\/spending\.)/;

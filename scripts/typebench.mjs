@@ -1,5 +1,5 @@
-// Prints what it costs the compiler to check a model of 150 entities with 500 queries, and the same with live entities; fails past the
-// limits.
+// Prints what it costs the compiler to check a model of 150 entities with 500 queries, and the same with live entities;
+// fails past the limits.
 import { execFileSync } from "node:child_process";
 import { mkdirSync, rmSync, writeFileSync } from "node:fs";
 import { fileURLToPath } from "node:url";

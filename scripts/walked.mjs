@@ -1,5 +1,6 @@
-// Counts the functions that a call walks through, at its first and its second time: precise coverage of V8 over the sources, closures counted.
-// Usage: node scripts/walked.mjs [--list job]: with a job's name the functions of its second call, by file.
+// Counts the functions that a call walks through, at its first and its second time: precise coverage of V8 over the
+// sources, closures counted. Usage: node scripts/walked.mjs [--list job]: with a job's name the functions of its second
+// call, by file.
 import { Session } from "node:inspector/promises";
 import { fileURLToPath } from "node:url";
 import Sqlite from "better-sqlite3";

@@ -78,6 +78,27 @@ test("a folder of the SQL room has under 1,500 lines", () => {
   expect([...lines].filter(([, count]) => count >= 1500)).toEqual([]);
 });
 
+test("comments, and prose of the documents, have lines of at most 120 characters", () => {
+  const root = fileURLToPath(new URL("..", import.meta.url));
+  const documents = ["README.md", "CONTRIBUTING.md", "CHANGELOG.md", ...readdirSync(join(root, "docs")).flatMap((name) => `docs/${name}`)];
+  const long = [
+    ...files.flatMap((file) =>
+      readFileSync(join(source, file), "utf8")
+        .split("\n")
+        .filter((line) => line.length > 120 && /^\s*(\/\/|\/\*|\*)/.test(line)),
+    ),
+    ...documents
+      .filter((name) => name.endsWith(".md"))
+      .flatMap((name) =>
+        readFileSync(join(root, name), "utf8")
+          .replaceAll(/^ *```[\s\S]*?^ *```/gm, "")
+          .split("\n"),
+      )
+      .filter((line) => line.length > 120 && !line.trimStart().startsWith("|")),
+  ];
+  expect(long).toEqual([]);
+});
+
 test("no file is in a circle of imports", () => {
   const done = new Set<string>();
   const circles: string[] = [];

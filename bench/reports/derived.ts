@@ -36,7 +36,10 @@ const kinds = [
   ["Brand 34", ["LG CASE", "LG BOX", "LG PACK", "LG PKG"], "20", "30", 48],
 ] as const;
 
-/** Queries derived from the 22 of TPC-H; parameters are those of its specification where the made-up rows have such values. */
+/**
+ * Queries derived from the 22 of TPC-H; parameters are those of its specification where the made-up rows have such
+ * values.
+ */
 export const derivedQuestions: readonly Question[] = [
   {
     name: "1: what was shipped, by flag and status",

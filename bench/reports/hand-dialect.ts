@@ -2,7 +2,10 @@
 export interface HandDialect {
   readonly year: (day: string) => string;
   readonly month: (day: string) => string;
-  /** A decimal column as a number that sums and products are exact of. SQLite stores decimals as text: whole units of a hundredth. */
+  /**
+   * A decimal column as a number that sums and products are exact of. SQLite stores decimals as text: whole units of a
+   * hundredth.
+   */
   readonly units: (column: string) => string;
   /** One, beside such numbers. */
   readonly one: string;

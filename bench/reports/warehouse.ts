@@ -20,8 +20,8 @@ const rate = numeric(3, 2);
 const constraint = "trusted";
 
 /**
- * A wholesaler's tables, as a well-known benchmark for decision support has them (TPC-H, whose specification is public): queries are
- * derived from its 22. Rows are made up here, and figures are not results of that benchmark.
+ * A wholesaler's tables, as a well-known benchmark for decision support has them (TPC-H, whose specification is
+ * public): queries are derived from its 22. Rows are made up here, and figures are not results of that benchmark.
  */
 class Warehouse extends entities({
   Region: entity("region", { id: integer.key, name: text }),

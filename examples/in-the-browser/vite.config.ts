@@ -48,7 +48,9 @@ function offline(): Plugin {
   };
 }
 
-/** Says how large the page's own code is, with the library; and, once the page is served, where it is and what to try. */
+/**
+ * Says how large the page's own code is, with the library; and, once the page is served, where it is and what to try.
+ */
 function tells(): Plugin {
   return {
     name: "tells",

@@ -1,7 +1,8 @@
 import type { MapColumn, ModelMap } from "../project/index.js";
 import { xmlText } from "../written/index.js";
 
-// The widths of the letters of the font below, in hundredths of its size, on average; boxes are a little wider than they need.
+// The widths of the letters of the font below, in hundredths of its size, on average; boxes are a little wider than
+// they need.
 const letter = 6.9;
 const line = 18;
 const head = 26;

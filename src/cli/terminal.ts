@@ -7,7 +7,10 @@ import { escaped, oneLine, visibleLines } from "../written/index.js";
 export const failed = 1;
 export const misused = 2;
 
-/** How wide what is printed may be: as wide as the terminal, at most 100 characters. A terminal that does not know says 0. */
+/**
+ * How wide what is printed may be: as wide as the terminal, at most 100 characters. A terminal that does not know says
+ * 0.
+ */
 export const width = (): number => Math.min(100, process.stdout.columns || 100);
 
 /** The colours that this program itself sets, where it sets any. */

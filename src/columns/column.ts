@@ -2,10 +2,9 @@ import type { StandardSchema } from "./standard-schema.js";
 import type { Codec, ColumnKind, StoredForm, ValueType } from "./value-type.js";
 
 /**
- * What a column may be besides its kind. `generated`: the database hands it out. `defaulted`: a new
- * row may leave it out. `computed`: the database works it out of the row's other columns. `heavy`: it
- * stays in the database until it is asked for. `version`: it tells whether a row is as it was read. `secret`: its values are shown
- * nowhere.
+ * What a column may be besides its kind. `generated`: the database hands it out. `defaulted`: a new row may leave it
+ * out. `computed`: the database works it out of the row's other columns. `heavy`: it stays in the database until it is
+ * asked for. `version`: it tells whether a row is as it was read. `secret`: its values are shown nowhere.
  */
 export type ColumnTrait =
   | "nullable"
@@ -74,25 +73,26 @@ export interface Column<K extends ColumnKind = ColumnKind, V = unknown, T extend
    */
   readonly computed: Column<K, V, T | "computed">;
   /**
-   * The same column as the row's version (an optimistic lock): a whole number, or a timestamp, that a unit of work changes with
-   * each of its updates, and looks at: a row that another one has changed meanwhile is a `CONFLICT`. A new row begins at 1, or now.
+   * The same column as the row's version (an optimistic lock): a whole number, or a timestamp, that a unit of work
+   * changes with each of its updates, and looks at: a row that another one has changed meanwhile is a `CONFLICT`. A new
+   * row begins at 1, or now.
    */
   readonly version: Column<K, V, T | "version" | "defaulted">;
   /**
-   * The same column, whose values no ledger, preview or report shows: a phone number, a token. Statements that are given any of
-   * them show none of their values, but marks that are the same for the same values.
+   * The same column, whose values no ledger, preview or report shows: a phone number, a token. Statements that are
+   * given any of them show none of their values, but marks that are the same for the same values.
    */
   readonly secret: Column<K, V, T>;
   /** The same column under a given name in the table. */
   named(columnName: string): Column<K, V, T>;
   /**
-   * The same column, which tables may have under this name yet: a migration that is drafted renames it, rather than to drop it and
-   * add another one.
+   * The same column, which tables may have under this name yet: a migration that is drafted renames it, rather than to
+   * drop it and add another one.
    */
   formerly(columnName: string): Column<K, V, T>;
   /**
-   * The same column, for which the database takes this where a new row leaves it out: a value, or what an expression makes
-   * there, such as `now()`, or `sql(uuid)` of a function of its own.
+   * The same column, for which the database takes this where a new row leaves it out: a value, or what an expression
+   * makes there, such as `now()`, or `sql(uuid)` of a function of its own.
    */
   defaultsTo(value: V | MadeInDatabase<V>): Column<K, V, T | "defaulted">;
   /** The same column, for which the table has a default that code does not know: a new row may leave it out. */
@@ -100,8 +100,8 @@ export interface Column<K extends ColumnKind = ColumnKind, V = unknown, T extend
   /** The same column, for which code makes a value where a new row leaves it out. */
   startsAs(make: () => V): Column<K, V, T | "defaulted">;
   /**
-   * The same column, for which code makes a value whenever a row is written, new or changed, by whatever way, and the row is given none:
-   * `changed: timestamp.onWrite(() => new Date())`.
+   * The same column, for which code makes a value whenever a row is written, new or changed, by whatever way, and the
+   * row is given none: `changed: timestamp.onWrite(() => new Date())`.
    */
   onWrite(make: () => V): Column<K, V, T | "defaulted">;
   /**
@@ -137,7 +137,10 @@ export interface Column<K extends ColumnKind = ColumnKind, V = unknown, T extend
 // biome-ignore lint/suspicious/noExplicitAny: stands for every value type in a constraint
 export type AnyColumn = Column<ColumnKind, any, any>;
 
-/** in: a column; out: the type of its values, with null where it is nullable. Asks by property: half the work for the compiler. */
+/**
+ * in: a column; out: the type of its values, with null where it is nullable. Asks by property: half the work for the
+ * compiler.
+ */
 export type ColumnValue<C> = C extends { readonly [valueType]: infer V; readonly [traitsOf]: infer T }
   ? "nullable" extends T
     ? V | null
@@ -251,7 +254,9 @@ export const localTimestamp: Column<"localTimestamp", string, never> = plain({ k
 
 const millisecondsIn = { seconds: 1000n, milliseconds: 1n } as const;
 
-/** An instant as a Date, in a table that counts the seconds or milliseconds since 1970 began in UTC as a whole number. */
+/**
+ * An instant as a Date, in a table that counts the seconds or milliseconds since 1970 began in UTC as a whole number.
+ */
 export const epoch = (unit: "seconds" | "milliseconds"): Column<"bigint", Date, never> =>
   (plain({ kind: "bigint" }) as Column<"bigint", bigint, never>).as({
     decode: (count) => new Date(Number(count * millisecondsIn[unit])),
@@ -266,7 +271,10 @@ export const bytes: Column<"bytes", Uint8Array, never> = plain({ kind: "bytes" }
 /** Text of at most so many characters (code points). */
 export const varchar = (length: number): Column<"varchar", string, never> => plain({ kind: "varchar", length });
 
-/** Text of so many characters, which the database fills up with blanks: those at the end count for nothing, and are not read. */
+/**
+ * Text of so many characters, which the database fills up with blanks: those at the end count for nothing, and are not
+ * read.
+ */
 export const character = (length: number): Column<"varchar", string, never> =>
   plain({ kind: "varchar", length, isPadded: true });
 

@@ -1,7 +1,10 @@
 const zero = 48;
 const hyphen = 45;
 
-/** The number that digits are from a place of a text to another; -1 where there is something else. Measured: a pattern takes twice as long. */
+/**
+ * The number that digits are from a place of a text to another; -1 where there is something else. Measured: a pattern
+ * takes twice as long.
+ */
 export function digitsIn(text: string, from: number, to: number): number {
   let number = 0;
   for (let i = from; i < to; i++) {
@@ -86,7 +89,9 @@ export function canonicalInstant(value: string): string | undefined {
   return /^\d{4}-/.test(moved) && !moved.startsWith("0000") ? `${moved.slice(0, 19)}.${time.slice(9)}Z` : undefined;
 }
 
-/** The milliseconds at which a day of a year begins: also one that belongs to the years 1 to 9999 in another zone alone. */
+/**
+ * The milliseconds at which a day of a year begins: also one that belongs to the years 1 to 9999 in another zone alone.
+ */
 function dayAt(year: number, monthAndDay: string): number | undefined {
   const [, month = "", day = ""] = monthAndDay.split("-");
   const begin = new Date(0).setUTCFullYear(year, Number(month) - 1, Number(day));

@@ -5,13 +5,17 @@ export interface KindFacts {
   /** The kind that its values are compared as. */
   readonly compared: ColumnKind;
   readonly isNumber: boolean;
-  /** Whether its values travel as their digits, so that none is lost; in a statement's text they stand without quotes. */
+  /**
+   * Whether its values travel as their digits, so that none is lost; in a statement's text they stand without quotes.
+   */
   readonly isExact: boolean;
   /** Whether every engine knows which of two values comes first. */
   readonly isSortable: boolean;
   /** Whether every engine has a least and a greatest of many values. */
   readonly isRanked: boolean;
-  /** Whether a column may be part of a primary key: its values are told apart alike on every engine, and by an index. */
+  /**
+   * Whether a column may be part of a primary key: its values are told apart alike on every engine, and by an index.
+   */
   readonly isKey: boolean;
   /** Whether a column may be in an index. */
   readonly isIndexable: boolean;

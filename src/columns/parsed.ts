@@ -7,7 +7,10 @@ export function wholeIn(text: string): number | undefined {
   return number >= -2_147_483_648 && number <= 2_147_483_647 ? number + 0 : undefined;
 }
 
-/** The decimal that a text says, with at most so many digits before the point and so many after it; undefined where it says none. */
+/**
+ * The decimal that a text says, with at most so many digits before the point and so many after it; undefined where it
+ * says none.
+ */
 export function decimalIn(text: string, whole: number, scale: number): string | undefined {
   const [, sign, before = "", after = ""] = /^([+-]?)0*(\d*)(?:\.(\d*))?$/.exec(text) ?? [];
   if (sign === undefined || !/\d/.test(text) || before.length > whole) return undefined;

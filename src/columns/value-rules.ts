@@ -239,7 +239,10 @@ export function unfitWord(value: unknown, { kind }: ValueType): string {
 /** What a type takes, in words. */
 export const expectedOf = (type: ValueType): string => rules[type.kind].expected(type);
 
-/** Makes of a type's values the form for dialects; undefined of what it does not take; null and undefined are for the caller. Made once a type. */
+/**
+ * Makes of a type's values the form for dialects; undefined of what it does not take; null and undefined are for the
+ * caller. Made once a type.
+ */
 export const encoderFor = derived((type: ValueType): Encoder => {
   const { codec } = type;
   const plain = rules[type.kind].encoder(type);

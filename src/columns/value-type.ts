@@ -41,10 +41,10 @@ export interface Codec<V, U> {
 }
 
 /**
- * The type of an engine's own in which a table stores a column, as SQL writes it: an enumeration, a domain, a type of an
- * extension. Values are cast to it. Where the engine's text of a value is not the one that code is to see, or takes, `read`
- * and `write` say how it is made, with `?` in the place of the value: `{ type: "geometry", read: "st_astext(?)", write:
- * "st_geomfromtext(?)" }`.
+ * The type of an engine's own in which a table stores a column, as SQL writes it: an enumeration, a domain, a type of
+ * an extension. Values are cast to it. Where the engine's text of a value is not the one that code is to see, or takes,
+ * `read` and `write` say how it is made, with `?` in the place of the value: `{ type: "geometry", read: "st_astext(?)",
+ * write: "st_geomfromtext(?)" }`.
  */
 export type StoredForm = string | { readonly type: string; readonly read?: string; readonly write?: string };
 

@@ -1,6 +1,9 @@
 import { GemachError } from "../errors/index.js";
 
-/** The most that work may spend: statements; or an object of statements, rows that come back, and milliseconds that the database takes. */
+/**
+ * The most that work may spend: statements; or an object of statements, rows that come back, and milliseconds that the
+ * database takes.
+ */
 export type Budget = number | { readonly statements?: number; readonly rows?: number; readonly milliseconds?: number };
 
 /** What work throws that would spend more than its budget allows. */

@@ -44,22 +44,26 @@ export interface DatabaseOptions {
   /** Whether all statements of one query see one state of the data; on SQLite they always do. */
   readonly snapshot?: boolean;
   /**
-   * Whether the tables are sure to have the foreign keys that the model says, so that to-one relations are joined without
-   * looking whether their rows are there; false by default. A relation says it for itself by `constraint: "trusted"`.
+   * Whether the tables are sure to have the foreign keys that the model says, so that to-one relations are joined
+   * without looking whether their rows are there; false by default. A relation says it for itself by `constraint:
+   * "trusted"`.
    */
   readonly trustConstraints?: boolean;
   /**
-   * How many milliseconds a statement is on its way to the server and back, as far as you know; 0 by default. From 1 on, `auto` brings
-   * more in one statement. It is not measured, so that a query sends the same statements each time.
+   * How many milliseconds a statement is on its way to the server and back, as far as you know; 0 by default. From 1
+   * on, `auto` brings more in one statement. It is not measured, so that a query sends the same statements each time.
    */
   readonly roundTrip?: number;
   /** What is called for each row that a unit of work writes. */
   readonly hooks?: Hooks;
-  /** What becomes of reading what no query of a unit of work has brought, where neither it nor the query says; "load" by default. */
+  /**
+   * What becomes of reading what no query of a unit of work has brought, where neither it nor the query says; "load" by
+   * default.
+   */
   readonly outside?: OutsideRule;
   /**
-   * Whether the verbs of the database itself, called inside of a transaction's work, are part of the transaction; false by
-   * default. It follows asynchronous calls, where the platform can: not in a browser.
+   * Whether the verbs of the database itself, called inside of a transaction's work, are part of the transaction; false
+   * by default. It follows asynchronous calls, where the platform can: not in a browser.
    */
   readonly ambient?: boolean;
   /** Milliseconds since any moment, for the times in a ledger; `performance.now` by default. */
@@ -122,10 +126,10 @@ export class Database extends Verbs {
 
   /**
    * Does work in one transaction, on one connection: it commits at the end of the work, and rolls back where the work
-   * throws; the error comes out as it is. The work gets a handle with every verb of a database, and uses that one alone.
-   * Inside of a transaction that was opened on the driver's own handle (SQLite, PGlite), it is a savepoint.
-   * @throws GemachError `OPTION_UNKNOWN`, `ENGINE_UNABLE` for a level that the engine has not, `COMMIT_UNKNOWN` where the
-   * connection was lost in the middle of the commit, `AFTER_COMMIT_FAILED`
+   * throws; the error comes out as it is. The work gets a handle with every verb of a database, and uses that one
+   * alone. Inside of a transaction that was opened on the driver's own handle (SQLite, PGlite), it is a savepoint.
+   * @throws GemachError `OPTION_UNKNOWN`, `ENGINE_UNABLE` for a level that the engine has not, `COMMIT_UNKNOWN` where
+   * the connection was lost in the middle of the commit, `AFTER_COMMIT_FAILED`
    */
   override async transaction<R>(work: TransactionWork<R>, options: TransactionOptions = {}): Promise<R> {
     return await this.#transaction(work, options, this.#at(Database.prototype.transaction));
@@ -137,9 +141,10 @@ export class Database extends Verbs {
   }
 
   /**
-   * The plan by which the database executes each statement of some work, also of what writes. The work is run, in a transaction that is always
-   * rolled back; each statement is explained right before it is sent. With `analyze` it is measured too, for which servers run
-   * it twice. Sequences and counters of keys go on, as the engines undo none of theirs.
+   * The plan by which the database executes each statement of some work, also of what writes. The work is run, in a
+   * transaction that is always rolled back; each statement is explained right before it is sent. With `analyze` it is
+   * measured too, for which servers run it twice. Sequences and counters of keys go on, as the engines undo none of
+   * theirs.
    * @throws GemachError `OPTION_UNKNOWN`, and what the work throws
    */
   async explainWork(
@@ -163,8 +168,8 @@ export class Database extends Verbs {
   }
 
   /**
-   * A handle of the same database that gives values to standing conditions: `db.as({ tenant: 7 })`. What it reads is restricted to
-   * them, and so is what it writes.
+   * A handle of the same database that gives values to standing conditions: `db.as({ tenant: 7 })`. What it reads is
+   * restricted to them, and so is what it writes.
    */
   as(values: GivenValues): Database {
     const { driver, options, ...shared } = this.#made;
@@ -172,8 +177,8 @@ export class Database extends Verbs {
   }
 
   /**
-   * A unit of work: a transaction in which each row is one live entity, whatever query brings it. What is changed, added and
-   * removed is written at its end; where the work throws, nothing is.
+   * A unit of work: a transaction in which each row is one live entity, whatever query brings it. What is changed,
+   * added and removed is written at its end; where the work throws, nothing is.
    * @throws GemachError as of `transaction`, and `CONFLICT`, `WORK_FAILED`, and what writing throws
    */
   async work<R>(work: Work<R>, options: TransactionOptions & WorkOptions = {}): Promise<R> {

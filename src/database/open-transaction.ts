@@ -75,8 +75,8 @@ export interface Worked<R> {
 }
 
 /**
- * Does work with a handle of its own, until it is time to stop. Nothing is on its way any more when it ends: what the work
- * has begun and not awaited is waited for, and takes no further statement.
+ * Does work with a handle of its own, until it is time to stop. Nothing is on its way any more when it ends: what the
+ * work has begun and not awaited is waited for, and takes no further statement.
  */
 export async function workWith<R>(
   shared: Shared,
@@ -133,8 +133,8 @@ export class Transaction extends Verbs {
   }
 
   /**
-   * Does work in a transaction inside of this one, a savepoint: what fails in it is undone alone. Its own handle is to be
-   * used meanwhile, and not this one.
+   * Does work in a transaction inside of this one, a savepoint: what fails in it is undone alone. Its own handle is to
+   * be used meanwhile, and not this one.
    * @throws GemachError `OPTION_UNKNOWN`, `ABORTED`, `TIME_LIMIT_PASSED`
    */
   override async transaction<R>(work: TransactionWork<R>, options: TransactionOptions = {}): Promise<R> {
@@ -216,19 +216,23 @@ export class Transaction extends Verbs {
 
 /** Settings of a transaction. Inside of another one, that one's count where they are at least as strong. */
 export interface TransactionOptions extends Limits {
-  /** The isolation level; the engine's own where it is left out. Inside of another transaction: the least that that one must have. */
+  /**
+   * The isolation level; the engine's own where it is left out. Inside of another transaction: the least that that one
+   * must have.
+   */
   readonly isolation?: Isolation;
   /** Whether it writes nothing: verbs that write are refused. */
   readonly readOnly?: boolean;
   /**
    * How often the work is run again from its start where the database could not put it in an order with others
-   * (`SERIALIZATION_FAILED`, `DEADLOCK`), or a prepared statement's table had changed (`PREPARED_OUTDATED`); 0 by default. Before the n-th
-   * time it waits up to 10 · 2ⁿ milliseconds, by chance. Those of the outermost transaction count, since all of it is to run again.
+   * (`SERIALIZATION_FAILED`, `DEADLOCK`), or a prepared statement's table had changed (`PREPARED_OUTDATED`); 0 by
+   * default. Before the n-th time it waits up to 10 · 2ⁿ milliseconds, by chance. Those of the outermost transaction
+   * count, since all of it is to run again.
    */
   readonly retries?: number;
   /**
-   * The most statements that it may send before it throws `BudgetError`, or the most statements, rows and milliseconds; each run
-   * of the work has all of it.
+   * The most statements that it may send before it throws `BudgetError`, or the most statements, rows and milliseconds;
+   * each run of the work has all of it.
    */
   readonly budget?: Budget;
 }

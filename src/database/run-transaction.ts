@@ -40,7 +40,9 @@ export interface TransactionPlace {
   readonly hooks: Hooks | undefined;
 }
 
-/** Whether work may succeed when it runs again: it lost against another, also where it caught that error and went on. */
+/**
+ * Whether work may succeed when it runs again: it lost against another, also where it caught that error and went on.
+ */
 const isLostTo = (error: unknown): boolean =>
   lost.has(codeOf(error)) || (codeOf(error) === "TRANSACTION_FAILED" && lost.has(codeOf((error as Error).cause)));
 

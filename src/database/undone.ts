@@ -6,8 +6,8 @@ interface Opening {
 }
 
 /**
- * Does work in a transaction that is always rolled back, and gives what the work gave: a test of it leaves nothing behind. The
- * work's handle stands for the database, `tx.work()` for a unit of work.
+ * Does work in a transaction that is always rolled back, and gives what the work gave: a test of it leaves nothing
+ * behind. The work's handle stands for the database, `tx.work()` for a unit of work.
  */
 export async function undone<R>(
   db: Opening,

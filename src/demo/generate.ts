@@ -235,8 +235,8 @@ const ownersFirst = [
 const portion = 10_000;
 
 /**
- * Inserts a society's rows, owners first. `inserted` is called for each table once its rows are there; `pause` is awaited now and
- * then, so that others have their turn on an engine that answers at once.
+ * Inserts a society's rows, owners first. `inserted` is called for each table once its rows are there; `pause` is
+ * awaited now and then, so that others have their turn on an engine that answers at once.
  */
 export async function fill(
   db: Database,

@@ -181,8 +181,8 @@ const rounds = { least: 4, most: 16, milliseconds: 2000 };
 const median = (times: readonly number[]): number => [...times].sort((a, b) => a - b)[times.length >> 1] ?? 0;
 
 /**
- * Runs every chapter on a database that holds a society, in rounds, so that a busy moment troubles all alike. `pause` is awaited
- * between them.
+ * Runs every chapter on a database that holds a society, in rounds, so that a busy moment troubles all alike. `pause`
+ * is awaited between them.
  */
 export async function runStory(
   db: Database,

@@ -1,7 +1,10 @@
 import { GemachError } from "../errors/index.js";
 import { andThen, type Send, type Soon, type WireRows } from "../run/index.js";
 
-/** What keeps a session from going on after an error has ended its transaction: the rest would stay, whatever becomes of it. */
+/**
+ * What keeps a session from going on after an error has ended its transaction: the rest would stay, whatever becomes of
+ * it.
+ */
 export interface EndWatch {
   /** A transaction has begun. */
   begun(): void;
@@ -15,8 +18,9 @@ export interface EndWatch {
 }
 
 /**
- * Watches the errors of a session's statements. Most leave the transaction open; a deadlock, a trigger or a full disk may roll it back, and what
- * comes then would be a transaction for itself. So whether it is open is asked after an error, before anything else is done.
+ * Watches the errors of a session's statements. Most leave the transaction open; a deadlock, a trigger or a full disk
+ * may roll it back, and what comes then would be a transaction for itself. So whether it is open is asked after an
+ * error, before anything else is done.
  * @param isOpen asks the engine.
  */
 export function endWatch(engine: string, isOpen: () => Soon<boolean>): EndWatch {

@@ -24,8 +24,8 @@ function besides(pool: object, { connection }: Inner): Connection {
 
 /**
  * Has the server end what a connection is doing (`kill query`), by a connection beside the pool, which may have none to
- * spare. Afterwards the connection sends a statement that does nothing, which would take a kill that came too late. Where
- * that is not possible the connection is closed.
+ * spare. Afterwards the connection sends a statement that does nothing, which would take a kill that came too late.
+ * Where that is not possible the connection is closed.
  */
 export async function cancelOnServer(pool: object, target: object): Promise<void> {
   const { connection } = target as Inner;

@@ -49,9 +49,9 @@ export interface MariadbPool extends MariadbStatements {
 }
 
 /**
- * What a session must be like for one answer on every engine, whatever the server's own settings are: strict, so that nothing is cut short
- * or rounded in silence; instants in UTC; a zero that is inserted stays a zero; what an update gives one
- * column does not change what it gives the next; nested rows of any length are whole.
+ * What a session must be like for one answer on every engine, whatever the server's own settings are: strict, so that
+ * nothing is cut short or rounded in silence; instants in UTC; a zero that is inserted stays a zero; what an update
+ * gives one column does not change what it gives the next; nested rows of any length are whole.
  */
 const sessionSettings =
   "set session sql_mode = 'STRICT_ALL_TABLES,NO_AUTO_VALUE_ON_ZERO,SIMULTANEOUS_ASSIGNMENT,NO_ENGINE_SUBSTITUTION', time_zone = '+00:00', group_concat_max_len = 4294967295, names utf8mb4 collate utf8mb4_nopad_bin";
@@ -74,7 +74,9 @@ interface InnerPool extends Inner {
   getConnection?(done: (error: unknown, connection: InnerConnection) => void): unknown;
 }
 
-/** Whether the server hangs up after this answer, a little later than it gives it: the packet was too big for it (1153). */
+/**
+ * Whether the server hangs up after this answer, a little later than it gives it: the packet was too big for it (1153).
+ */
 const isHangingUp = (error: unknown): boolean => (error as { errno?: unknown } | null)?.errno === 1153;
 
 /** Sends a statement on a connection of a pool, which is given back where the next one can use it. */
@@ -103,8 +105,8 @@ function executeIn(
 }
 
 /**
- * Sends a statement, without the stack that the package's promises take of each call: that took an eighth of all time on the way
- * of single statements.
+ * Sends a statement, without the stack that the package's promises take of each call: that took an eighth of all time
+ * on the way of single statements.
  */
 function executing(statements: MariadbStatements): (statement: MariadbStatement) => Promise<unknown> {
   const { pool, connection } = statements as unknown as { readonly pool?: InnerPool; readonly connection?: Inner };

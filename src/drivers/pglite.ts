@@ -148,7 +148,8 @@ export function pglite(database: PgliteDatabase): Driver {
       },
       commit: async () => {
         if (held === undefined) return await nested.commit();
-        // A transaction in which a statement has failed is rolled back by a commit, which is no error: not all versions of the package look.
+        // A transaction in which a statement has failed is rolled back by a commit, which is no error: not all versions
+        // of the package look.
         if (hasFailed) await sendText(send, "select 1");
         return await ended();
       },

@@ -16,8 +16,8 @@ interface Inner {
 }
 
 /**
- * Asks the server to end what a connection is doing, by the protocol's own cancel request, and waits until the server has
- * taken it: so it cannot hit the connection's next statement. Where that is not possible the connection is closed.
+ * Asks the server to end what a connection is doing, by the protocol's own cancel request, and waits until the server
+ * has taken it: so it cannot hit the connection's next statement. Where that is not possible the connection is closed.
  */
 export async function cancelOnServer(pool: object, client: object): Promise<void> {
   const { processID, secretKey, host, port, connection } = client as Inner;

@@ -41,7 +41,10 @@ export interface PoolTexts {
   readonly names: ReturnType<typeof statementNames>;
   /** Whether a text is worth preparing: it was sent before. */
   readonly isRepeated: (text: string) => boolean;
-  /** Whether the server's connections behind it were found to be shared with others, so that nothing is prepared on them. */
+  /**
+   * Whether the server's connections behind it were found to be shared with others, so that nothing is prepared on
+   * them.
+   */
   isShared: boolean;
 }
 
@@ -69,8 +72,8 @@ export function textsOf(pool: PostgresPool): PoolTexts {
 export interface Met extends Prepared {
   isLost: boolean;
   /**
-   * Whether something stands between it and the server: the server's process is another one than the connection was told. Then each
-   * transaction may be on another connection of the server, which has not prepared what this one has.
+   * Whether something stands between it and the server: the server's process is another one than the connection was
+   * told. Then each transaction may be on another connection of the server, which has not prepared what this one has.
    */
   isPooled: boolean;
 }
@@ -86,7 +89,10 @@ const met = new WeakMap<PostgresClient, Met>();
 const meeting =
   "set datestyle = 'ISO'; set bytea_output = 'hex'; set extra_float_digits = 1; set standard_conforming_strings = on; select pg_backend_pid()";
 
-/** Whether the process that answered is another one than the connection has for its own; where neither is known, it is not. */
+/**
+ * Whether the process that answered is another one than the connection has for its own; where neither is known, it is
+ * not.
+ */
 function isOtherProcess(client: PostgresClient, answer: unknown): boolean {
   const { processID } = client as { readonly processID?: unknown };
   const last = Array.isArray(answer) ? (answer.at(-1) as PostgresAnswer) : undefined;
@@ -96,8 +102,8 @@ function isOtherProcess(client: PostgresClient, answer: unknown): boolean {
 }
 
 /**
- * Sets a connection up that was not met before, whoever opened it: a server's or a role's own settings would write days, bytes and numbers in
- * another form, some with fewer digits.
+ * Sets a connection up that was not met before, whoever opened it: a server's or a role's own settings would write
+ * days, bytes and numbers in another form, some with fewer digits.
  */
 async function meet(client: PostgresClient): Promise<Met> {
   const known: Met = { statements: new Map(), runs: 0, isLost: false, isPooled: false };

@@ -1,7 +1,9 @@
 /** So many runs of a text the server plans for the values of each; then it may keep one plan for all (15, PREPARE). */
 const plannedRuns = 5;
 
-/** From so many milliseconds on, and so many times as slow, a kept plan is worse than planning and parsing each time. */
+/**
+ * From so many milliseconds on, and so many times as slow, a kept plan is worse than planning and parsing each time.
+ */
 const [leastTime, leastRatio] = [2, 1.3];
 
 /** So many times as slow, two runs of each are enough to know. */
@@ -25,7 +27,10 @@ const isPlainlyWorse = (kept: readonly number[], other: readonly number[]): bool
   return fastest >= leastTime && fastest >= plainRatio * at(other, 2) && fastest > slowest;
 };
 
-/** What is known of a text: what its runs took while each was planned, and since then; of a trial, with the kept plan and without. */
+/**
+ * What is known of a text: what its runs took while each was planned, and since then; of a trial, with the kept plan
+ * and without.
+ */
 interface Known {
   state: "watched" | "tried" | "kept" | "anew";
   readonly before: number[];
@@ -58,10 +63,10 @@ function judge(text: Known): void {
 }
 
 /**
- * What prepared texts take while the server plans them for their values, and after that. A server chooses by what it expects plans
- * to cost; where the kept one turns out to be slower, the text is no longer prepared. A text that became slower is suspect, no more: a
- * server that has more to do than before is slower too (measured: half of what it could do was lost to that). So it is tried with the
- * kept plan and without, in turn; that is settled once for each text.
+ * What prepared texts take while the server plans them for their values, and after that. A server chooses by what it
+ * expects plans to cost; where the kept one turns out to be slower, the text is no longer prepared. A text that became
+ * slower is suspect, no more: a server that has more to do than before is slower too (measured: half of what it could
+ * do was lost to that). So it is tried with the kept plan and without, in turn; that is settled once for each text.
  */
 export function planTimes() {
   const known = new Map<string, Known>();

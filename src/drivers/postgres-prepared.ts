@@ -29,8 +29,8 @@ interface QueryFacts {
 /** A text that a connection has prepared. */
 export interface PreparedStatement {
   /**
-   * What each run of it inherits. The package copies a query property by property, each with its description: five of its own took
-   * a thirtieth of a statement, one does not.
+   * What each run of it inherits. The package copies a query property by property, each with its description: five of
+   * its own took a thirtieth of a statement, one does not.
    */
   readonly facts: QueryFacts;
   /** How often it was run. */
@@ -53,8 +53,9 @@ export interface Prepared {
 export type StatementNames = ReturnType<typeof statementNames>;
 
 /**
- * Names that are of their text alone, by SHA-256: a server's connection that a pooler shares may have a statement of one name from
- * anybody, and it must be this one. The server finds out the types of the parameters by itself, so that the text decides them too.
+ * Names that are of their text alone, by SHA-256: a server's connection that a pooler shares may have a statement of
+ * one name from anybody, and it must be this one. The server finds out the types of the parameters by itself, so that
+ * the text decides them too.
  */
 export function statementNames(mostKept: number) {
   const names = new Map<string, string>();
@@ -113,7 +114,10 @@ export function expectOwnAnswer(statement: PreparedStatement, fields: readonly A
   if (!isOwn) throw new GemachError("ANSWER_FOREIGN", { engine: "PostgreSQL" });
 }
 
-/** Whether an error says that a connection has not prepared what it was thought to have (26000), or has already (42P05): a pooler's work. */
+/**
+ * Whether an error says that a connection has not prepared what it was thought to have (26000), or has already (42P05):
+ * a pooler's work.
+ */
 export const isOfOtherConnection = (error: unknown): boolean =>
   ["26000", "42P05"].includes((error as { readonly code?: string }).code ?? "");
 

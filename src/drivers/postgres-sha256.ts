@@ -28,8 +28,8 @@ function paddedBytes(text: string): DataView {
 }
 
 /**
- * SHA-256 of a text's UTF-8, as 64 hexadecimal digits (FIPS 180-4, 6.2): drivers import nothing from the platform, and the web's own
- * digest answers later.
+ * SHA-256 of a text's UTF-8, as 64 hexadecimal digits (FIPS 180-4, 6.2): drivers import nothing from the platform, and
+ * the web's own digest answers later.
  */
 export function sha256(text: string): string {
   constants ??= { rounds: rootsOf(64, Math.cbrt), start: rootsOf(8, Math.sqrt) };

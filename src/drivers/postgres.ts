@@ -45,10 +45,10 @@ export type {
 /** Settings of the PostgreSQL driver. */
 export interface PostgresOptions {
   /**
-   * Whether statements are prepared by name, so that the server parses and plans each text once a connection. By default they are where
-   * a connection leads to the server itself, and not where it leads to a connection pooler: the driver asks the server once a connection.
-   * `true` prepares behind a pooler too, one that keeps a server's connection for each of its own, or that prepares by itself; `false`
-   * never does.
+   * Whether statements are prepared by name, so that the server parses and plans each text once a connection. By
+   * default they are where a connection leads to the server itself, and not where it leads to a connection pooler: the
+   * driver asks the server once a connection. `true` prepares behind a pooler too, one that keeps a server's connection
+   * for each of its own, or that prepares by itself; `false` never does.
    */
   readonly prepare?: boolean;
 }
@@ -58,7 +58,8 @@ const textTypes = { getTypeParser: () => (value: string) => value };
 
 /**
  * Whether the server may have prepared a statement for a table that has changed since: it never runs again where the
- * types of its rows are others (0A000), nor where those of its parameters are: it cannot read them (22…), or compare them (42…).
+ * types of its rows are others (0A000), nor where those of its parameters are: it cannot read them (22…), or compare
+ * them (42…).
  */
 const mayBeOutdated = (error: unknown): boolean => {
   const { code, message } = error as { readonly code?: string; readonly message: string };
@@ -76,8 +77,8 @@ const inheriting = (facts: object, values: unknown[]): PostgresQuery => {
 type Answered = (error: unknown, answer?: PostgresAnswer) => void;
 
 /**
- * Sends a query by a call back, as the package's own connections take one: each of its promises takes the stack of its call, and all of them
- * together took a twentieth of a single statement.
+ * Sends a query by a call back, as the package's own connections take one: each of its promises takes the stack of its
+ * call, and all of them together took a twentieth of a single statement.
  */
 function ask(client: PostgresClient, query: PostgresQuery, done: Answered): void {
   if (client.query.length > 1)

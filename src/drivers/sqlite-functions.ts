@@ -39,7 +39,10 @@ const negative = ({ units, scale }: Decimal): Decimal => ({ units: -units, scale
 const beyond = (type: string): GemachError =>
   new GemachError("VALUE_BEYOND_COLUMN", { engine: "SQLite", reason: `it is more than ${type} holds` });
 
-/** A whole number that a column of so many bits holds. One beside a number that a driver sent, or that left 64 bits, is a floating-point number. */
+/**
+ * A whole number that a column of so many bits holds. One beside a number that a driver sent, or that left 64 bits, is
+ * a floating-point number.
+ */
 function fitWhole(value: Value, bits: Value): Value {
   if (value === null) return null;
   const whole = typeof value === "number" && Number.isSafeInteger(value) ? BigInt(value) : value;
@@ -154,7 +157,9 @@ const sum = {
   result: ({ count, sum }: Total) => (count === 0 ? null : decimalText(sum)),
 };
 
-/** A decimal out of whole numbers of its last digit. What left 64 bits is a floating-point number, and has lost some. */
+/**
+ * A decimal out of whole numbers of its last digit. What left 64 bits is a floating-point number, and has lost some.
+ */
 function fromUnits(units: Value, scale: Value): Value {
   if (units === null) return null;
   if (typeof units !== "bigint") throw new GemachError("VALUE_LOSSY", { kind: "numeric" });

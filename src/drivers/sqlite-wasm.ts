@@ -111,8 +111,9 @@ function adapted(handle: WasmHandle, module: WasmModule): SqliteHandle {
 }
 
 /**
- * The driver for SQLite in a browser: a handle of the SQLite project's own WebAssembly build (`@sqlite.org/sqlite-wasm`), which the caller
- * opened and will close, and the module that it is of. Turns foreign keys on. Everything else is as with `gemach/sqlite`.
+ * The driver for SQLite in a browser: a handle of the SQLite project's own WebAssembly build
+ * (`@sqlite.org/sqlite-wasm`), which the caller opened and will close, and the module that it is of. Turns foreign keys
+ * on. Everything else is as with `gemach/sqlite`.
  * @throws GemachError `HANDLE_EXPECTED`
  */
 export function sqliteWasm(handle: WasmHandle, module: WasmModule): Driver {

@@ -36,7 +36,10 @@ export interface SqliteHandle extends ExtensibleHandle {
   readonly isTransaction?: boolean;
 }
 
-/** How many prepared statements a handle keeps; the texts of a program are far fewer, unless it makes them up as it goes. */
+/**
+ * How many prepared statements a handle keeps; the texts of a program are far fewer, unless it makes them up as it
+ * goes.
+ */
 const mostStatements = 500;
 
 /** What a statement wrote, as the one row of its answer. */
@@ -64,7 +67,10 @@ function prepare(handle: SqliteHandle, text: string): Prepared {
     counts === true ? written(statement.run(...parameters)) : (statement.all(...parameters) as WireRows);
 }
 
-/** What a transaction is begun with. One that writes has the file to itself from its beginning, so that it cannot fail half-way. */
+/**
+ * What a transaction is begun with. One that writes has the file to itself from its beginning, so that it cannot fail
+ * half-way.
+ */
 function beginText({ isolation, readOnly = false }: TransactionSettings): string {
   if (isolation === "read uncommitted" || isolation === "read committed")
     throw new GemachError("ENGINE_UNABLE", {
@@ -105,8 +111,8 @@ export function sqlite(handle: SqliteHandle): Driver {
     try {
       return JSON.parse(prepared(request)[0]?.[0] as string) as WireRows;
     } catch (error) {
-      // Beyond a billion bytes in SQLite, or half as many characters in V8, there is no such text; nor has JSON bytes, which
-      // a column of any type may hold.
+      // Beyond a billion bytes in SQLite, or half as many characters in V8, there is no such text; nor has JSON bytes,
+      // which a column of any type may hold.
       const { code = "", message = "" } = error as { code?: unknown; message?: unknown };
       const isUnable = /TOOBIG|ERR_STRING_TOO_LONG/.test(String(code)) || /BLOB/.test(String(message));
       if (error instanceof RangeError || isUnable) return prepared({ ...request, text });

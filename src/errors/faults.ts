@@ -338,8 +338,8 @@ type Faults = OwnFaults & ToolFaults & WorkFaults;
 let made: OwnFaults | undefined;
 
 /**
- * Every fault that the library knows, by its code, but those of tools and of units of work. A code is never reused for something else.
- * docs/errors.md lists the same codes; a test compares the two.
+ * Every fault that the library knows, by its code, but those of tools and of units of work. A code is never reused for
+ * something else. docs/errors.md lists the same codes; a test compares the two.
  */
 export function faults(): OwnFaults {
   made ??= all();

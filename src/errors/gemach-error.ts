@@ -35,7 +35,10 @@ export class GemachError<C extends FaultCode = FaultCode> extends Error {
     this.serverCode = details.serverCode;
   }
 
-  /** Whether it is of a code; then its names are those of the code: `if (error.is("UNIQUE_VIOLATED")) error.names.columns`. */
+  /**
+   * Whether it is of a code; then its names are those of the code: `if (error.is("UNIQUE_VIOLATED"))
+   * error.names.columns`.
+   */
   is<K extends FaultCode>(code: K): this is GemachError<K> {
     return (this.code as FaultCode) === code;
   }

@@ -19,7 +19,10 @@ export interface AverageScale {
   readonly scale: number;
 }
 
-/** Whether the rows of a standard deviation are some of those that there are (it is divided by one less), or all of them. */
+/**
+ * Whether the rows of a standard deviation are some of those that there are (it is divided by one less), or all of
+ * them.
+ */
 export type Deviation = "sample" | "population";
 
 /** What is worked out of values each of which counts once, however often it is there. */
@@ -47,7 +50,10 @@ export interface Aggregates<A extends readonly unknown[]> {
   countDistinct(of: (...rows: A) => Expression): NumberExpression<number, "integer">;
   /** The sum of the values. */
   sum<K extends NumberKind>(of: (...rows: A) => Expression<unknown, K>): NumberExpression<Native<K> | null, K>;
-  /** The average of the values, as a floating-point number; with a scale as an exact decimal, a half rounded away from zero. */
+  /**
+   * The average of the values, as a floating-point number; with a scale as an exact decimal, a half rounded away from
+   * zero.
+   */
   avg<K extends NumberKind>(of: (...rows: A) => Expression<unknown, K>): NumberExpression<number | null, "double">;
   avg<K extends Exclude<NumberKind, "double">>(
     of: (...rows: A) => Expression<unknown, K>,
@@ -59,7 +65,10 @@ export interface Aggregates<A extends readonly unknown[]> {
   max<V, K extends RankedKind>(of: (...rows: A) => Expression<V, K>): ExpressionOf<K, V | null>;
   /** The value in the middle, or the mean of the two there, as a floating-point number. */
   median<K extends NumberKind>(of: (...rows: A) => Expression<unknown, K>): NumberExpression<number | null, "double">;
-  /** The least value at or below which so many of all are, from 0 to 1: one that is there. 0.5 is a median that loses no digit. */
+  /**
+   * The least value at or below which so many of all are, from 0 to 1: one that is there. 0.5 is a median that loses no
+   * digit.
+   */
   percentile<V, K extends Exclude<RankedKind, "text">>(
     of: (...rows: A) => Expression<V, K>,
     fraction: number,
@@ -88,14 +97,17 @@ export interface Aggregates<A extends readonly unknown[]> {
 type Absence<V> = V & null;
 
 /**
- * What can be worked out of the rows of a group, all of them: there is at least one, so that nothing is missing but where
- * the values may be. `A`: what the callbacks get of each row.
+ * What can be worked out of the rows of a group, all of them: there is at least one, so that nothing is missing but
+ * where the values may be. `A`: what the callbacks get of each row.
  */
 export interface GroupAggregates<A extends readonly unknown[]>
   extends Pick<Aggregates<A>, "count" | "countDistinct" | "stddev" | "values" | "distinct"> {
   /** The sum of the values. */
   sum<V, K extends NumberKind>(of: (...rows: A) => Expression<V, K>): NumberExpression<Native<K> | Absence<V>, K>;
-  /** The average of the values, as a floating-point number; with a scale as an exact decimal, a half rounded away from zero. */
+  /**
+   * The average of the values, as a floating-point number; with a scale as an exact decimal, a half rounded away from
+   * zero.
+   */
   avg<V, K extends NumberKind>(of: (...rows: A) => Expression<V, K>): NumberExpression<number | Absence<V>, "double">;
   avg<V, K extends Exclude<NumberKind, "double">>(
     of: (...rows: A) => Expression<V, K>,

@@ -84,7 +84,9 @@ export interface Text<V> extends Ordered<V, "text"> {
   startsWith(text: TextOperand): Predicate;
   /** Whether the text ends with the other. */
   endsWith(text: TextOperand): Predicate;
-  /** Whether the text matches a pattern: `%` stands for any characters, `_` for one, after a backslash each for itself. */
+  /**
+   * Whether the text matches a pattern: `%` stands for any characters, `_` for one, after a backslash each for itself.
+   */
   like(pattern: string): Predicate;
   /** The same text, for comparisons that take capitals and small letters for the same. */
   ignoringCase(): CaselessText;
@@ -104,7 +106,10 @@ export interface Text<V> extends Ordered<V, "text"> {
   replace(search: TextOperand, replacement: TextOperand): Text<string | Missing<V>>;
   /** The whole number of 32 bits that it says ("-12"); missing where it says none. */
   toInteger(): NumberExpression<number | null, "integer">;
-  /** The decimal that it says ("12.5"), with so many digits, so many of them after the point; missing where it says none that fits. */
+  /**
+   * The decimal that it says ("12.5"), with so many digits, so many of them after the point; missing where it says none
+   * that fits.
+   */
   toNumeric(precision: number, scale: number): NumberExpression<string | null, "numeric">;
   /** The day that it says ("2026-05-01"); missing where it says none. */
   toDay(): Day<string | null>;
@@ -156,8 +161,8 @@ type Wider<K extends NumberKind, O> =
 type Made<V, K extends NumberKind, O> = NumberExpression<Native<Wider<K, O>> | Missing<V> | MissingIn<O>, Wider<K, O>>;
 
 /**
- * An expression that is a number. Arithmetic stays in its kind, or goes to the wider of two exact ones; `asDouble` and the
- * like change it. Whole numbers stay whole.
+ * An expression that is a number. Arithmetic stays in its kind, or goes to the wider of two exact ones; `asDouble` and
+ * the like change it. Whole numbers stay whole.
  */
 export interface NumberExpression<V, K extends NumberKind> extends Ordered<V, K> {
   /** The sum. */
@@ -166,14 +171,21 @@ export interface NumberExpression<V, K extends NumberKind> extends Ordered<V, K>
   minus<const O extends Term<K>>(value: O): Made<V, K, O>;
   /** The product. */
   times<const O extends Term<K>>(value: O): Made<V, K, O>;
-  /** The quotient, of whole numbers without its fraction; missing where the divisor is zero. Of decimals it needs a scale. */
+  /**
+   * The quotient, of whole numbers without its fraction; missing where the divisor is zero. Of decimals it needs a
+   * scale.
+   */
   dividedBy(value: K extends "numeric" ? never : Operand<Native<K>, K>): NumberExpression<Native<K> | null, K>;
-  /** The exact quotient of whole numbers or decimals with so many digits after the point, a half rounded away from zero. */
+  /**
+   * The exact quotient of whole numbers or decimals with so many digits after the point, a half rounded away from zero.
+   */
   dividedBy(
     value: K extends "double" ? never : Term<K>,
     to: { readonly scale: number },
   ): NumberExpression<string | null, "numeric">;
-  /** What is left over by a division of whole numbers, with the sign of the dividend; missing where the divisor is zero. */
+  /**
+   * What is left over by a division of whole numbers, with the sign of the dividend; missing where the divisor is zero.
+   */
   remainder(
     value: K extends "numeric" | "double" ? never : Operand<Native<K>, K>,
   ): NumberExpression<Native<K> | null, K>;
@@ -230,7 +242,9 @@ type Count = Operand<number, "integer"> | Expression<bigint | null, "bigint">;
 export interface Day<V> extends Calendar<V, "date"> {
   /** So many days later, or earlier where it is negative. */
   plusDays<const O extends Count>(days: O): Day<string | Missing<V> | MissingIn<O>>;
-  /** The same day so many months later, or the last of that month where it has fewer days; earlier where it is negative. */
+  /**
+   * The same day so many months later, or the last of that month where it has fewer days; earlier where it is negative.
+   */
   plusMonths<const O extends Count>(months: O): Day<string | Missing<V> | MissingIn<O>>;
   /** The number of whole months since the other; negative where that is later. */
   monthsSince<const O extends Operand<string, "date">>(

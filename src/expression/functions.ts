@@ -120,7 +120,9 @@ type KindIn<T> =
 /** in: an expression or a plain value; out: the type of its values. */
 type ValueIn<T> = T extends Expression<infer V> ? V : T extends string ? string : T extends number ? number : boolean;
 
-/** The beginning of a case expression: values beside the conditions under which they are taken, the first that is true. */
+/**
+ * The beginning of a case expression: values beside the conditions under which they are taken, the first that is true.
+ */
 export interface Case<V, K extends ColumnKind> {
   /** A further condition, asked where none before it is true. */
   when<const T extends Operand<NonNullable<V>, K>>(

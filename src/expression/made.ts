@@ -88,7 +88,8 @@ function queriesOf(derivation: Derivation | undefined): readonly QueryState[] {
 }
 
 /**
- * Refuses a predicate that was made and is no part of what a callback gave: `&&` between two of them gives up the first.
+ * Refuses a predicate that was made and is no part of what a callback gave: `&&` between two of them gives up the
+ * first.
  * @throws GemachError `PREDICATE_UNUSED`
  */
 export function refuseUnused(node: Node, own: readonly Node[], method: string): void {

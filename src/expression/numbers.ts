@@ -17,7 +17,9 @@ function literalType(type: ValueType, value: unknown): ValueType {
   return { kind: "numeric", precision: Math.min(65, Math.max(1, whole.length + scale)), scale };
 }
 
-/** What a sum, product or quotient needs: decimals beside whole numbers are decimals; engines hold 65 digits at most. */
+/**
+ * What a sum, product or quotient needs: decimals beside whole numbers are decimals; engines hold 65 digits at most.
+ */
 function resultType(left: ValueType, right: ValueType, name: ArithmeticCall, quotient?: number): ValueType {
   const kinds = [left.kind, right.kind];
   if (!kinds.includes("numeric") && quotient === undefined)

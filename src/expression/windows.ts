@@ -21,7 +21,9 @@ export interface Window {
   readonly by?: Expression | readonly Expression[];
   /** The order in which they are seen. */
   readonly order?: Order | readonly Order[];
-  /** Of an aggregate: how many rows before the row are taken; all of them where it is left out and there is an order. */
+  /**
+   * Of an aggregate: how many rows before the row are taken; all of them where it is left out and there is an order.
+   */
   readonly before?: number;
   /** Of an aggregate: how many rows after the row are taken; none where it is left out and there is an order. */
   readonly after?: number;

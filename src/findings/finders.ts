@@ -38,7 +38,10 @@ const finders: Readonly<Record<FindingKind, Finder>> = {
   slow: findSlow,
 };
 
-/** A finding that is meant, and why: of a kind, by one file or line of code ("report.ts", "report.ts:14") where that is said. */
+/**
+ * A finding that is meant, and why: of a kind, by one file or line of code ("report.ts", "report.ts:14") where that is
+ * said.
+ */
 export interface Accepted {
   readonly kind: FindingKind | (string & {});
   readonly at?: string;

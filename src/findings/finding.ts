@@ -82,7 +82,9 @@ export const queryOf = ({ origin: { query } }: SentStatement): QueryState | unde
 
 let number: Intl.NumberFormat | undefined;
 
-/** "1,234"; making a format took a third of the time of loading the library, so that it is made when it is asked for. */
+/**
+ * "1,234"; making a format took a third of the time of loading the library, so that it is made when it is asked for.
+ */
 export const many = (count: number): string => {
   number ??= new Intl.NumberFormat("en", { maximumFractionDigits: 1 });
   return number.format(count);

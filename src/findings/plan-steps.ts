@@ -24,7 +24,10 @@ export function tablesOf(statement: LedgerStatement): readonly UsedTable[] {
 export const isScan = ({ operation }: PlanStep): boolean =>
   operation === "table scan" || operation === "index scan" || operation === "built index";
 
-/** The index that would serve a use best: what is to be equal, then an order of which the first are wanted, or else a range. */
+/**
+ * The index that would serve a use best: what is to be equal, then an order of which the first are wanted, or else a
+ * range.
+ */
 export function indexFor({ equal, range, order, isLimited }: TableUse): readonly IndexPart[] {
   const own = ascending(equal);
   const sorted = isLimited ? order.filter(({ column }) => !equal.includes(column)) : [];

@@ -110,8 +110,8 @@ export function openRecording(): { readonly record: Recorded; readonly observer:
 }
 
 /**
- * Records what work sends. Where the platform can follow asynchronous calls (Node and the like) the statements of other work that
- * goes on at the same time stay out.
+ * Records what work sends. Where the platform can follow asynchronous calls (Node and the like) the statements of other
+ * work that goes on at the same time stay out.
  * @param reads whether it is noted what code reads of its rows.
  */
 export function recording({ sender }: Connection, reads: boolean, guard?: Guard): Recording {

@@ -9,7 +9,10 @@ export interface ReadTally {
   readonly rows: number;
   /** How many of them were looked at: any property of them. */
   readonly touched: number;
-  /** The properties of its rows and of those that they reach, by the path to them; none was read of a projection's value. */
+  /**
+   * The properties of its rows and of those that they reach, by the path to them; none was read of a projection's
+   * value.
+   */
   readonly properties: readonly ReadProperty[];
 }
 
@@ -48,7 +51,10 @@ const bytesOf = (value: unknown): number => {
   return value instanceof Uint8Array ? value.byteLength : value === null ? 0 : 8;
 };
 
-/** Rows of a call whose properties say when they are read. The rows stay the same objects, with the same properties in the same order. */
+/**
+ * Rows of a call whose properties say when they are read. The rows stay the same objects, with the same properties in
+ * the same order.
+ */
 export function tallyOf(rows: readonly unknown[], state: QueryState, origin: VerbOrigin): OpenTally {
   const counts = new Map<string, Counts>();
   const seen = new Map<object, () => void>();

@@ -1,7 +1,9 @@
 import { type Finder, groupsOf, many, placeOf } from "./finding.js";
 import type { LedgerStatement } from "./record.js";
 
-/** So many runs of a prepared text PostgreSQL plans for their values; then it may keep one plan for all (15, PREPARE). */
+/**
+ * So many runs of a prepared text PostgreSQL plans for their values; then it may keep one plan for all (15, PREPARE).
+ */
 const plannedRuns = 5;
 
 /** From so many milliseconds on, and so many times as slow. */
@@ -25,7 +27,10 @@ const slowdownBeside = (all: readonly Runs[], own: Runs): number => {
   return Math.max(1, others.toSorted((a, b) => a - b)[others.length >> 1] ?? 1);
 };
 
-/** A statement that has been slower ever since the server keeps one plan for all of its values, where others are not as well. */
+/**
+ * A statement that has been slower ever since the server keeps one plan for all of its values, where others are not as
+ * well.
+ */
 export const findTurnedPlans: Finder = ({ statements, dialect: { name } }) => {
   if (name !== "postgres") return [];
   const answered = groupsOf(

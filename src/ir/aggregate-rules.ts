@@ -40,8 +40,8 @@ function averageOf(type: ValueType, scale: number | undefined): ValueType {
 const usual = { isAlwaysThere: false, mayBeNull: false, isSorted: false, isWindowed: false } as const;
 
 /**
- * All aggregates. `joined`: one text of all; `values`: a list; `percentile`: the least value at or below which a fraction of them is;
- * `median`: the mean of the one or two in the middle; `stddev`: the standard deviation.
+ * All aggregates. `joined`: one text of all; `values`: a list; `percentile`: the least value at or below which a
+ * fraction of them is; `median`: the mean of the one or two in the middle; `stddev`: the standard deviation.
  */
 export const aggregateRules = {
   count: { ...usual, takes: undefined, resultOf: () => ({ kind: "integer" }), isAlwaysThere: true, isWindowed: true },

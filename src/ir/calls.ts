@@ -128,7 +128,10 @@ export const textCalls = family({
     text(values, 1) === "" ? text(values) : text(values).replaceAll(text(values, 1), () => text(values, 2)),
 });
 
-/** True if a text has another in it, in the place that the name states; `like` has wildcards. False, not null, if a text is null. */
+/**
+ * True if a text has another in it, in the place that the name states; `like` has wildcards. False, not null, if a text
+ * is null.
+ */
 export const matchCalls = family({
   contains: (values) => text(values).includes(text(values, 1)),
   startsWith: (values) => text(values).startsWith(text(values, 1)),
@@ -193,7 +196,10 @@ const nullCalls = family({
   nullIf: ([a = null, b = null], type) => (a !== null && b !== null && compareValues(a, b, type) === 0 ? null : a),
 });
 
-/** The instant at which a statement is run (on PostgreSQL, at which its transaction began), and its day in UTC: not known in memory. */
+/**
+ * The instant at which a statement is run (on PostgreSQL, at which its transaction began), and its day in UTC: not
+ * known in memory.
+ */
 const clockCalls = family({ now: () => null, today: () => null });
 
 const calls = {

@@ -8,8 +8,9 @@ export interface ColumnAt {
 }
 
 /**
- * The column that holds a key of the row at the end of a path, where it is the very value: the last step leads from it by a foreign
- * key that the database keeps, and nothing besides says whether there is a row. Nothing has to be joined for it. Undefined elsewhere.
+ * The column that holds a key of the row at the end of a path, where it is the very value: the last step leads from it
+ * by a foreign key that the database keeps, and nothing besides says whether there is a row. Nothing has to be joined
+ * for it. Undefined elsewhere.
  */
 export function heldKey(path: Path, column: ResolvedColumn): ColumnAt | undefined {
   const step = path.steps.at(-1);

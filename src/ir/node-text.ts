@@ -45,7 +45,10 @@ function ownText(node: Node, nameSource: NameSource): string {
   }
 }
 
-/** An expression as a text: that of another is the same only where it is the same expression, of sources of the same names. */
+/**
+ * An expression as a text: that of another is the same only where it is the same expression, of sources of the same
+ * names.
+ */
 export function nodeText(node: Node, nameSource: NameSource): string {
   const set = setIn(node);
   const of = set === undefined ? "" : setText(set, nameSource);

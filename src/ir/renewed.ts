@@ -186,8 +186,8 @@ export const sourcesOf = ({ source, joins }: QueryState): readonly Source[] => [
 ];
 
 /**
- * The same query over sources of its own, so that it can be used inside of itself; `also` are expressions of its rows that
- * are kept elsewhere.
+ * The same query over sources of its own, so that it can be used inside of itself; `also` are expressions of its rows
+ * that are kept elsewhere.
  */
 export function renewed(query: QueryState): { readonly query: QueryState; readonly also: (node: Node) => Node } {
   const renewal = renewalOf(sourcesOf(query));

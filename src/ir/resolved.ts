@@ -196,7 +196,10 @@ export interface SetNode {
   readonly offset: number | undefined;
 }
 
-/** An expression, as a tree that knows no dialect. Predicates are two-valued: a comparison with a missing value is false. */
+/**
+ * An expression, as a tree that knows no dialect. Predicates are two-valued: a comparison with a missing value is
+ * false.
+ */
 export type Node =
   | { readonly kind: "column"; readonly path: Path; readonly column: ResolvedColumn }
   /** `isConstant`: it is the library's own, or shapes the query, so that it stands in the text. */

@@ -21,9 +21,15 @@ export interface CompareOptions {
   readonly strategies?: readonly Strategy[];
   /** How often each is run; 9 times by default. */
   readonly rounds?: number;
-  /** The way to the server and back that statements are taken to have further, in milliseconds; 0 by default. Those that go out at once have it together. */
+  /**
+   * The way to the server and back that statements are taken to have further, in milliseconds; 0 by default. Those that
+   * go out at once have it together.
+   */
   readonly latency?: number;
-  /** An index that is made for the time of the comparison: the name of the entity, and its columns as in a model's `indexes`. */
+  /**
+   * An index that is made for the time of the comparison: the name of the entity, and its columns as in a model's
+   * `indexes`.
+   */
   readonly index?: { readonly entity: string; readonly on: readonly string[] };
 }
 
@@ -185,7 +191,8 @@ async function withIndex<R>(
   return await undone(db, async (tx) => {
     const send = (text: string) => sendOwn(connectionOf(tx, "compare").sender, text, "an index that is tried");
     const table = qualifiedTable(entity, dialect);
-    // Where an index would stay, since making one ends a transaction, it is made on a copy that hides the table from this connection.
+    // Where an index would stay, since making one ends a transaction, it is made on a copy that hides the table from
+    // this connection.
     const isCopied = dialect.name === "mariadb";
     const copy = qualifiedTable({ ...entity, table: "gemach_compared" }, dialect);
     if (isCopied)

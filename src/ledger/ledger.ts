@@ -20,11 +20,13 @@ import { type LedgerTotals, type StatementGroup, textGroups, totalsOf } from "./
 /** What a ledger looks at, beside the statements. */
 export interface LedgerOptions {
   /**
-   * Whether the database is asked for the execution plan of each text, once the work is done; false by default. "measured": what reads is
-   * run once more for that, so that estimates can be held against the truth (not on SQLite).
+   * Whether the database is asked for the execution plan of each text, once the work is done; false by default.
+   * "measured": what reads is run once more for that, so that estimates can be held against the truth (not on SQLite).
    */
   readonly plans?: boolean | "measured";
-  /** Whether it is noted what code reads of the rows that it gets; false by default. What the work gives counts as read. */
+  /**
+   * Whether it is noted what code reads of the rows that it gets; false by default. What the work gives counts as read.
+   */
   readonly reads?: boolean;
   /** From when on something is a finding, where that is not the usual. */
   readonly thresholds?: Partial<Thresholds>;
@@ -39,7 +41,10 @@ export interface Ledger<R = unknown> {
   readonly label: string;
   /** What the work gave. */
   readonly result: R;
-  /** Every statement, in the order in which their answers came; those of one call that went out at once, as if one after the other. */
+  /**
+   * Every statement, in the order in which their answers came; those of one call that went out at once, as if one after
+   * the other.
+   */
   readonly statements: readonly LedgerStatement[];
   readonly totals: LedgerTotals;
   /** Statements of equal texts together, the most frequent first. */
@@ -79,7 +84,10 @@ export async function ledgerOn<R>(
   return ledgerOf(record, connection, { label, result, milliseconds }, options);
 }
 
-/** Which of two statements of one call comes first, where they were on their way at once: as if they had gone one after the other. */
+/**
+ * Which of two statements of one call comes first, where they were on their way at once: as if they had gone one after
+ * the other.
+ */
 function compareBranches({ branch: one = [] }: LedgerStatement, { branch: other = [] }: LedgerStatement): number {
   for (let i = 0; i < Math.max(one.length, other.length); i++) {
     const difference = (one[i] ?? -1) - (other[i] ?? -1);
@@ -88,7 +96,9 @@ function compareBranches({ branch: one = [] }: LedgerStatement, { branch: other 
   return 0;
 }
 
-/** Statements in an order that does not change from run to run: those of one call in the places that they have taken. */
+/**
+ * Statements in an order that does not change from run to run: those of one call in the places that they have taken.
+ */
 function inOrder(statements: readonly LedgerStatement[]): readonly LedgerStatement[] {
   if (statements.every(({ branch }) => branch === undefined)) return statements;
   const byCall = new Map<number | undefined, number[]>();

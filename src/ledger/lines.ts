@@ -9,8 +9,8 @@ import { textGroups, totalsOf } from "./sums.js";
 /** How a ledger is written down. */
 export interface LinesOptions {
   /**
-   * Whether the values of statements are written, which may be somebody's secrets; false by default: they are marks then, the same
-   * for the same values within one text.
+   * Whether the values of statements are written, which may be somebody's secrets; false by default: they are marks
+   * then, the same for the same values within one text.
    */
   readonly values?: boolean;
 }
@@ -36,7 +36,9 @@ const withoutConditions = ({ condition: _, below, ...step }: PlanStep): PlanStep
   below: below.map(withoutConditions),
 });
 
-/** A ledger as JSON Lines: a line of its own facts, one for each statement, in their order, and one for each finding. */
+/**
+ * A ledger as JSON Lines: a line of its own facts, one for each statement, in their order, and one for each finding.
+ */
 export function ledgerLines(ledger: Ledger, { values = false }: LinesOptions = {}): string {
   const marks = new Map<string, string>();
   const markOf = (statement: LedgerStatement): string => {

@@ -2,7 +2,9 @@ import type { LedgerStatement } from "../findings/index.js";
 import { type Connection, onDemand } from "../run/index.js";
 import type { PlanStep } from "../sql/index.js";
 
-/** The plan of each text, asked for once: for the values with which it took longest. What cannot be explained has none. */
+/**
+ * The plan of each text, asked for once: for the values with which it took longest. What cannot be explained has none.
+ */
 export async function plansOf(
   statements: readonly LedgerStatement[],
   { sender, dialect }: Connection,

@@ -32,8 +32,8 @@ export async function audit(db: AnyDatabase, query: Query, options: AuditOptions
 }
 
 /**
- * Runs a query by every strategy, in turn, and compares what that costs; with a proposed index too, where one is given: it is made in
- * a transaction that is rolled back (MariaDB: on a copy of the table that only this connection sees).
+ * Runs a query by every strategy, in turn, and compares what that costs; with a proposed index too, where one is given:
+ * it is made in a transaction that is rolled back (MariaDB: on a copy of the table that only this connection sees).
  * @throws GemachError `OPTION_UNKNOWN`, `NAME_UNKNOWN` for a column of the index
  */
 export async function compare(db: AnyDatabase, query: Query, options: CompareOptions = {}): Promise<Comparison> {
@@ -41,8 +41,8 @@ export async function compare(db: AnyDatabase, query: Query, options: CompareOpt
 }
 
 /**
- * Runs work that may spend so much: statements, rows that come back, milliseconds that the database takes. For a block of code,
- * or what answers a request; a transaction, and a unit of work, have the option `budget`.
+ * Runs work that may spend so much: statements, rows that come back, milliseconds that the database takes. For a block
+ * of code, or what answers a request; a transaction, and a unit of work, have the option `budget`.
  * @throws BudgetError with the statements that were sent, by text and line of code, and the finding behind them
  */
 export async function withBudget<R>(db: AnyDatabase, budget: Budget, work: () => R | Promise<R>): Promise<R> {

@@ -10,7 +10,8 @@ export interface StatementWatcher {
 }
 
 /**
- * Has a function called for every statement of a database, whoever sends it: for a log. What it throws ends the statement with that error.
+ * Has a function called for every statement of a database, whoever sends it: for a log. What it throws ends the
+ * statement with that error.
  * @returns the function that ends it.
  */
 export function watchStatements(

@@ -21,7 +21,9 @@ export interface Cohort {
   readonly at: CallSite | undefined;
 }
 
-/** Rules for what is outside of a query's reach; those of what a row was reached from hold where its own say nothing. */
+/**
+ * Rules for what is outside of a query's reach; those of what a row was reached from hold where its own say nothing.
+ */
 export interface Rules {
   readonly own: OutsideRules;
   readonly above: Rules | undefined;
@@ -58,16 +60,23 @@ export interface Kept {
   readonly kind: LiveKind;
   shape: LiveShape;
   standing: Standing;
-  /** What the database has, by column, in a form that later changes do not reach; of new ones what is to be inserted. */
+  /**
+   * What the database has, by column, in a form that later changes do not reach; of new ones what is to be inserted.
+   */
   was: Record<string, unknown>;
   /** Columns that came later than the others. */
   further: string[] | undefined;
   cohort: Cohort;
   /** Relations that are loaded or were set. */
   related: Map<string, unknown> | undefined;
-  /** The keys by which to-one relations led to what was loaded, where that is to be compared; undefined: it was waited for. */
+  /**
+   * The keys by which to-one relations led to what was loaded, where that is to be compared; undefined: it was waited
+   * for.
+   */
   ledBy: Map<string, string | null | undefined> | undefined;
-  /** The rows whose loaded relations have this one, by its relation back, if its key does not show which row that is. */
+  /**
+   * The rows whose loaded relations have this one, by its relation back, if its key does not show which row that is.
+   */
   owners: Map<string, LiveObject> | undefined;
   readonly rules: Rules | undefined;
   /** Columns that get their value of the key of a new entity, once the database has given that. */

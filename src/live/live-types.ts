@@ -79,8 +79,8 @@ type LiveRelations<D extends Definitions<D>, E extends EntityName<D>, Row> = {
 
 /**
  * One row of a unit of work: the same object whatever query brought it. Its columns are there, and changes of them are
- * written; heavy ones, and relations that no query reached, are there once they are awaited. `Row`: the plain row that a query
- * brings, where it reaches relations.
+ * written; heavy ones, and relations that no query reached, are there once they are awaited. `Row`: the plain row that
+ * a query brings, where it reaches relations.
  */
 export type Live<D extends Definitions<D>, E extends EntityName<D>, Row = object> = LiveColumns<D, E> &
   LiveRelations<D, E, Row> &
@@ -101,8 +101,9 @@ type OtherLive<D extends Definitions<D>, E extends EntityName<D>, Row> = [Refuse
   : Live<D, E, Row> & { [P in Exclude<RefusedNames<Row>, keyof Row>]: never };
 
 /**
- * in: a plain row of an entity, which a query brings; out: the live entity that has what is in it. Names are compared, columns first,
- * since that is known of most entities at once. What is refused is `never`, so that nothing can be done with it.
+ * in: a plain row of an entity, which a query brings; out: the live entity that has what is in it. Names are compared,
+ * columns first, since that is known of most entities at once. What is refused is `never`, so that nothing can be done
+ * with it.
  */
 export type BroughtLive<D extends Definitions<D>, E extends EntityName<D>, Row> = keyof ColumnsOf<
   D,

@@ -21,7 +21,10 @@ export type ColumnRow<C extends Columns> = {
   [P in keyof C as HasTrait<C[P], "heavy"> extends true ? never : P]: MemberValue<C[P]>;
 } & {};
 
-/** One entity as the model says it: a table, its columns, its relations. `I` is the class of its rows, if any; `W`: whether it may be written. */
+/**
+ * One entity as the model says it: a table, its columns, its relations. `I` is the class of its rows, if any; `W`:
+ * whether it may be written.
+ */
 export interface EntityDefinition<
   C extends Columns = Columns,
   R extends Relations = Relations,
@@ -56,8 +59,8 @@ export interface IndexDefinition<N extends string = string> {
 }
 
 /**
- * A condition that an entity carries everywhere it appears: rows for which it is not true are hidden. Of a column with one value, or
- * with the value that the database handle was given (`db.as({ tenant: 7 })`).
+ * A condition that an entity carries everywhere it appears: rows for which it is not true are hidden. Of a column with
+ * one value, or with the value that the database handle was given (`db.as({ tenant: 7 })`).
  */
 export type Standing<N extends string = string> =
   | {
@@ -74,8 +77,8 @@ export type Standing<N extends string = string> =
     }
   | {
       /**
-       * The name of a to-one relation of the entity: its rows are visible where the row that the relation leads to is, by that one's own
-       * conditions; a row that leads nowhere is hidden.
+       * The name of a to-one relation of the entity: its rows are visible where the row that the relation leads to is,
+       * by that one's own conditions; a row that leads nowhere is hidden.
        */
       readonly through: string;
     };
@@ -95,8 +98,8 @@ export interface EntityOptions<C extends Columns = Columns> {
   /** Whether it is only read: a view, or a table that another program writes. `createTables` leaves it alone. */
   readonly readOnly?: boolean;
   /**
-   * The name of another entity whose table it is too, of which it has some of the columns: a short form of rows, or those
-   * of one kind. `createTables` creates the table for the other one.
+   * The name of another entity whose table it is too, of which it has some of the columns: a short form of rows, or
+   * those of one kind. `createTables` creates the table for the other one.
    */
   readonly sharedWith?: string;
   /** Whether its table has no primary key: its rows can be read and added, but not told apart. */
@@ -117,8 +120,8 @@ export interface EntityOptions<C extends Columns = Columns> {
   /** Conditions that the entity carries everywhere it appears, by names by which a query may lift them. */
   readonly standing?: { readonly [name: string]: Standing<ColumnPath<C>> };
   /**
-   * Why the entity has no standing condition of its own, although its rows lead to an entity whose rows belong to one handle each: the
-   * reason by which `openEntities` and `gemach audit --model` leave it out.
+   * Why the entity has no standing condition of its own, although its rows lead to an entity whose rows belong to one
+   * handle each: the reason by which `openEntities` and `gemach audit --model` leave it out.
    */
   readonly open?: string;
   /** Rows are instances of this class: made without its constructor, their columns assigned. */
@@ -148,7 +151,10 @@ type Unfitting<C extends Columns, I> = {
   [P in keyof I & keyof ColumnRow<C>]: ColumnRow<C>[P] extends I[P] ? never : P;
 }[keyof I & keyof ColumnRow<C>];
 
-/** in: columns and options; out: unknown where the class of the rows takes their values, else what names the property at fault. */
+/**
+ * in: columns and options; out: unknown where the class of the rows takes their values, else what names the property at
+ * fault.
+ */
 type ClassFault<C extends Columns, O> = O extends { readonly as: RowClass<infer I> }
   ? [Unfitting<C, I>] extends [never]
     ? unknown
@@ -156,8 +162,8 @@ type ClassFault<C extends Columns, O> = O extends { readonly as: RowClass<infer 
   : unknown;
 
 /**
- * in: options; out: never of an entity without standing conditions, else "" and the names of the columns whose values the database
- * handle gives.
+ * in: options; out: never of an entity without standing conditions, else "" and the names of the columns whose values
+ * the database handle gives.
  */
 type Hidden<O> = O extends { readonly standing: infer S } ? "" | GivenColumn<S[keyof S]> : never;
 
@@ -316,7 +322,10 @@ export type PlainRow<D extends Definitions<D>, E extends keyof D> = [D[E][typeof
 /** in: an entity; out: the names of the columns of its primary key. */
 export type KeyColumns<D extends Definitions<D>, E extends keyof D> = KeyNames<ColumnsOf<D, E>>;
 
-/** in: an entity and one of its columns; out: whether its value is given once: of a key, a computed one, any of an entity that is only read. */
+/**
+ * in: an entity and one of its columns; out: whether its value is given once: of a key, a computed one, any of an
+ * entity that is only read.
+ */
 export type IsFixed<D extends Definitions<D>, E extends keyof D, C> = D[E][typeof writable] extends false
   ? true
   : HasTrait<C, "key" | "computed" | "version">;

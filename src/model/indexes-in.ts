@@ -16,8 +16,8 @@ export const heldKeys = ({ relations }: ResolvedEntity): readonly Step[] =>
   );
 
 /**
- * Every index that a table of the model is sure to have, of all of its rows: of its key, of what is unique, the model's own, and of
- * keys of other entities that none of those begins with.
+ * Every index that a table of the model is sure to have, of all of its rows: of its key, of what is unique, the model's
+ * own, and of keys of other entities that none of those begins with.
  */
 export function indexesIn(entity: ResolvedEntity): readonly (readonly IndexPart[])[] {
   const unique = [...entity.columns.values()].filter((column) => column.isUnique);

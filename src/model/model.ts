@@ -64,8 +64,9 @@ export interface ModelOptions {
   /** Derives the column names that are not given with `named`; the default takes the property's name as it is. */
   readonly columnNames?: NameConvention;
   /**
-   * How the database compares and sorts texts whose column does not say it by `collated`, by the name of the dialect; by code point where
-   * it is left out. `{ postgres: "default" }` for tables that others made with their database's own collation.
+   * How the database compares and sorts texts whose column does not say it by `collated`, by the name of the dialect;
+   * by code point where it is left out. `{ postgres: "default" }` for tables that others made with their database's own
+   * collation.
    */
   readonly collations?: { readonly sqlite?: string; readonly postgres?: string; readonly mariadb?: string };
 }
@@ -223,7 +224,9 @@ const pathMistakes = (definitions: AnyDefinitions): readonly string[] =>
 
 const entitiesKey: unique symbol = Symbol("gemach.entities");
 
-/** A class whose instances would be the entities `D`: for a class of one's own to extend, which gives their type a name. */
+/**
+ * A class whose instances would be the entities `D`: for a class of one's own to extend, which gives their type a name.
+ */
 export interface EntitiesClass<D> {
   /** For the types only: there are no instances. @internal */
   new (never: never): D;

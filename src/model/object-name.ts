@@ -1,4 +1,6 @@
-/** How long the name of an index or a constraint may be on every engine: 63 bytes on PostgreSQL, which cuts the rest. */
+/**
+ * How long the name of an index or a constraint may be on every engine: 63 bytes on PostgreSQL, which cuts the rest.
+ */
 const mostBytes = 63;
 
 /** FNV-1a, 32 bits: a short text that stays the same as long as the text does. */
@@ -23,8 +25,8 @@ function shortened(text: string, most: number): string {
 }
 
 /**
- * The name of an index or a constraint: what it is of, in words, and behind that a hash of its definition where the words
- * are too long, or do not tell it apart from others. `taken`: names in use, in small letters.
+ * The name of an index or a constraint: what it is of, in words, and behind that a hash of its definition where the
+ * words are too long, or do not tell it apart from others. `taken`: names in use, in small letters.
  */
 export function objectName(words: string, definition: string | undefined, taken: Set<string>): string {
   const hashed = (of: string) => `${shortened(words, mostBytes - 8)}_${shortHash(of)}`;

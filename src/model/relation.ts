@@ -25,27 +25,30 @@ export interface RelationRules {
    */
   readonly to?: string | readonly string[];
   /**
-   * Whether the database has, or is to get, a foreign key for it; true by default: a key that leads nowhere is the error
-   * RELATED_MISSING. `"trusted"`: the database is sure to have it, so that nothing has to look; were a row missing all the
-   * same, rows that lead to it would be missing as well. `false`: a key may lead nowhere, so that the row of a to-one
-   * relation may be missing.
+   * Whether the database has, or is to get, a foreign key for it; true by default: a key that leads nowhere is the
+   * error RELATED_MISSING. `"trusted"`: the database is sure to have it, so that nothing has to look; were a row
+   * missing all the same, rows that lead to it would be missing as well. `false`: a key may lead nowhere, so that the
+   * row of a to-one relation may be missing.
    */
   readonly constraint?: boolean | "trusted";
   /**
-   * Whether the rows belong to the entity, and go with it: a unit of work that removes the entity removes them too. Of relations
-   * whose key stands in the target.
+   * Whether the rows belong to the entity, and go with it: a unit of work that removes the entity removes them too. Of
+   * relations whose key stands in the target.
    */
   readonly owns?: boolean;
   /**
-   * Whether the entity's version guards the rows that belong to it: a unit of work that adds, changes or removes one of them raises the
-   * version of the entity, so that of two who change one document the second has a `CONFLICT`. Beside `owns`.
+   * Whether the entity's version guards the rows that belong to it: a unit of work that adds, changes or removes one of
+   * them raises the version of the entity, so that of two who change one document the second has a `CONFLICT`. Beside
+   * `owns`.
    */
   readonly guards?: boolean;
 }
 
 /** What the foreign key of a relation is in the tables made from the model. */
 export interface ForeignKeyRules {
-  /** What becomes of a row where the one that it leads to is deleted; "no action" by default: the deletion is refused. */
+  /**
+   * What becomes of a row where the one that it leads to is deleted; "no action" by default: the deletion is refused.
+   */
   readonly onDelete?: ForeignKeyAction;
   /** The same where the key that it leads to is changed. */
   readonly onUpdate?: ForeignKeyAction;
@@ -177,10 +180,10 @@ type IsLoose<O> = O extends
 type IsRequired<O> = O extends { readonly missing: "error" } ? true : false;
 
 /**
- * A relation to the one row whose key stands in columns of this entity (`by`), or to the one row that
- * holds this entity's key (`keyInTarget`). The row may be missing where a column of the key is nullable,
- * where the key stands in the target, where the relation has a condition, and where no constraint backs it; `missing: "error"`
- * has a fetch refuse that.
+ * A relation to the one row whose key stands in columns of this entity (`by`), or to the one row that holds this
+ * entity's key (`keyInTarget`). The row may be missing where a column of the key is nullable, where the key stands in
+ * the target, where the relation has a condition, and where no constraint backs it; `missing: "error"` has a fetch
+ * refuse that.
  */
 export function toOne<const T extends string, const B extends string, const O extends OurKey<B>>(
   target: T,

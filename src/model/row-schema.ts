@@ -23,7 +23,9 @@ type Members = ReadonlyMap<string, ResolvedMember>;
 
 type IsOptional = (column: ResolvedColumn) => boolean;
 
-/** Columns that a new row may leave out: the database, the model or the handle gives them a value, or none is needed. */
+/**
+ * Columns that a new row may leave out: the database, the model or the handle gives them a value, or none is needed.
+ */
 const optionalIn =
   ({ standing }: ResolvedEntity): IsOptional =>
   (column) =>
@@ -101,7 +103,9 @@ function valueIn(row: unknown, column: ResolvedColumn, isPartial: boolean): Scal
 /** Whether only the database can tell what a rule says. */
 const hasRaw = (node: Node): boolean => node.kind === "raw" || partsOf(node).some(hasRaw);
 
-/** The rules that a row breaks, as far as it says enough to tell: what is wrong with a column by itself tells nothing. */
+/**
+ * The rules that a row breaks, as far as it says enough to tell: what is wrong with a column by itself tells nothing.
+ */
 function brokenRules(
   { checks }: ResolvedEntity,
   row: unknown,

@@ -2,7 +2,9 @@ import type { Hole, Node, OrderNode, QueryState } from "../ir/index.js";
 import { afterPlace, placeIn, reversed } from "./cursor.js";
 import { totalOrder } from "./order.js";
 
-/** What a query's cursor makes of its conditions and its order. The last rows before a place are the first from the end. */
+/**
+ * What a query's cursor makes of its conditions and its order. The last rows before a place are the first from the end.
+ */
 export function besideCursor(
   { where, cursor }: QueryState,
   order: readonly OrderNode[],

@@ -28,7 +28,10 @@ export interface ChangeOptions {
   readonly returning: ReturningOption;
 }
 
-/** Whether a condition is an `and` or `or` of nothing: a list of conditions that came out empty asks neither for all rows nor for none. */
+/**
+ * Whether a condition is an `and` or `or` of nothing: a list of conditions that came out empty asks neither for all
+ * rows nor for none.
+ */
 const isEmpty = (node: Node): boolean => node.kind === "logic" && node.items.every(isEmpty);
 
 /** Refuses what is no query of an entity itself, and a whole table that nobody spoke of. */

@@ -41,7 +41,9 @@ const itself = (step: Step): Step => ({
   order: [],
 });
 
-/** The numbers of a relation's rows for rows in memory: counted from their own rows, or from those that they lead to. */
+/**
+ * The numbers of a relation's rows for rows in memory: counted from their own rows, or from those that they lead to.
+ */
 export function planRelatedCount(
   draft: Draft,
   rows: RowDraft,

@@ -25,7 +25,10 @@ export type ConflictSet = "given" | ((old: unknown, proposed: unknown) => unknow
 /** What an insert does besides adding rows. */
 export interface InsertOptions {
   readonly returning: ReturningOption;
-  /** The columns by which a row is found that is there already (those of the primary key by default), and what it is given. */
+  /**
+   * The columns by which a row is found that is there already (those of the primary key by default), and what it is
+   * given.
+   */
   readonly conflict?: { readonly by: readonly string[] | undefined; readonly set: ConflictSet };
   /** What one statement takes. */
   readonly rules: PortionRules;

@@ -6,7 +6,10 @@ import { storedOrThrow } from "../model/index.js";
 /** A new row, as the user gives it. */
 export type GivenRow = Readonly<Record<string, unknown>>;
 
-/** Values of new rows, each in the form for dialects, in the order of the columns; undefined where the database has one of its own. */
+/**
+ * Values of new rows, each in the form for dialects, in the order of the columns; undefined where the database has one
+ * of its own.
+ */
 export type RowValues = readonly (Scalar | undefined)[];
 
 /** New rows that were checked. */
@@ -81,7 +84,10 @@ function shapeOf(entity: ResolvedEntity, { places, shape }: Kept, row: GivenRow)
   return { names, slots: places.map(({ column }) => names.indexOf(column.steps[0] as string)) };
 }
 
-/** What an object has for the rest of a column's steps; undefined where it leaves the column out, be it with the value object that it is part of. */
+/**
+ * What an object has for the rest of a column's steps; undefined where it leaves the column out, be it with the value
+ * object that it is part of.
+ */
 function givenIn(value: unknown, steps: readonly string[]): unknown {
   let at = value;
   for (let i = 1; i < steps.length; i++) {

@@ -38,8 +38,8 @@ export const openAmong = (entities: readonly ResolvedEntity[]): readonly OpenEnt
   });
 
 /**
- * The entities of a model whose rows are open to all handles, although they lead to rows of which each handle (`db.as`) sees its own alone:
- * each needs a standing condition, or says by its option `open` why it has none.
+ * The entities of a model whose rows are open to all handles, although they lead to rows of which each handle (`db.as`)
+ * sees its own alone: each needs a standing condition, or says by its option `open` why it has none.
  */
 export const openEntities = (model: Readonly<Record<string, unknown>>): readonly OpenEntity[] =>
   openAmong(entitiesOf(model));

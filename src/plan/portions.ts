@@ -10,7 +10,10 @@ export interface PortionRules {
   readonly mostParameters: number;
   /** How many bytes of texts and bytes, about. */
   readonly mostBytes: number;
-  /** Whether a column may be left out by some rows of a statement that others bring; `hasIdentity`: whether the table's counted column is known. */
+  /**
+   * Whether a column may be left out by some rows of a statement that others bring; `hasIdentity`: whether the table's
+   * counted column is known.
+   */
   readonly takesDefault: (column: ResolvedColumn, hasIdentity: boolean) => boolean;
 }
 
@@ -66,7 +69,10 @@ interface KeyPart {
 
 const partIn = (row: RowValues, { slot }: KeyPart): unknown => (slot < 0 ? undefined : row[slot]);
 
-/** What tells a row's key from others; undefined where the database makes up a number for it, so that it is no other row's. */
+/**
+ * What tells a row's key from others; undefined where the database makes up a number for it, so that it is no other
+ * row's.
+ */
 function keyIn(row: RowValues, key: readonly KeyPart[]): unknown {
   const [first] = key;
   if (first === undefined) return undefined;

@@ -6,7 +6,10 @@ export const hasRow = ({ cardinality, steps }: ResolvedRelation): boolean =>
   cardinality === "one" &&
   steps.every((step, i) => step.isRequired && (i === 0 || step.pairs.every(({ from }) => !from.isNullable)));
 
-/** Whether it has to be seen to that a step leads to a row: nobody promises it, or the row may be hidden, of which a constraint knows nothing. */
+/**
+ * Whether it has to be seen to that a step leads to a row: nobody promises it, or the row may be hidden, of which a
+ * constraint knows nothing.
+ */
 export const mustLook = ({ target, isTrusted }: Step, isTrusting: boolean): boolean =>
   target.standing.length > 0 || target.through.length > 0 || !(isTrusted || isTrusting);
 

@@ -22,8 +22,8 @@ const isLooked = ({ steps, mayBeMissing }: Path, isTrusting: boolean): boolean =
   !mayBeMissing && steps.some((step) => mustLook(step, isTrusting));
 
 /**
- * A projection's shape that refuses a row whose to-one relations lead nowhere, where the types say that they lead to rows. It
- * looks at a value that is selected anyway, where there is one that cannot be null.
+ * A projection's shape that refuses a row whose to-one relations lead nowhere, where the types say that they lead to
+ * rows. It looks at a value that is selected anyway, where there is one that cannot be null.
  */
 export function withRequiredPaths(draft: Draft, { projection, groupBy }: QueryState, shape: Shape): Shape {
   if (projection === undefined || groupBy !== undefined) return shape;

@@ -1,7 +1,10 @@
 import { derived } from "../columns/index.js";
 import { isGiven, type ResolvedEntity, type Step } from "../ir/index.js";
 
-/** The names of what a handle gives by which rows of an entity are visible, by its own conditions and those that it goes through. */
+/**
+ * The names of what a handle gives by which rows of an entity are visible, by its own conditions and those that it goes
+ * through.
+ */
 export const restrictedBy: (entity: ResolvedEntity) => ReadonlySet<string> = derived((entity: ResolvedEntity) => {
   const names = entity.standing.flatMap(({ value }) => (isGiven(value) ? [value.given] : []));
   return new Set([...names, ...parentsOf(entity).flatMap((parent) => [...restrictedBy(parent)])]);

@@ -70,7 +70,10 @@ export function withGiven(
   });
 }
 
-/** Refuses a change that gives a column another value than the handle's, or one that only the database knows; but for conditions that are lifted. */
+/**
+ * Refuses a change that gives a column another value than the handle's, or one that only the database knows; but for
+ * conditions that are lifted.
+ */
 export function refuseOtherSet(
   { source: { entity }, lifted }: QueryState,
   set: readonly Assigned[],
@@ -88,9 +91,9 @@ const isHeld = (entity: ResolvedEntity, column: ResolvedColumn): boolean =>
   entity.standing.some((one) => one.column === column && isGiven(one.value));
 
 /**
- * What an upsert gives a row that is there: nothing that moves it to another handle, and only where the handle has it already. A row of
- * another one stays as it is.
- * `isOfNewRow`: what it is given is what the new row brings, and not what a function says.
+ * What an upsert gives a row that is there: nothing that moves it to another handle, and only where the handle has it
+ * already. A row of another one stays as it is. `isOfNewRow`: what it is given is what the new row brings, and not what
+ * a function says.
  * @throws GemachError `STANDING_BROKEN` where a function gives a column that is the handle's
  */
 export function heldSet(
@@ -121,7 +124,10 @@ export function heldSet(
     });
 }
 
-/** Lists of columns of which no two rows have the same values: those that an upsert finds rows by, and others of the model. */
+/**
+ * Lists of columns of which no two rows have the same values: those that an upsert finds rows by, and others of the
+ * model.
+ */
 const uniquesIn = (entity: ResolvedEntity, by: readonly ResolvedColumn[]): readonly (readonly ResolvedColumn[])[] => [
   by,
   ...[...entity.columns.values()].filter(({ isUnique }) => isUnique).map((column) => [column]),
@@ -131,8 +137,8 @@ const uniquesIn = (entity: ResolvedEntity, by: readonly ResolvedColumn[]): reado
 ];
 
 /**
- * The rows of other handles that have the key of a row that was upserted, or another unique value of its own: none of them may be there.
- * `all`: all rows of the entity, whoever has them. Undefined where the handle gives no values.
+ * The rows of other handles that have the key of a row that was upserted, or another unique value of its own: none of
+ * them may be there. `all`: all rows of the entity, whoever has them. Undefined where the handle gives no values.
  */
 export function rowsOfOthers(
   all: QueryState,

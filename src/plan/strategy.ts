@@ -30,7 +30,10 @@ function preferenceOf(
   return [database, "said of the database"];
 }
 
-/** The way a relation is fetched: the narrowest preference wins; `auto` joins to-one relations but below many rows, nests the lists of few rows, and batches the others. */
+/**
+ * The way a relation is fetched: the narrowest preference wins; `auto` joins to-one relations but below many rows,
+ * nests the lists of few rows, and batches the others.
+ */
 export function wayOf(relation: ResolvedRelation, preferences: Preferences): Choice {
   const [strategy, why] = preferenceOf(relation, preferences);
   const isOne = relation.cardinality === "one";

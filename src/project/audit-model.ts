@@ -117,7 +117,9 @@ const plainText = (text: string): string =>
     .trim()
     .toLowerCase();
 
-/** The project's queries, and what each of their statements is for, by its text as a server's statistics would have it. */
+/**
+ * The project's queries, and what each of their statements is for, by its text as a server's statistics would have it.
+ */
 function queriesByText(
   project: Project,
   dialect: Parameters<typeof preview>[1]["dialect"],
@@ -137,7 +139,9 @@ const mostRemembered = 10;
 
 const number = new Intl.NumberFormat("en", { maximumFractionDigits: 1 });
 
-/** What there is to say of the model, of the indexes of each database, and of what servers remember of their statements. */
+/**
+ * What there is to say of the model, of the indexes of each database, and of what servers remember of their statements.
+ */
 export async function auditModel(project: Project, databases: readonly string[]): Promise<readonly ModelAdvice[]> {
   const entities = entitiesIn(project);
   const tables = new Set(entities.map(({ table }) => table));

@@ -33,7 +33,9 @@ interface Written {
   readonly isOnline: boolean;
 }
 
-/** The steps of a draft: one, or several that keep nobody waiting; SQLite, which makes tables anew, has one in any case. */
+/**
+ * The steps of a draft: one, or several that keep nobody waiting; SQLite, which makes tables anew, has one in any case.
+ */
 function stepsOf(draft: EngineDraft, dialect: Dialect, isOnline: boolean) {
   if (isOnline && dialect.name !== "sqlite") return onlineSteps(draft.way, dialect);
   return [{ ...draft, ending: "" as const, isApart: false }];

@@ -200,8 +200,8 @@ function ofModel(
 const isEmpty = (tables: readonly TableLayout[]): boolean => !tables.some(({ kind }) => kind === "table");
 
 /**
- * Drafts the migration that brings the tables of a project's databases to what its model says, with one file an engine and what
- * undoes it. The first migration of a database that existed is preceded by one that says what was there.
+ * Drafts the migration that brings the tables of a project's databases to what its model says, with one file an engine
+ * and what undoes it. The first migration of a database that existed is preceded by one that says what was there.
  * @throws GemachError `DRAFT_NAME`, `MODEL_NEEDED`, `LOSS_REFUSED`, `SCRATCH_UNABLE`, and what migrations throw
  */
 export async function draftMigration(

@@ -6,8 +6,8 @@ import { createJiti } from "jiti";
 const native = ["gemach", "better-sqlite3", "pg", "mysql2", "@electric-sql/pglite"];
 
 /**
- * Where modules are kept as JavaScript, by their content: among the project's packages, which a third of a command's time is saved by. In a
- * folder that nobody else reads or writes, since what is kept may hold secrets, and is run.
+ * Where modules are kept as JavaScript, by their content: among the project's packages, which a third of a command's
+ * time is saved by. In a folder that nobody else reads or writes, since what is kept may hold secrets, and is run.
  */
 function keptIn(folder: string): string | false {
   const packages = join(folder, "node_modules");

@@ -68,7 +68,8 @@ export function schemeOf(url: string): string {
 /**
  * Opens a database of a project's settings; the first where none is named.
  * @param mayCreate whether a file of SQLite's that is not there is made, for tables to come.
- * @throws GemachError `DATABASE_UNKNOWN`, `SETTINGS_INVALID` for a URL that no engine has, `PACKAGE_MISSING`, `FILE_UNUSABLE`
+ * @throws GemachError `DATABASE_UNKNOWN`, `SETTINGS_INVALID` for a URL that no engine has, `PACKAGE_MISSING`,
+ * `FILE_UNUSABLE`
  */
 export async function openDatabase(
   { settings: { databases }, folder }: Pick<Project, "settings" | "folder">,

@@ -39,8 +39,8 @@ function findingsIn(ledgers: readonly ReadLedger[]): readonly RunFinding[] {
 }
 
 /**
- * Runs a command, and records what every Node process of it sends to databases: each request that it answers is a ledger of its own,
- * and what it does outside of requests is one until it pauses.
+ * Runs a command, and records what every Node process of it sends to databases: each request that it answers is a
+ * ledger of its own, and what it does outside of requests is one until it pauses.
  * @param output where its output goes: to that of this program, or to its errors.
  * @param whereInterrupted has something undone where this program is interrupted; gives the function that ends that.
  */

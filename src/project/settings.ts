@@ -13,8 +13,8 @@ export interface OpenedDatabase {
  */
 export interface ProjectSettings {
   /**
-   * Databases by name; the first is taken where none is named. Each is a URL (`sqlite:file`, `postgres://…`, `mariadb://…`, `pglite:folder`), or
-   * a function that opens one.
+   * Databases by name; the first is taken where none is named. Each is a URL (`sqlite:file`, `postgres://…`,
+   * `mariadb://…`, `pglite:folder`), or a function that opens one.
    */
   readonly databases: Readonly<Record<string, string | (() => OpenedDatabase | Promise<OpenedDatabase>)>>;
   /** The module that exports the model. */
@@ -23,7 +23,10 @@ export interface ProjectSettings {
   readonly migrations?: string;
   /** The modules that export queries: queries, templates, and functions that give a query. */
   readonly queries?: string | readonly string[];
-  /** What templates and functions are given where they are looked at, by the name of the query: an object of parameters, or a list of arguments. */
+  /**
+   * What templates and functions are given where they are looked at, by the name of the query: an object of parameters,
+   * or a list of arguments.
+   */
   readonly samples?: Readonly<Record<string, Readonly<Record<string, unknown>> | readonly unknown[]>>;
   /** From when on something is a finding. */
   readonly thresholds?: Partial<Thresholds>;

@@ -90,8 +90,8 @@ function conditionsFor(source: Source, { steps }: ResolvedRelation, rows: readon
 }
 
 /**
- * The rows of a relation of rows in hand, as a query: of one plain row or live entity, or of many. It can be narrowed, ordered,
- * counted and sent like any other. The rows need the columns that the relation goes out from.
+ * The rows of a relation of rows in hand, as a query: of one plain row or live entity, or of many. It can be narrowed,
+ * ordered, counted and sent like any other. The rows need the columns that the relation goes out from.
  * @throws GemachError `NAME_UNKNOWN`, `ROW_KEYLESS`
  */
 export function along<

@@ -11,7 +11,9 @@ import type { Selected } from "./selection.js";
 type Alike<S> =
   S extends Expression<infer V, infer K> ? Expression<V | null, K> : { readonly [P in keyof S]: Alike<S[P]> };
 
-/** in: what a query's projection gives, and other queries; out: the same, with null where one of the others may have it. */
+/**
+ * in: what a query's projection gives, and other queries; out: the same, with null where one of the others may have it.
+ */
 type Joined<S, O extends readonly unknown[]> = [null] extends [MissingOf<O[number]>]
   ? Widened<S, O[number] extends Selecting<infer T> ? T : never>
   : S;
@@ -37,8 +39,8 @@ const compound = (operator: SetOperator, queries: readonly unknown[]): never =>
   ) as never;
 
 /**
- * The rows of all of the queries, each different one once. Queries must have values of the same names and kinds; a value
- * that may be missing in one of them may be so in the union.
+ * The rows of all of the queries, each different one once. Queries must have values of the same names and kinds; a
+ * value that may be missing in one of them may be so in the union.
  */
 export const union = <S, const O extends readonly Selecting<Alike<S>>[]>(
   first: Selecting<S>,

@@ -35,8 +35,8 @@ export interface NarrowedRows<A extends readonly unknown[]> {
   /** Only the rows before a place in the query's order; with a limit: the last of them. */
   before(cursor: string): this;
   /**
-   * Has PostgreSQL plan the query anew at each run, for the values of that run, in place of keeping one plan for all of them: for
-   * values that differ much in how many rows they lead to. Other engines always do.
+   * Has PostgreSQL plan the query anew at each run, for the values of that run, in place of keeping one plan for all of
+   * them: for values that differ much in how many rows they lead to. Other engines always do.
    */
   plannedAnew(): this;
   /** Adds to the query only where the value is there: neither undefined nor null. */
@@ -45,7 +45,10 @@ export interface NarrowedRows<A extends readonly unknown[]> {
 
 /** What brings rows of other sources beside those that are there. */
 export interface Joining<A extends readonly unknown[]> {
-  /** Beside each row those of an entity, or of another query, for which the condition is true; rows without any are left out. */
+  /**
+   * Beside each row those of an entity, or of another query, for which the condition is true; rows without any are left
+   * out.
+   */
   join<D extends Definitions<D>, E extends EntityName<D>>(
     other: Entity<D, E>,
     on: (...rows: [...A, Reference<D, E>]) => Predicate,
@@ -63,8 +66,9 @@ export interface Joining<A extends readonly unknown[]> {
   /** Makes one row of all rows that have the same values. */
   groupBy<const K extends GroupKeys>(keys: (...rows: A) => NoKeys<K>): Grouped<A, K>;
   /**
-   * Groups by all of the keys, then by all but the last, and so on down to all rows together: totals below totals. Keys by which a
-   * row is not grouped are missing in it; `isTotal` tells such from others. Queries that are put together, on every engine.
+   * Groups by all of the keys, then by all but the last, and so on down to all rows together: totals below totals. Keys
+   * by which a row is not grouped are missing in it; `isTotal` tells such from others. Queries that are put together,
+   * on every engine.
    */
   rollup<const K extends NamedKeys, const S extends Selection>(
     keys: (...rows: A) => K,
@@ -77,8 +81,8 @@ export interface Joining<A extends readonly unknown[]> {
     work: (group: PartGroup<A, K>) => S,
   ): Derived<S>;
   /**
-   * One row of all rows, also of none: what the function works out of them, such as `{ open: all.count(), worth: all.sum((i) =>
-   * i.price) }`. Of no rows a count is 0, and the rest missing.
+   * One row of all rows, also of none: what the function works out of them, such as `{ open: all.count(), worth:
+   * all.sum((i) => i.price) }`. Of no rows a count is 0, and the rest missing.
    */
   totals<const S extends Selection>(work: (all: AllRows<A>) => S): Totals<S>;
 }
@@ -121,8 +125,8 @@ export interface SelectedRows<A extends readonly unknown[], S> extends NarrowedR
 /** Another query's rows as a source. */
 export interface Derived<S> extends NarrowedRows<[S]>, Joining<[S]>, Selecting<S> {
   /**
-   * Beside each row those of another query for which the condition is true; rows of either without any are kept, and what stands
-   * beside them is missing. PostgreSQL wants a condition of equal values.
+   * Beside each row those of another query for which the condition is true; rows of either without any are kept, and
+   * what stands beside them is missing. PostgreSQL wants a condition of equal values.
    */
   fullJoin<T>(other: Selecting<T>, on: (row: S, other: T) => Predicate): Combined<[Optional<S>, Optional<T>]>;
   /** Brings for each row what the function names. */

@@ -34,7 +34,10 @@ export function alike(first: Projection, query: QueryState, call: string): Query
   return query;
 }
 
-/** The same, decimals that stand in the same place with as many digits after the point: engines tell them apart by their text. */
+/**
+ * The same, decimals that stand in the same place with as many digits after the point: engines tell them apart by their
+ * text.
+ */
 function ofOneScale(projections: readonly Projection[]): readonly Projection[] {
   const fields = projections.map((projection) => fieldsOf(projection));
   const changes = projections.map(() => new Map<Node, Node>());

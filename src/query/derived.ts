@@ -194,7 +194,10 @@ export function projectionOfQuery({ source, projection, columns }: QueryState): 
   return memberProjection(path, { fields: members, presence: undefined });
 }
 
-/** The values that a query's projection gives, by the names that lead to them; none where it has no projection. @internal */
+/**
+ * The values that a query's projection gives, by the names that lead to them; none where it has no projection.
+ * @internal
+ */
 export const fieldsOfQuery = ({ projection }: QueryState): ReadonlyMap<string, Node> =>
   projection === undefined || projection.kind === "rows" ? new Map() : fieldsOf(projection);
 

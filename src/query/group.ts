@@ -22,7 +22,10 @@ export type GroupKeys = Expression | { readonly [name: string]: Expression };
 
 /** What many rows have besides what is worked out of them by name. */
 interface OwnAggregate<A extends readonly unknown[]> {
-  /** An aggregate in SQL of one's own, of what it names of each row: `g.own((loan) => sql(integer)`bit_or(${loan.id})`)`. */
+  /**
+   * An aggregate in SQL of one's own, of what it names of each row: `g.own((loan) =>
+   * sql(integer)`bit_or(${loan.id})`)`.
+   */
   own<T extends Expression>(of: (...rows: A) => T): T;
 }
 

@@ -28,7 +28,10 @@ export function stateOfTotals(state: QueryState, work: () => unknown): QueryStat
   return { ...state, orderBy: [], groupBy: [], reach: [], projection };
 }
 
-/** What several sets of keys group a query's rows by: `work` gives what is worked out of the groups of one set, or of any that an engine tells. */
+/**
+ * What several sets of keys group a query's rows by: `work` gives what is worked out of the groups of one set, or of
+ * any that an engine tells.
+ */
 export function groupedBySets(
   state: QueryState,
   keys: NamedKeys,

@@ -37,8 +37,8 @@ export interface Narrowing<D extends Definitions<D>, E extends EntityName<D>> {
   /** Only the rows before a place in the query's order; with a limit: the last of them. */
   before(cursor: string): this;
   /**
-   * Has PostgreSQL plan the query anew at each run, for the values of that run, in place of keeping one plan for all of them: for
-   * values that differ much in how many rows they lead to. Other engines always do.
+   * Has PostgreSQL plan the query anew at each run, for the values of that run, in place of keeping one plan for all of
+   * them: for values that differ much in how many rows they lead to. Other engines always do.
    */
   plannedAnew(): this;
   /** Says that a finding of a ledger or an audit is meant here, and why: it is told apart from the others. */
@@ -60,7 +60,10 @@ export interface EntityQuery<D extends Definitions<D>, E extends EntityName<D>, 
   reach<const S extends ReachShape<D, E>>(
     shape: S & NoInfer<ReachFaults<D, E, S>>,
   ): EntityQuery<D, E, Reached<D, E, Row, S>>;
-  /** Beside each row those of an entity, or of another query, for which the condition is true; rows without any are left out. */
+  /**
+   * Beside each row those of an entity, or of another query, for which the condition is true; rows without any are left
+   * out.
+   */
   readonly join: Joining<[Reference<D, E>]>["join"];
   /** The same, rows without any kept: what stands beside them is missing. */
   readonly leftJoin: Joining<[Reference<D, E>]>["leftJoin"];
@@ -76,8 +79,8 @@ export interface EntityQuery<D extends Definitions<D>, E extends EntityName<D>, 
   readonly totals: Joining<[Reference<D, E>]>["totals"];
   /**
    * Locks the rows of the entity itself until the transaction ends: for `update`, so that nobody else changes or locks
-   * them, or for `share`, so that nobody changes them. What another transaction has locked is waited for, left
-   * out (`skip locked`), or an error at once (`no wait`: `BUSY`). SQLite locks no rows: an error before anything is sent.
+   * them, or for `share`, so that nobody changes them. What another transaction has locked is waited for, left out
+   * (`skip locked`), or an error at once (`no wait`: `BUSY`). SQLite locks no rows: an error before anything is sent.
    */
   lock(strength: "update" | "share", taken?: "skip locked" | "no wait"): this;
   /**
@@ -97,8 +100,8 @@ export interface EntityQuery<D extends Definitions<D>, E extends EntityName<D>, 
   /**
    * What becomes of reading what the query does not bring, on a live entity of a unit of work: it is loaded when it is
    * awaited, refused (`OutsideReachError`), or blank: an empty list, null. With names: of these relations and columns.
-   * It holds for all below the query's rows where nothing narrower says otherwise. Code that reads what the query refuses
-   * does not compile.
+   * It holds for all below the query's rows where nothing narrower says otherwise. Code that reads what the query
+   * refuses does not compile.
    */
   outside<const R extends OutsideRule, const N extends keyof ColumnsOf<D, E> | keyof RelationsOf<D, E>>(
     rule: R,

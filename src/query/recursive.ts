@@ -31,7 +31,10 @@ const isWide = (node: Node): boolean =>
 const isSameType = (a: ValueType, b: ValueType): boolean =>
   a.kind === b.kind && a.length === b.length && a.precision === b.precision && a.scale === b.scale;
 
-/** The type to which both the first value and the one that goes on from it are cast; undefined where engines see them alike. */
+/**
+ * The type to which both the first value and the one that goes on from it are cast; undefined where engines see them
+ * alike.
+ */
 function commonType(seed: Node, step: Node): ValueType | undefined {
   const [{ type: first }, { type: next }] = [typeOf(seed), typeOf(step)];
   if (seed.kind === "column" && step.kind === "column" && isSameType(first, next)) return undefined;
@@ -58,7 +61,8 @@ const cast = (node: Node, type: ValueType): Node => ({
 });
 
 /**
- * Both projections with values of one type in each place: an engine takes that of the first rows, and refuses, or cuts, others.
+ * Both projections with values of one type in each place: an engine takes that of the first rows, and refuses, or cuts,
+ * others.
  * @throws GemachError `QUERIES_UNLIKE` where a decimal would lose digits
  */
 function ofOneType(seed: Projection, step: Projection): readonly [Projection, Projection] {
@@ -81,16 +85,17 @@ function ofOneType(seed: Projection, step: Projection): readonly [Projection, Pr
 /** What becomes of rows that were found before. */
 export interface RecursiveOptions {
   /**
-   * Whether a row that is equal to one that was found before is kept, and gone on from: quantities that multiply, ways that are
-   * counted. It ends where no row leads on, and never where rows lead in a circle. False by default.
+   * Whether a row that is equal to one that was found before is kept, and gone on from: quantities that multiply, ways
+   * that are counted. It ends where no row leads on, and never where rows lead in a circle. False by default.
    */
   readonly keepEqual?: boolean;
 }
 
 /**
- * Rows that lead to further rows of the same kind: those of a query, and those that `step` finds for the rows found before,
- * until it finds none (a recursive common table expression). A row that was found before is not gone on from again, unless
- * `keepEqual` says so. Decimals keep the digits after the point that the first rows have: `asNumeric` gives them more.
+ * Rows that lead to further rows of the same kind: those of a query, and those that `step` finds for the rows found
+ * before, until it finds none (a recursive common table expression). A row that was found before is not gone on from
+ * again, unless `keepEqual` says so. Decimals keep the digits after the point that the first rows have: `asNumeric`
+ * gives them more.
  * @throws GemachError `QUERIES_UNLIKE`
  */
 export function recursive<S>(

@@ -159,7 +159,9 @@ const rowPrototype = derived((entity: ResolvedEntity) => {
   return prototype;
 });
 
-/** The class of an entity's references: made by a constructor, an object costs a tenth of what `Object.create` takes. */
+/**
+ * The class of an entity's references: made by a constructor, an object costs a tenth of what `Object.create` takes.
+ */
 const rowClass = derived((entity: ResolvedEntity) => {
   class Row {
     readonly [pathKey]: Path;
@@ -204,7 +206,10 @@ const none = (set: SetNode): unknown => predicate({ kind: "not", item: { kind: "
 /** A set; one over rows of its own where it is used inside of a callback of itself. */
 const ownSet = ({ [setKey]: set }: HoldsSet): SetNode => (isActive(set.source) ? renewedRows(set) : set);
 
-/** What is worked out of a set. Others are left to groups: a relation may have their names, and lists are what `select` is for. */
+/**
+ * What is worked out of a set. Others are left to groups: a relation may have their names, and lists are what `select`
+ * is for.
+ */
 const setAggregates = aggregateNames.filter((name) => name !== "values" && name !== "distinct");
 
 const setMethods: Record<string, (this: HoldsSet, ...given: AnyReference[]) => unknown> = {

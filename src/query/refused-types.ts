@@ -15,7 +15,10 @@ export type RefusedNames<Row> = typeof refusedKey extends keyof Row
     : never
   : never;
 
-/** in: a row, a rule, the names that it is for, and all there are, for which it is without names; out: the row, as the rule leaves it. */
+/**
+ * in: a row, a rule, the names that it is for, and all there are, for which it is without names; out: the row, as the
+ * rule leaves it.
+ */
 export type Ruled<Row, R extends OutsideRule, N extends PropertyKey, All extends PropertyKey> = [N] extends [never]
   ? RuledFor<Row, R, All>
   : RuledFor<Row, R, N>;

@@ -22,7 +22,10 @@ export interface SelectionObject {
 
 declare const unselected: unique symbol;
 
-/** For the types only: what the compiler says where a row, or a set of rows, stands for what is selected of it. @internal */
+/**
+ * For the types only: what the compiler says where a row, or a set of rows, stands for what is selected of it.
+ * @internal
+ */
 export interface Unselected<Message extends string> {
   readonly [unselected]: Fault<Message>;
 }

@@ -57,8 +57,8 @@ function between(first: DayBound, last: DayBound, unit: "days" | "months"): Whol
 }
 
 /**
- * Rows that no table has: one for each number, day or month from one to another, both included. They are a source like any
- * query: `from(series.days("2026-01-01", "2026-01-31")).leftJoin(Loan, (day, loan) => loan.due.is(day))`.
+ * Rows that no table has: one for each number, day or month from one to another, both included. They are a source like
+ * any query: `from(series.days("2026-01-01", "2026-01-31")).leftJoin(Loan, (day, loan) => loan.due.is(day))`.
  * @throws GemachError `VALUE_UNFIT` for what is no bound, or bounds that are further apart than 5,000,000
  */
 export const series = {

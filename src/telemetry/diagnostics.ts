@@ -6,8 +6,8 @@ import { watchStatements } from "../ledger/index.js";
 export const channelNames = { begins: "gemach:statement:begins", ends: "gemach:statement:ends" } as const;
 
 /**
- * Publishes every statement of a database on channels of `node:diagnostics_channel`, for tools that subscribe to them. Where
- * nobody does, nothing is worked out.
+ * Publishes every statement of a database on channels of `node:diagnostics_channel`, for tools that subscribe to them.
+ * Where nobody does, nothing is worked out.
  * @returns the function that ends it.
  */
 export function publishStatements(db: AnyDatabase): () => void {

@@ -41,8 +41,8 @@ const systems = { sqlite: "sqlite", postgres: "postgresql", mariadb: "mariadb" }
 const bounds = [0.001, 0.005, 0.01, 0.05, 0.1, 0.5, 1, 5, 10];
 
 /**
- * Tells OpenTelemetry of every statement of a database: a span, and metrics of times and of rows, by the semantic conventions for database
- * clients (`db.system.name`, `db.query.text`, …). No values are told; the text holds none.
+ * Tells OpenTelemetry of every statement of a database: a span, and metrics of times and of rows, by the semantic
+ * conventions for database clients (`db.system.name`, `db.query.text`, …). No values are told; the text holds none.
  * @param api `@opentelemetry/api`, as the program has it.
  * @returns the function that ends it.
  */

@@ -38,7 +38,10 @@ function follow(): () => Work {
   };
 }
 
-/** Records every database that the program opens from now on, and writes a ledger of each piece of work into a folder at its end. */
+/**
+ * Records every database that the program opens from now on, and writes a ledger of each piece of work into a folder at
+ * its end.
+ */
 function record(folder: string): void {
   const current = follow();
   const ledgers: ReturnType<typeof openLedger>[] = [];

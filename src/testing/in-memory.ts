@@ -4,8 +4,8 @@ import type { Definitions, Model } from "../model/index.js";
 import { createTables } from "../tables/index.js";
 
 /**
- * A database for a test, with the tables of a model: `await inMemory(new Sqlite(":memory:"), lending)`. What is written for a
- * database cannot tell it from another one.
+ * A database for a test, with the tables of a model: `await inMemory(new Sqlite(":memory:"), lending)`. What is written
+ * for a database cannot tell it from another one.
  */
 export async function inMemory<D extends Definitions<D>>(
   handle: SqliteHandle,

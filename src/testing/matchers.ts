@@ -22,8 +22,9 @@ const placeOf = (at: Finding["at"]): string =>
   at === undefined ? "" : ` at ${at.file.split(/[\\/]/).at(-1)}:${at.line}`;
 
 /**
- * The statements of a ledger as a text for a file snapshot: what each is for, and its SQL, those of equal texts together. It holds
- * no values, lines or times, so that it changes only where the SQL does: `await expect(statementsText(ledger)).toMatchFileSnapshot("board.sql")`.
+ * The statements of a ledger as a text for a file snapshot: what each is for, and its SQL, those of equal texts
+ * together. It holds no values, lines or times, so that it changes only where the SQL does: `await
+ * expect(statementsText(ledger)).toMatchFileSnapshot("board.sql")`.
  */
 export function statementsText({ statements }: Pick<Ledger, "statements">): string {
   const groups = new Map<string, { count: number; readonly purpose: string }>();
@@ -80,7 +81,9 @@ export const ledgerMatchers = {
   },
 };
 
-/** The matchers' types, for Vitest: `declare module "vitest" { interface Matchers<T> extends LedgerMatchers<T> {} }`. */
+/**
+ * The matchers' types, for Vitest: `declare module "vitest" { interface Matchers<T> extends LedgerMatchers<T> {} }`.
+ */
 export interface LedgerMatchers<T = unknown> {
   /** That at most so many statements were sent. */
   toSendAtMost(most: number): T;

@@ -37,7 +37,10 @@ interface Tie {
   readonly loose: readonly ResolvedColumn[];
 }
 
-/** Removed rows level by level, those first to which no other one refers; and what has to be null before, where they refer to each other. */
+/**
+ * Removed rows level by level, those first to which no other one refers; and what has to be null before, where they
+ * refer to each other.
+ */
 export interface Removal {
   readonly levels: readonly (readonly LiveObject[])[];
   readonly loosened: readonly (readonly [LiveObject, readonly ResolvedColumn[]])[];
@@ -192,8 +195,8 @@ function leftBehind(unit: Unit, kept: Kept, relation: ResolvedRelation): LiveObj
 }
 
 /**
- * Removed rows that others refer to until their changes are written: they go last. All else goes first, so that a new row may
- * have the key of one that is removed.
+ * Removed rows that others refer to until their changes are written: they go last. All else goes first, so that a new
+ * row may have the key of one that is removed.
  */
 export function removedLate(unit: Unit, changed: readonly Changed[]): ReadonlySet<LiveObject> {
   const late = new Set<LiveObject>();

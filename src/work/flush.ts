@@ -64,7 +64,8 @@ function mayReferToNew(live: LiveObject): boolean {
 }
 
 /**
- * Writes all that is not written yet. What cannot be put into an order that the constraints allow is refused before anything is sent.
+ * Writes all that is not written yet. What cannot be put into an order that the constraints allow is refused before
+ * anything is sent.
  * @throws GemachError `ROWS_CIRCULAR`, `VALUES_TANGLED`
  */
 export function* flushSteps(unit: Unit): Steps<void> {

@@ -3,7 +3,10 @@ import { type ResolvedEntity, type ResolvedRelation, valueAt } from "../ir/index
 import { type Kept, keptOf, type LiveObject } from "../live/index.js";
 import { isOurs, isSameInCode, ownRelations, type Unit } from "./unit.js";
 
-/** The key by which a to-one relation of an entity leads somewhere, as it is stored; null: nowhere; undefined: it is not there. */
+/**
+ * The key by which a to-one relation of an entity leads somewhere, as it is stored; null: nowhere; undefined: it is not
+ * there.
+ */
 function keyHeld(
   row: LiveObject,
   { steps: [{ pairs }] }: ResolvedRelation,
@@ -22,18 +25,26 @@ function keyHeld(
   return key;
 }
 
-/** Whether the row that a key leads to does not show by its own key that it is the one: the database alone knows which keys are equal. */
+/**
+ * Whether the row that a key leads to does not show by its own key that it is the one: the database alone knows which
+ * keys are equal.
+ */
 const isAsked = ({ steps: [{ pairs }] }: ResolvedRelation): boolean =>
   !pairs.every(({ from, to }) => to.isKey && isSameInCode(from) && isSameInCode(to));
 
-/** Notes by which key a to-one relation led to what was loaded, where that cannot be seen from the row that it leads to. */
+/**
+ * Notes by which key a to-one relation led to what was loaded, where that cannot be seen from the row that it leads to.
+ */
 export function noteKey(live: LiveObject, kept: Kept, relation: ResolvedRelation, value: unknown): void {
   if (!isOurs(relation) || (value !== null && !isAsked(relation))) return;
   kept.ledBy ??= new Map();
   kept.ledBy.set(relation.name, keyHeld(live, relation, "from"));
 }
 
-/** Notes which row's loaded relation has another one, if its key does not show it: it leaves that relation once it is moved or removed. */
+/**
+ * Notes which row's loaded relation has another one, if its key does not show it: it leaves that relation once it is
+ * moved or removed.
+ */
 export function noteOwner(live: LiveObject, back: ResolvedRelation, owner: LiveObject | null): void {
   if (!isAsked(back)) return;
   const kept = keptOf(live);
@@ -92,7 +103,10 @@ const goesThrough = ({ through, relations }: ResolvedEntity, other: ResolvedEnti
     return target === other || goesThrough(target, other);
   });
 
-/** Unloads what leads to rows that are visible through rows of an entity, some of which were hidden or are visible again. */
+/**
+ * Unloads what leads to rows that are visible through rows of an entity, some of which were hidden or are visible
+ * again.
+ */
 export function unloadThrough(unit: Unit, entity: ResolvedEntity): void {
   for (const one of [...unit.maps.keys()]) if (goesThrough(one, entity)) unloadTo(unit, one);
 }

@@ -18,7 +18,10 @@ function guarding(unit: Unit, entity: ResolvedEntity): readonly ResolvedRelation
   );
 }
 
-/** Raises the versions of owners whose rows are added, changed or removed, so that two who change one document cannot both win. */
+/**
+ * Raises the versions of owners whose rows are added, changed or removed, so that two who change one document cannot
+ * both win.
+ */
 export async function touchGuarding(unit: Unit): Promise<void> {
   const done = new Set<LiveObject>();
   for (;;) {

@@ -31,8 +31,8 @@ type Further = Readonly<Record<string, unknown>> | undefined | void;
 /** What is called for each row that a unit of work writes. */
 export interface Hooks {
   /**
-   * Before anything is sent; gives columns of the row further values, such as who changed it. An error ends the unit of work. A promise is
-   * awaited, one row after the other.
+   * Before anything is sent; gives columns of the row further values, such as who changed it. An error ends the unit of
+   * work. A promise is awaited, one row after the other.
    */
   beforeWrite?(write: RowWrite): Further | Promise<Further>;
   /** Once the rows are written, their keys included, and before the commit. A promise is awaited. */

@@ -12,7 +12,10 @@ const written: ReadonlySet<ColumnKind> = new Set<ColumnKind>([
   "date",
 ]);
 
-/** Makes of a key's value in code what is equal for values that are stored alike: "08:30" and "08:30:00", two objects of one class. */
+/**
+ * Makes of a key's value in code what is equal for values that are stored alike: "08:30" and "08:30:00", two objects of
+ * one class.
+ */
 type Form = (value: unknown) => unknown;
 
 const asIs: Form = (value) => value;
@@ -30,7 +33,10 @@ function partText(value: unknown): string {
   return `${text.length}:${text}`;
 }
 
-/** What tells a row from the others of its entity, of values in code: equal for keys that are stored alike; undefined where a part is missing. */
+/**
+ * What tells a row from the others of its entity, of values in code: equal for keys that are stored alike; undefined
+ * where a part is missing.
+ */
 export function identityOf(entity: ResolvedEntity, row: object): unknown {
   const { key } = entity;
   const ofKey = formsOf(entity);

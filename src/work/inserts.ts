@@ -58,7 +58,10 @@ const isAsAdded = (live: LiveObject, { shape, kind, awaits, further, was }: Kept
   Object.keys(live).length === shape.names.length &&
   !shape.differs(live, was);
 
-/** The columns of a new entity as they are to be inserted; `later`: those that are null until a row is there that is new too. */
+/**
+ * The columns of a new entity as they are to be inserted; `later`: those that are null until a row is there that is new
+ * too.
+ */
 function newRow(live: LiveObject, kept: Kept, later: readonly ResolvedColumn[]): LiveObject {
   if (later.length === 0 && isAsAdded(live, kept)) return kept.was;
   const { shape, kind, awaits, further } = kept;
@@ -81,7 +84,10 @@ const structuredCopy = (value: unknown): unknown =>
     ? Object.fromEntries(Object.entries(value).map(([name, inner]) => [name, structuredCopy(inner)]))
     : value;
 
-/** What new rows leave to the database; all of them where a value object is among it, whose columns may be given in part. */
+/**
+ * What new rows leave to the database; all of them where a value object is among it, whose columns may be given in
+ * part.
+ */
 function leftOut({ members }: ResolvedEntity, rows: readonly LiveObject[]): readonly string[] | true | undefined {
   const missing = [...members].filter(([name]) => rows.some((row) => row[name] === undefined));
   if (missing.some(([, member]) => "fields" in member)) return true;
@@ -162,7 +168,10 @@ class Ties {
     return known;
   }
 
-  /** The columns by which a new row leads to another one that is not written: by a key that it waits for, or has already. */
+  /**
+   * The columns by which a new row leads to another one that is not written: by a key that it waits for, or has
+   * already.
+   */
   columns(live: LiveObject): readonly ResolvedColumn[] {
     const kept = keptOf(live);
     const columns = [...(kept.awaits ?? [])].flatMap(([column, { of }]) =>
@@ -235,7 +244,10 @@ export function refuseCircular(unit: Unit): void {
   for (const live of unit.added) visit(live);
 }
 
-/** Inserts all new entities, each after those whose keys it needs; what may be null is, until the row that it leads to is there. */
+/**
+ * Inserts all new entities, each after those whose keys it needs; what may be null is, until the row that it leads to
+ * is there.
+ */
 export function* insertAll(unit: Unit): Steps<void> {
   if (unit.added.size === 0) return;
   const ties = new Ties(unit.added);

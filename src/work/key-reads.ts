@@ -34,7 +34,8 @@ export function keyReads(unit: Unit) {
   ): Promise<void> {
     await Promise.resolve();
     asked.delete(entity);
-    // What was changed of other rows does not matter for a row that is not there yet; what was added or removed may be it.
+    // What was changed of other rows does not matter for a row that is not there yet; what was added or removed may be
+    // it.
     const isOf = (live: LiveObject) => keptOf(live).kind.entity === entity || unit.removed.has(live);
     if ([...unit.added, ...unit.removed].some(isOf)) await unit.flushFor(() => new Set([entity]));
     // Elsewhere the database alone knows which of the rows is that of a key.

@@ -93,8 +93,8 @@ let defined: unknown;
 const definers = new Map<string, new (live: object) => Handed>();
 
 /**
- * Gives an entity a property of its own, past what its class does when that is set: as the field of a class, which takes half of what
- * `Object.defineProperty` does (V8 of Node 20).
+ * Gives an entity a property of its own, past what its class does when that is set: as the field of a class, which
+ * takes half of what `Object.defineProperty` does (V8 of Node 20).
  */
 export function put(live: object, name: string, value: unknown): void {
   let definer = definers.get(name);
@@ -133,7 +133,9 @@ function plainShape(base: Base, names: readonly string[], prints: ReadonlyMap<st
   };
 }
 
-/** A class of its own whose constructor assigns the columns, so that all entities of a shape are alike to the engine. */
+/**
+ * A class of its own whose constructor assigns the columns, so that all entities of a shape are alike to the engine.
+ */
 function generatedShape(base: Base, names: readonly string[], prints: ReadonlyMap<string, Print>): LiveShape {
   const printed = names.filter((name) => prints.has(name));
   const print = (name: string) => `p[${printed.indexOf(name)}]`;

@@ -67,8 +67,8 @@ export function removeWhole(unit: Unit, live: LiveObject, isForGood = false): vo
 }
 
 /**
- * Removes what belongs to removed entities, and what belongs to that in turn: the rows that the database has for them, but for those that
- * were moved elsewhere since, and those that were added or moved to them.
+ * Removes what belongs to removed entities, and what belongs to that in turn: the rows that the database has for them,
+ * but for those that were moved elsewhere since, and those that were added or moved to them.
  * @returns new rows of owners that are only marked, each with its owner: they are inserted first, and marked then.
  */
 export async function removeOwned(unit: Unit): Promise<ReadonlyMap<LiveObject, LiveObject>> {
@@ -130,7 +130,10 @@ const ownedBy = derived((entity: ResolvedEntity): ReadonlySet<ResolvedEntity> =>
 
 const untouched: ReadonlySet<string> = new Set(["no action", "restrict"]);
 
-/** Whether rows of an entity change with the removal of rows of another one: by ownership, or by what their foreign keys say. */
+/**
+ * Whether rows of an entity change with the removal of rows of another one: by ownership, or by what their foreign keys
+ * say.
+ */
 export function goesWith(entity: ResolvedEntity, removed: ResolvedEntity): boolean {
   const gone = ownedBy(removed);
   const seen = new Set<ResolvedEntity>();

@@ -22,8 +22,9 @@ export interface PatchOptions {
   /** The to-many relations of which rows that the document leaves out are removed, at any depth: "Item.repairs". */
   readonly removes?: readonly string[];
   /**
-   * The columns and relations that the document may name: "Item.name", "Item.repairs", "Repair.what". Others are refused; keys and versions may
-   * stand as they are. All of the model's where it is left out: then whoever writes the document changes whatever it leads to.
+   * The columns and relations that the document may name: "Item.name", "Item.repairs", "Repair.what". Others are
+   * refused; keys and versions may stand as they are. All of the model's where it is left out: then whoever writes the
+   * document changes whatever it leads to.
    */
   readonly only?: readonly string[];
 }
@@ -95,8 +96,8 @@ const isHeld = ({ standing }: ResolvedEntity, column: ResolvedColumn): boolean =
   standing.some(({ column: held, value }) => held === column && isGiven(value));
 
 /**
- * Columns that a document may name, and must name as they are: the key, what the owner or the handle gives, what the database works
- * out.
+ * Columns that a document may name, and must name as they are: the key, what the owner or the handle gives, what the
+ * database works out.
  */
 function refuseOther(live: LiveObject, column: ResolvedColumn, given: unknown, at: At, { issues }: Findings): void {
   const now = Object.hasOwn(live, column.steps[0] as string) ? valueAt(live, column.steps) : undefined;
@@ -270,7 +271,10 @@ class Patching {
     if (make !== undefined) this.found.making.push(() => tie(live, relation, make()));
   }
 
-  /** What makes a new entity of a document, with what is new below it; what leads to the row that it belongs to comes of itself. */
+  /**
+   * What makes a new entity of a document, with what is new below it; what leads to the row that it belongs to comes of
+   * itself.
+   */
   async #newRow(relation: ResolvedRelation, document: unknown, at: At): Promise<(() => LiveObject) | undefined> {
     const { target } = relation;
     if (!isObject(document)) {

@@ -115,7 +115,10 @@ export function printOf(member: ResolvedMember): Print | undefined {
   };
 }
 
-/** A row in the form in which later changes do not reach it; the row itself where nothing of it could be changed in place. */
+/**
+ * A row in the form in which later changes do not reach it; the row itself where nothing of it could be changed in
+ * place.
+ */
 export function printed({ kind: { prints } }: Kept, row: LiveObject): LiveObject {
   if (prints.size === 0) return row;
   const copy = { ...row };

@@ -11,7 +11,10 @@ export const readNow: Read = (live, { steps, type }) => {
   return value === undefined || value === null ? value : canonicalOf(value, type);
 };
 
-/** The values of columns as one text; undefined where any of them is null or not known: then they are equal to no others. */
+/**
+ * The values of columns as one text; undefined where any of them is null or not known: then they are equal to no
+ * others.
+ */
 export function valuesText(live: LiveObject, columns: readonly ResolvedColumn[], read: Read): string | undefined {
   let all = "";
   for (const column of columns) {

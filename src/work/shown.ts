@@ -2,8 +2,8 @@ import { keptOf, type LiveObject, Stamped } from "../live/index.js";
 import { LazyRead } from "./lazy-read.js";
 
 /**
- * A plain copy of what is there of an entity, for print and JSON: loads nothing. An entity below itself is its key alone,
- * so that the copy has an end.
+ * A plain copy of what is there of an entity, for print and JSON: loads nothing. An entity below itself is its key
+ * alone, so that the copy has an end.
  */
 export function shownOf(live: LiveObject, prototype: object, above: readonly object[] = []): object {
   const shown = Object.create(prototype) as LiveObject;

@@ -213,13 +213,14 @@ export function openWork(
 }
 
 /**
- * A unit of work: one transaction, in which each row is one live entity. What is changed, added and removed is written at its
- * end, or by `flush`. Made by `db.work()`, and of no use after its end; its entities stay readable for what is loaded.
+ * A unit of work: one transaction, in which each row is one live entity. What is changed, added and removed is written
+ * at its end, or by `flush`. Made by `db.work()`, and of no use after its end; its entities stay readable for what is
+ * loaded.
  */
 export class UnitOfWork extends LiveReads {
   /**
-   * The transaction's own verbs, with plain rows: for statements that write many rows. They know nothing of entities, nor of
-   * changes that are not written: `flush` before, and `refresh` after, where that matters.
+   * The transaction's own verbs, with plain rows: for statements that write many rows. They know nothing of entities,
+   * nor of changes that are not written: `flush` before, and `refresh` after, where that matters.
    */
   readonly tx: Verbs;
   readonly #unit: Unit;
@@ -248,8 +249,8 @@ export class UnitOfWork extends LiveReads {
   }
 
   /**
-   * The entity of a primary key. It costs no statement where it is there already; those that are asked for in one tick are
-   * fetched by one.
+   * The entity of a primary key. It costs no statement where it is there already; those that are asked for in one tick
+   * are fetched by one.
    * @throws GemachError `NONE_FOUND`
    */
   byKey<D extends Definitions<D>, E extends EntityName<D>>(
@@ -267,8 +268,8 @@ export class UnitOfWork extends LiveReads {
   }
 
   /**
-   * A new entity, to be inserted when changes are written. Relations take entities in place of keys; objects in their place
-   * become new entities too. What the database gives it, such as its key, is there after `await w.flush()`.
+   * A new entity, to be inserted when changes are written. Relations take entities in place of keys; objects in their
+   * place become new entities too. What the database gives it, such as its key, is there after `await w.flush()`.
    */
   add<D extends Definitions<D>, E extends EntityName<D>>(entity: Entity<D, E>, row: AddedRow<D, E>): Live<D, E> {
     expectOpen(this.#unit);
@@ -276,23 +277,27 @@ export class UnitOfWork extends LiveReads {
   }
 
   /**
-   * An entity to be deleted when changes are written, with the rows that belong to it (`owns`). Where its entity has a standing condition
-   * with `removed`, its row stays and is marked; rows that belong to it are marked where they can be, and stay else.
+   * An entity to be deleted when changes are written, with the rows that belong to it (`owns`). Where its entity has a
+   * standing condition with `removed`, its row stays and is marked; rows that belong to it are marked where they can
+   * be, and stay else.
    */
   remove(entity: LiveEntity): void {
     expectOpen(this.#unit);
     removeWhole(this.#unit, expectLive(this.#unit, entity, "remove()"));
   }
 
-  /** An entity to be deleted when changes are written, with the rows that belong to it, also where `remove` would only mark them. */
+  /**
+   * An entity to be deleted when changes are written, with the rows that belong to it, also where `remove` would only
+   * mark them.
+   */
   removeForGood(entity: LiveEntity): void {
     expectOpen(this.#unit);
     removeWhole(this.#unit, expectLive(this.#unit, entity, "removeForGood()"), true);
   }
 
   /**
-   * An entity whose row is only marked as removed, brought by a query that lifts the condition, or whose removal is not written yet: its
-   * row is visible again when changes are written, and so are the rows that were marked along with it.
+   * An entity whose row is only marked as removed, brought by a query that lifts the condition, or whose removal is not
+   * written yet: its row is visible again when changes are written, and so are the rows that were marked along with it.
    * @throws GemachError `LIVE_EXPECTED` where it was deleted
    */
   async restore(entity: LiveEntity): Promise<void> {
@@ -301,9 +306,10 @@ export class UnitOfWork extends LiveReads {
   }
 
   /**
-   * Applies a nested partial document, as an HTTP PATCH brings it (JSON Merge Patch, RFC 7396): columns that it names are changed, null
-   * empties one, and objects go into value objects, documents and to-one relations. Rows of its to-many relations are found by
-   * their keys, those without one are added, and those that it leaves out stay. Nothing is applied where anything is wrong.
+   * Applies a nested partial document, as an HTTP PATCH brings it (JSON Merge Patch, RFC 7396): columns that it names
+   * are changed, null empties one, and objects go into value objects, documents and to-one relations. Rows of its
+   * to-many relations are found by their keys, those without one are added, and those that it leaves out stay. Nothing
+   * is applied where anything is wrong.
    * @throws GemachError `PATCH_REFUSED` with the issues, each with its path, `CONFLICT` where it names another version
    */
   async patch(entity: LiveEntity, document: object, options: PatchOptions = {}): Promise<void> {
@@ -343,8 +349,8 @@ export class UnitOfWork extends LiveReads {
   }
 
   /**
-   * Reads an entity's columns anew; changes that are not written are lost, and its relations are loaded again when they are
-   * asked for.
+   * Reads an entity's columns anew; changes that are not written are lost, and its relations are loaded again when they
+   * are asked for.
    * @throws GemachError `NONE_FOUND` where its row is gone
    */
   async refresh(entity: LiveEntity): Promise<void> {

@@ -6,7 +6,9 @@ const versions = derived((entity: ResolvedEntity) => [...entity.columns.values()
 /** The column that tells whether a row was changed since it was read. */
 export const versionOf = (entity: ResolvedEntity): ResolvedColumn | undefined => versions(entity)[0];
 
-/** The version of a row that is written: one more, or now; `was`: the one before, if any, an instant in milliseconds. */
+/**
+ * The version of a row that is written: one more, or now; `was`: the one before, if any, an instant in milliseconds.
+ */
 export function nextVersion({ kind }: ResolvedColumn, was: unknown): unknown {
   if (kind === "timestamp") return new Date(Math.max(Date.now(), was === undefined ? 0 : (was as number) + 1));
   if (was === undefined) return kind === "bigint" ? 1n : 1;

@@ -2,8 +2,8 @@
 const devices = /^(?:con|prn|aux|nul|com\d|lpt\d)$/;
 
 /**
- * A name as a file can have it on every system, in no other folder: "Due dates!" → "due-dates". Empty where nothing of it can stand in
- * one.
+ * A name as a file can have it on every system, in no other folder: "Due dates!" → "due-dates". Empty where nothing of
+ * it can stand in one.
  */
 export function fileName(name: string): string {
   const plain = name

@@ -4,7 +4,10 @@ const unseen =
 
 const codeOf = (sign: string): string => `\\u{${(sign.codePointAt(0) as number).toString(16)}}`;
 
-/** A name or text that others chose, with what nobody would see of it written as a code: line ends, controls, marks of direction. */
+/**
+ * A name or text that others chose, with what nobody would see of it written as a code: line ends, controls, marks of
+ * direction.
+ */
 export const visible = (text: string): string => text.replaceAll(unseen, codeOf);
 
 /** The same on one line: white space of any kind is a space. */
@@ -14,7 +17,10 @@ export const oneLine = (text: string): string => visible(text.replaceAll(/\s+/g,
 export const visibleLines = (text: string): string =>
   text.replaceAll(unseen, (sign) => (sign === "\n" || sign === "\t" ? sign : codeOf(sign)));
 
-/** Text of JSON or of a literal of JavaScript, in which every sign that nobody sees is an escape; its own line ends stay. */
+/**
+ * Text of JSON or of a literal of JavaScript, in which every sign that nobody sees is an escape; its own line ends
+ * stay.
+ */
 export const escaped = (text: string): string =>
   text.replaceAll(unseen, (sign) =>
     sign === "\n" || sign === "\t"

@@ -157,8 +157,8 @@ function around(random: Random, today: string, itemId: number, memberIds: readon
 }
 
 /**
- * Fills empty tables with a made-up society, the same for the same day: a year of lending that ends today, with some things out,
- * some of them too long. The first thing of each district has been lent and repaired often.
+ * Fills empty tables with a made-up society, the same for the same day: a year of lending that ends today, with some
+ * things out, some of them too long. The first thing of each district has been lent and repaired often.
  */
 export async function fillSociety(db: AnyDatabase, today: string): Promise<void> {
   const random = randomFrom(7);

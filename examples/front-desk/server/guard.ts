@@ -23,8 +23,8 @@ export const headers: MiddlewareHandler = secureHeaders({
 });
 
 /**
- * Refuses requests for another host (a name that somebody made lead here), and those that change something and come from a page of
- * another origin.
+ * Refuses requests for another host (a name that somebody made lead here), and those that change something and come
+ * from a page of another origin.
  */
 export const ownOrigin =
   (hosts: readonly string[]): MiddlewareHandler<DeskEnv> =>

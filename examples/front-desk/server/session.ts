@@ -17,7 +17,10 @@ async function districtOf(c: Context, secret: string): Promise<number | undefine
   return typeof value === "string" ? Number(value) : undefined;
 }
 
-/** Who comes to a desk says which; the session is of that district alone. A society in earnest would ask for more than that. */
+/**
+ * Who comes to a desk says which; the session is of that district alone. A society in earnest would ask for more than
+ * that.
+ */
 export const sessionRoutes = ({ db, secret, today }: DeskSettings) =>
   new Hono<DeskEnv>()
     .get("/session", async (c) => {

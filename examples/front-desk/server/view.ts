@@ -1,7 +1,10 @@
 import { type Database, type Ledger, withBudget, withLedger } from "gemach";
 import { readableSql } from "gemach/readable";
 
-/** What a page shows, made in two ways that give the same: as one writes it without a second thought, and as it should be. */
+/**
+ * What a page shows, made in two ways that give the same: as one writes it without a second thought, and as it should
+ * be.
+ */
 export interface View<I, O> {
   readonly name: string;
   /** The most statements that the good way may send. */

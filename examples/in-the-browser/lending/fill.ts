@@ -52,7 +52,9 @@ const day = (offset: number): string => new Date(Date.UTC(2026, 0, 1) + offset *
 const series = <T>(count: number, make: (index: number) => T): readonly T[] =>
   Array.from({ length: count }, (_, i) => make(i));
 
-/** Makes the tables of an empty database, and fills them with a made-up society; gives whether there was anything to do. */
+/**
+ * Makes the tables of an empty database, and fills them with a made-up society; gives whether there was anything to do.
+ */
 export async function fillLending(db: Database): Promise<boolean> {
   await createTables(db, entities);
   if (await db.exists(from(Depot))) return false;

@@ -67,8 +67,8 @@ export class Compiler {
   }
 
   /**
-   * The statement that a planner makes of a query: the same one for all queries of its key and this use, and for all that a template is
-   * run with.
+   * The statement that a planner makes of a query: the same one for all queries of its key and this use, and for all
+   * that a template is run with.
    */
   compile(query: QueryState, use: string, planner: Planner): CompiledStatement {
     const owner = query.given?.template ?? query;
@@ -119,7 +119,10 @@ export class Compiler {
     return made;
   }
 
-  /** The query of what rows in memory reach: the same one for the same shape, unless functions are in it, which may give others. */
+  /**
+   * The query of what rows in memory reach: the same one for the same shape, unless functions are in it, which may give
+   * others.
+   */
   reached(entity: ResolvedEntity, shape: object, make: () => QueryState): QueryState {
     if (!isPlainShape(shape)) return make();
     const key = JSON.stringify(shape);

@@ -21,8 +21,8 @@ class ListPlace {
 }
 
 /**
- * So many places stand for a list: as many as dialects bring its length to, whose bounds for lists that stand in the text are such
- * numbers too.
+ * So many places stand for a list: as many as dialects bring its length to, whose bounds for lists that stand in the
+ * text are such numbers too.
  */
 export function sizeOf(length: number): number {
   if (length < 2) return length;

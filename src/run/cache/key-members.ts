@@ -8,7 +8,10 @@ export type Point = TrieNode<unknown>;
 /** Where they lead next; undefined: this query has no key, and is compiled by itself. */
 export type Next = Point | undefined;
 
-/** What the words before have named. What is inside of a query or set replaces `sources` and `groupKeys`, and puts them back after it. */
+/**
+ * What the words before have named. What is inside of a query or set replaces `sources` and `groupKeys`, and puts them
+ * back after it.
+ */
 export interface Visited {
   /** The values that may differ between queries of one key, in the order in which they are met. */
   readonly values: (ValueNode | ListNode)[];
@@ -24,8 +27,8 @@ export interface Visited {
 export type Adds<T> = (point: Point, of: T, visited: Visited) => Next;
 
 /**
- * What each member of a type adds: a member without an entry does not compile. One that is no part of the key is left out of
- * the type, with its reason.
+ * What each member of a type adds: a member without an entry does not compile. One that is no part of the key is left
+ * out of the type, with its reason.
  */
 export type Members<T> = { readonly [M in keyof T]-?: Adds<T> };
 

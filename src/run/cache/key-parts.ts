@@ -97,7 +97,10 @@ const addFrame = membersOf<NonNullable<NodeOf<"window">["frame"]>>({
 });
 const addOptionalFrame = optional(addFrame);
 
-/** An operand of a function: a number that stands in the text is part of the key, unless it is a value elsewhere already. */
+/**
+ * An operand of a function: a number that stands in the text is part of the key, unless it is a value elsewhere
+ * already.
+ */
 const addOperand: Adds<Node> = (point, node, visited) =>
   isOfFormula(node) && !visited.values.includes(node)
     ? addConstant(point, node, visited)
@@ -321,8 +324,8 @@ const bits = Object.fromEntries(Object.keys(parts).map((part, index) => [part, 1
 const addsPart = Object.values(parts);
 
 /**
- * Which parts a query has, as the sum of their bits: most queries have one or two. Written out in a literal that has to name all of them,
- * and that V8 never makes: reading members by computed names takes 400 ns, this takes 20.
+ * Which parts a query has, as the sum of their bits: most queries have one or two. Written out in a literal that has to
+ * name all of them, and that V8 never makes: reading members by computed names takes 400 ns, this takes 20.
  */
 function presentIn(state: QueryState): number {
   let present = 0;

@@ -46,8 +46,8 @@ export function addAgain(point: Point, node: Visited["values"][number], { values
 }
 
 /**
- * A value. `isTypeKnown`: its type is that of what it is compared with. Whether it is null is part of the key, since comparisons are other
- * ones then.
+ * A value. `isTypeKnown`: its type is that of what it is compared with. Whether it is null is part of the key, since
+ * comparisons are other ones then.
  */
 export function addValue(point: Point, node: ValueNode, visited: Visited, isTypeKnown: boolean): Next {
   const again = addAgain(point, node, visited);

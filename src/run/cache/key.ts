@@ -7,8 +7,9 @@ import { addNode, addQuery } from "./key-parts.js";
 import { addAssigned } from "./key-values.js";
 import type { TrieNode } from "./trie.js";
 
-// Queries of one key share a statement: the key has all that a statement is made of but its values. It is a list of words, one for each
-// member of the query and of its nodes, and how many there are where there may be several: so no two different queries have the same words.
+// Queries of one key share a statement: the key has all that a statement is made of but its values. It is a list of
+// words, one for each member of the query and of its nodes, and how many there are where there may be several: so no
+// two different queries have the same words.
 
 /** Where a query's key has led, and the values that were left out of it. */
 export interface Keyed<Value> {

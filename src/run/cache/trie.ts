@@ -7,8 +7,8 @@ interface Size {
 }
 
 /**
- * A node of a trie. The words of a key lead from the root to the node that holds its value. Words are compared by identity and are not
- * joined to a text, which took a fifth of a single delete (SQLite).
+ * A node of a trie. The words of a key lead from the root to the node that holds its value. Words are compared by
+ * identity and are not joined to a text, which took a fifth of a single delete (SQLite).
  */
 export class TrieNode<Value> {
   value: Value | undefined;
@@ -43,7 +43,9 @@ export class TrieNode<Value> {
   }
 }
 
-/** Values by keys of many words; emptied if it grows too large, as it does if a limit is another number in each query. */
+/**
+ * Values by keys of many words; emptied if it grows too large, as it does if a limit is another number in each query.
+ */
 export class Trie<Value> {
   #size: Size = { nodes: 0 };
   #root = new TrieNode<Value>(this.#size);

@@ -121,7 +121,10 @@ function branchesOf(
   return branches;
 }
 
-/** Fetches the follow-ups of the gathered rows, and puts their rows where they belong; nothing is sent where nothing waits. */
+/**
+ * Fetches the follow-ups of the gathered rows, and puts their rows where they belong; nothing is sent where nothing
+ * waits.
+ */
 export function* fetchFollowUps(
   statement: Pick<CompiledStatement, "followUps">,
   gathered: Gathered,

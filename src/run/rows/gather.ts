@@ -177,8 +177,8 @@ export function restore(
 }
 
 /**
- * Turns a statement's rows into objects, joined rows in the arrays of their owners. `isContiguous`: an object's rows follow
- * one another, which they need not where several owners share one.
+ * Turns a statement's rows into objects, joined rows in the arrays of their owners. `isContiguous`: an object's rows
+ * follow one another, which they need not where several owners share one.
  */
 export function gather(plan: RowPlan, rows: WireRows, runtime: Runtime, isContiguous = true): Gathered {
   if (plan.joined.length === 0) {

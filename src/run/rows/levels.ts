@@ -68,8 +68,8 @@ function levelOf(plan: StatementPlan, found: Gathered, keys: Keys, dialect: Dial
 }
 
 /**
- * Fetches a relation to the entity itself level by level, until nothing more is found: one text, sent once a level, or once for all of them.
- * A row that is on the way to another is not put below it, so that a circle comes to an end.
+ * Fetches a relation to the entity itself level by level, until nothing more is found: one text, sent once a level, or
+ * once for all of them. A row that is on the way to another is not put below it, so that a circle comes to an end.
  */
 export function* fetchLevels(
   { plan }: CompiledStatement,

@@ -7,8 +7,8 @@ import { keyOf } from "./gather.js";
 const exactPart = (part: Wire): Wire => (typeof part === "string" ? `'${part}` : part);
 
 /**
- * A key as one value. Where bytes decide which keys are equal it is in one form, however a column stores it; elsewhere each key that
- * differs at all is one of its own, since the database alone knows which are equal.
+ * A key as one value. Where bytes decide which keys are equal it is in one form, however a column stores it; elsewhere
+ * each key that differs at all is one of its own, since the database alone knows which are equal.
  */
 export function ownerKey(
   row: readonly Wire[],

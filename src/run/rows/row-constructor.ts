@@ -11,8 +11,8 @@ export type RowConstructor = (row: readonly Wire[]) => unknown;
 type Decode = (wire: Wire) => unknown;
 
 /**
- * What is true of a number that is the very value, where the driver gives numbers: asked in the row's own code, it takes a
- * third of the time of a call that other engines' values have passed through too.
+ * What is true of a number that is the very value, where the driver gives numbers: asked in the row's own code, it
+ * takes a third of the time of a call that other engines' values have passed through too.
  */
 function sureNumber({ kind, codec }: ValueType, { wire: { isTextSure } }: Dialect, wire: string): string | undefined {
   if (isTextSure || codec !== undefined) return undefined;

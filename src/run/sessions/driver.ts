@@ -16,11 +16,15 @@ export interface Request {
    * Whether it gives no rows of its own, and is to be answered by one row with the number of those that it wrote.
    */
   readonly counts?: boolean;
-  /** Its one row has all rows as one JSON value, to be answered as rows; where that is too long, this text gives them. */
+  /**
+   * Its one row has all rows as one JSON value, to be answered as rows; where that is too long, this text gives them.
+   */
   readonly unpacked?: string | undefined;
   /** What ends it before its own end, on the server too where the engine can. */
   readonly stop?: Stop;
-  /** Its place among those that are on their way at once: of each branch that it is in the number, the outermost first. */
+  /**
+   * Its place among those that are on their way at once: of each branch that it is in the number, the outermost first.
+   */
   branch?: readonly number[];
   /** Who is told how it goes on, where somebody watches. */
   watcher?: RequestWatcher;

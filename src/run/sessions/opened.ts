@@ -3,7 +3,10 @@ import type { Watch } from "../watching/watch.js";
 import type { Driver, Session, Soon } from "./driver.js";
 import type { Stop } from "./stop.js";
 
-/** Opens a session, and tells who watches how long that took; `call`: the verb that it is for, undefined for a transaction. */
+/**
+ * Opens a session, and tells who watches how long that took; `call`: the verb that it is for, undefined for a
+ * transaction.
+ */
 export function opened(driver: Driver, watch: Watch, stop: Stop | undefined, call?: VerbOrigin): Soon<Session> {
   if (!watch.isWatched()) return driver.open(stop);
   const asked = watch.clock();

@@ -36,8 +36,8 @@ export const stoppable = (send: Send, stop: Stop | undefined): Send =>
 type Way = (request: Request) => Soon<WireRows>;
 
 /**
- * Runs steps over one way to send, at once as long as answers come at once. `isWide`: several statements may be on their way at a
- * time, so that branches cost one way to the server and back, and not one each.
+ * Runs steps over one way to send, at once as long as answers come at once. `isWide`: several statements may be on
+ * their way at a time, so that branches cost one way to the server and back, and not one each.
  */
 export function walk<R>(send: Way, steps: Steps<R>, isWide = false): Soon<R> {
   let step = steps.next();

@@ -5,5 +5,8 @@ export interface Branches {
   readonly branches: readonly Steps<void>[];
 }
 
-/** Work that asks for statements to be sent and goes on with their rows; branches are answered by no rows, once all of them are done. */
+/**
+ * Work that asks for statements to be sent and goes on with their rows; branches are answered by no rows, once all of
+ * them are done.
+ */
 export type Steps<R> = Generator<Request | Branches, R, WireRows>;

@@ -140,8 +140,8 @@ export async function orStopped<T>(
 }
 
 /**
- * Does work that is cancelled where it is time to end, and waits for its end in any case: so a connection is never given
- * back in the middle of something. What was done in spite of that counts as done.
+ * Does work that is cancelled where it is time to end, and waits for its end in any case: so a connection is never
+ * given back in the middle of something. What was done in spite of that counts as done.
  */
 export async function cancelling<T>(
   stop: Stop | undefined,

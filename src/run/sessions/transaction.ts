@@ -11,8 +11,8 @@ async function undo(session: Session): Promise<boolean> {
 }
 
 /**
- * Does work in a transaction of a session of its own: all or nothing. The work is awaited before anything is
- * committed, and a commit that fails is rolled back, so that no transaction stays open. The session is closed in any case.
+ * Does work in a transaction of a session of its own: all or nothing. The work is awaited before anything is committed,
+ * and a commit that fails is rolled back, so that no transaction stays open. The session is closed in any case.
  * @param uncommitted makes of a commit's error what is thrown.
  */
 export async function transact<R>(

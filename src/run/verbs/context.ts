@@ -129,7 +129,9 @@ export function originOf({ sender }: Context, name: string, verb: unknown, query
   return { verb: name, query, at: callSite(verb, framesBetween), call: ++calls };
 }
 
-/** The rows of one statement that has no follow-ups, without the machinery that others need; undefined where it does. */
+/**
+ * The rows of one statement that has no follow-ups, without the machinery that others need; undefined where it does.
+ */
 export function rowsAlone(
   context: Context,
   statement: CompiledStatement,

@@ -1,6 +1,7 @@
 /**
  * The values of chunks one after the other. An async generator that hands on each value by itself would wait three
- * times for each; here a loop waits once. Several readers may take values at once: calls that wait for a chunk wait for each other.
+ * times for each; here a loop waits once. Several readers may take values at once: calls that wait for a chunk wait for
+ * each other.
  */
 export function oneByOne<T>(chunks: AsyncGenerator<readonly T[], void, void>): AsyncIterableIterator<T> {
   let chunk: readonly T[] = [];

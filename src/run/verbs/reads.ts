@@ -239,9 +239,9 @@ export class Reads {
   }
 
   /**
-   * The plan by which the database executes each statement of a query, in one form for all engines. It changes nothing. Without
-   * `analyze` a query that reaches relations fetches up to 101 of its rows, for the keys that their statements need; with it all statements are
-   * run, and measured.
+   * The plan by which the database executes each statement of a query, in one form for all engines. It changes nothing.
+   * Without `analyze` a query that reaches relations fetches up to 101 of its rows, for the keys that their statements
+   * need; with it all statements are run, and measured.
    * @throws GemachError `OPTION_UNKNOWN`
    */
   async explain(query: Query, options: ExplainOptions & Limits = noLimits): Promise<readonly ExplainedStatement[]> {
@@ -281,7 +281,10 @@ export class Reads {
   }
 }
 
-/** A query, and the template that it is made of, without limits and cursor: the rows after the first chunk are those after a place in it. */
+/**
+ * A query, and the template that it is made of, without limits and cursor: the rows after the first chunk are those
+ * after a place in it.
+ */
 function withoutLimits({ given, ...state }: QueryState): QueryState {
   const bare = { limit: undefined, offset: undefined, cursor: undefined, past: { isUsed: true } };
   const template = given === undefined ? undefined : { ...given.template, ...bare };

@@ -128,7 +128,9 @@ function referencesIn(plan: WritePlan | KeyedPlan, step: Step): readonly Referen
   }
 }
 
-/** What an upsert gives a row that is there: what the new row brings was looked at with it, what the row had is its own. */
+/**
+ * What an upsert gives a row that is there: what the new row brings was looked at with it, what the row had is its own.
+ */
 function ofConflict(step: Step, set: readonly Assigned[], entity: ResolvedEntity): readonly Reference[] {
   const own = set.filter(({ value }) => value.kind !== "column" && !isHeldCase(value));
   return ofAssigned(step, own, allOf({ entity }), "upsert");
@@ -140,8 +142,8 @@ const isHeldCase = (node: Node): boolean =>
   [...node.branches.map(({ value }) => value), node.otherwise].every((one) => one?.kind === "column");
 
 /**
- * The rows that a write refers to by its keys, of which a handle sees its own alone; none where the handle gives nothing by which they
- * are visible.
+ * The rows that a write refers to by its keys, of which a handle sees its own alone; none where the handle gives
+ * nothing by which they are visible.
  */
 function referencesOf(plan: WritePlan | KeyedPlan, values: Given | undefined): readonly Reference[] {
   if (values === undefined) return [];
@@ -158,8 +160,8 @@ function referencesOf(plan: WritePlan | KeyedPlan, values: Given | undefined): r
 export type HiddenCheck = () => Steps<void>;
 
 /**
- * Looks whether the rows that writes refer to are all seen by their handle; undefined where they refer to none of which it sees its own
- * alone. A foreign key says that a row is there, not whose it is.
+ * Looks whether the rows that writes refer to are all seen by their handle; undefined where they refer to none of which
+ * it sees its own alone. A foreign key says that a row is there, not whose it is.
  * @throws GemachError `REFERENCE_HIDDEN`
  */
 export function hiddenCheck(context: Context, plans: readonly (WritePlan | KeyedPlan)[]): HiddenCheck | undefined {

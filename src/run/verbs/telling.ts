@@ -7,7 +7,10 @@ import type { Violation, Written } from "./violated.js";
 const isViolation = (error: unknown): error is Violation =>
   error instanceof GemachError && (error.code === "UNIQUE_VIOLATED" || error.code === "FOREIGN_KEY_VIOLATED");
 
-/** The error of a write as it is to be thrown: that of a broken constraint names the entity and its columns, on every engine. */
+/**
+ * The error of a write as it is to be thrown: that of a broken constraint names the entity and its columns, on every
+ * engine.
+ */
 export async function tellingError(context: Context, plan: Written | undefined, error: unknown): Promise<unknown> {
   if (!isViolation(error) || plan === undefined) return error;
   const { detailed } = await onDemand();

@@ -38,9 +38,10 @@ interface Group {
 }
 
 /**
- * Rows to be changed that are named by their keys, together those that change the same columns. A version that a row brings is the one
- * that it was read at: a row that has another one by now is not found.
- * @throws GemachError `KEY_MISSING`, `ENTITY_READ_ONLY`, `COLUMN_WITHOUT_VALUE`, `CHANGE_EMPTY`, and what an update throws of values
+ * Rows to be changed that are named by their keys, together those that change the same columns. A version that a row
+ * brings is the one that it was read at: a row that has another one by now is not found.
+ * @throws GemachError `KEY_MISSING`, `ENTITY_READ_ONLY`, `COLUMN_WITHOUT_VALUE`, `CHANGE_EMPTY`, and what an update
+ * throws of values
  */
 function planUpdateRows(
   entity: ResolvedEntity,
@@ -99,7 +100,10 @@ function planUpdateRows(
   return [...keyed, ...singles];
 }
 
-/** One row found by its key, by a statement that the database works out: a version that must be later than it was, a row that another one shows. */
+/**
+ * One row found by its key, by a statement that the database works out: a version that must be later than it was, a row
+ * that another one shows.
+ */
 function singleUpdate(
   entity: ResolvedEntity,
   found: readonly Scalar[],

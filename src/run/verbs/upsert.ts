@@ -8,8 +8,9 @@ import { type Context, countRows } from "./context.js";
 import type { Written } from "./write.js";
 
 /**
- * An upsert that was written, and what then must not be there: a row of another handle's with the key of a given one. Such a row is as
- * good as not there, and was not changed, but its key is taken. Undefined where the handle gives no values.
+ * An upsert that was written, and what then must not be there: a row of another handle's with the key of a given one.
+ * Such a row is as good as not there, and was not changed, but its key is taken. Undefined where the handle gives no
+ * values.
  * @throws GemachError `UNIQUE_VIOLATED`, which undoes it
  */
 export function heldUpsert(

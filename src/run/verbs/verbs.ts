@@ -143,8 +143,8 @@ export abstract class Verbs extends Reads {
     options: { readonly returning: (row: OwnRow<ColumnsOf<D, E>>) => S } & Limits,
   ): Promise<Selected<S>[]>;
   /**
-   * Inserts rows that come one after the other, all or none, some thousand at a time: however many there are, no more than these are held in
-   * memory. The transaction is open until the last of them has come.
+   * Inserts rows that come one after the other, all or none, some thousand at a time: however many there are, no more
+   * than these are held in memory. The transaction is open until the last of them has come.
    * @returns how many.
    */
   async insert<D extends Definitions<D>, E extends EntityName<D>>(
@@ -249,8 +249,9 @@ export abstract class Verbs extends Reads {
   }
 
   /**
-   * Changes the rows of a query by one statement: gives columns values, or expressions of the row: of its columns, of what
-   * a path or a set of its relations tells, of the first row of another query (`firstOf`). A query without any condition is refused unless `all` is said.
+   * Changes the rows of a query by one statement: gives columns values, or expressions of the row: of its columns, of
+   * what a path or a set of its relations tells, of the first row of another query (`firstOf`). A query without any
+   * condition is refused unless `all` is said.
    * @returns how many, or the rows as they are now (not on MariaDB, which has no such statement).
    */
   async update<D extends Definitions<D>, E extends EntityName<D>>(
@@ -282,9 +283,9 @@ export abstract class Verbs extends Reads {
   }
 
   /**
-   * Changes rows that are named by their keys, each to values of its own, all or none: rows that change the same columns go
-   * together in few statements. A key that no row has changes nothing. Of a row that brings its version, the row must be as it was read at
-   * that version.
+   * Changes rows that are named by their keys, each to values of its own, all or none: rows that change the same
+   * columns go together in few statements. A key that no row has changes nothing. Of a row that brings its version, the
+   * row must be as it was read at that version.
    * @returns how many rows there were.
    * @throws GemachError `CONFLICT` where a row has another version by now, or is gone
    */
@@ -311,8 +312,8 @@ export abstract class Verbs extends Reads {
   }
 
   /**
-   * Deletes the rows of a query by one statement. A query without any condition is refused unless `all` is said. Rows of an entity that has
-   * a standing condition with `removed` are marked, and stay: see `deleteForGood` and `restore`.
+   * Deletes the rows of a query by one statement. A query without any condition is refused unless `all` is said. Rows
+   * of an entity that has a standing condition with `removed` are marked, and stay: see `deleteForGood` and `restore`.
    * @returns how many, or the rows as they were (marked ones as they are now).
    */
   async delete<D extends Definitions<D>, E extends EntityName<D>>(
@@ -334,8 +335,8 @@ export abstract class Verbs extends Reads {
   }
 
   /**
-   * Deletes the rows of a query by one statement, also those that `delete` would only mark: with `.lift()` of the condition those that are
-   * marked already.
+   * Deletes the rows of a query by one statement, also those that `delete` would only mark: with `.lift()` of the
+   * condition those that are marked already.
    * @returns how many, or the rows as they were.
    */
   async deleteForGood<D extends Definitions<D>, E extends EntityName<D>>(

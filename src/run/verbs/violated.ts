@@ -162,7 +162,9 @@ async function askedColumns(
       );
 }
 
-/** The same violation with the entity and the columns that it is of, alike on every engine, as far as that can be found. */
+/**
+ * The same violation with the entity and the columns that it is of, alike on every engine, as far as that can be found.
+ */
 export async function detailed(context: Context, plan: Written, error: Violation): Promise<unknown> {
   const { names } = error;
   const { table, constraint, columns: told } = names;

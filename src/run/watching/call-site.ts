@@ -16,8 +16,8 @@ const plain = (file: string): string => decodeURI(file.replace(/^file:\/\//, "")
 
 /**
  * The line of code that called `verb`, a function of the library that runs right now. Told by the function itself, not
- * by its file, so that it is right in code bundled into one file too. On an engine that cannot leave out frames: `depth`
- * frames lie between here and the caller. Undefined where the platform's stacks do not say.
+ * by its file, so that it is right in code bundled into one file too. On an engine that cannot leave out frames:
+ * `depth` frames lie between here and the caller. Undefined where the platform's stacks do not say.
  */
 export function callSite(verb: unknown, depth: number): CallSite | undefined {
   const held: { stack?: string } = {};

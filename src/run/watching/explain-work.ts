@@ -5,8 +5,9 @@ import { savepointName } from "../sessions/session-sender.js";
 import { type ExplainedStatement, explainedOf, isExplicable, planOf } from "./explain.js";
 
 /**
- * A session in which each statement is explained right before it is sent, on the data that it will meet. What measuring it wrote
- * is undone by a savepoint before it is sent; so is a refusal to explain it, after which a transaction may be of no use.
+ * A session in which each statement is explained right before it is sent, on the data that it will meet. What measuring
+ * it wrote is undone by a savepoint before it is sent; so is a refusal to explain it, after which a transaction may be
+ * of no use.
  */
 function explainingSession(
   session: Session,

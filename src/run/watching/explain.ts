@@ -109,7 +109,9 @@ const planners = { list: planList, count: planCount, exists: planExists } as con
 /** So many rows are fetched to have keys for the statements of relations. */
 const sample = 101;
 
-/** The same statement of few rows: planned as it is for all of them, so that what follows from it is what would follow. */
+/**
+ * The same statement of few rows: planned as it is for all of them, so that what follows from it is what would follow.
+ */
 const sampled =
   (planner: Planner): Planner =>
   (query, settings) => {
@@ -178,8 +180,8 @@ export function* explainSteps(
 export const isExplicable = (text: string, origin: StatementOrigin): boolean => operationOf(text, origin) !== "other";
 
 /**
- * The plan of a statement that was sent; undefined where the database does not explain it. Only what reads is run, where it is to be measured. It is
- * a savepoint where it is inside of a transaction, so that a refusal ends nothing.
+ * The plan of a statement that was sent; undefined where the database does not explain it. Only what reads is run,
+ * where it is to be measured. It is a savepoint where it is inside of a transaction, so that a refusal ends nothing.
  */
 export async function explainSent(
   sender: Sender,

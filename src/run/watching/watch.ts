@@ -51,7 +51,9 @@ export interface DoneTransaction {
   readonly at: CallSite | undefined;
 }
 
-/** Is called for every statement, right before it is sent and right after its answer came, and for what else is done. */
+/**
+ * Is called for every statement, right before it is sent and right after its answer came, and for what else is done.
+ */
 export interface Observer {
   begins?(statement: BegunStatement): void;
   /** `wires`: its rows as they came; undefined where it failed. */
@@ -59,7 +61,9 @@ export interface Observer {
   /** So many objects were made of the rows of a statement, so many of them those that the others belong to. */
   made?(statement: SentStatement, objects: number, owners: number): void;
   called?(call: DoneCall): void;
-  /** A connection was waited for, before anything was sent on it: for a verb of several statements, or a transaction. */
+  /**
+   * A connection was waited for, before anything was sent on it: for a verb of several statements, or a transaction.
+   */
   waited?(milliseconds: number, call: VerbOrigin | undefined): void;
   closes?(transaction: DoneTransaction): void;
   /** Looks at the rows of a query, which the caller gets next. */

@@ -40,8 +40,8 @@ export interface Adoption {
   /** The source of the module. */
   readonly source: string;
   /**
-   * The same as a module for each schema, by the name of its file without the ending, and one of all of them under the name "", whose own file
-   * is called as given, "model" by default.
+   * The same as a module for each schema, by the name of its file without the ending, and one of all of them under the
+   * name "", whose own file is called as given, "model" by default.
    */
   readonly sources: (own?: string) => ReadonlyMap<string, string>;
   /** What that module exports. */
@@ -135,8 +135,8 @@ function ownDefaults(tables: readonly AdoptedTable[], made: object, dialect: Dia
 const columnKey = (table: TableReference, column: string): string => `${tableKey(table)} ${column}`;
 
 /**
- * A model of tables that a database has: relations in both directions, names in the convention of code, and what tables do not say in
- * words of a model as remarks. What no model has words for is left to the database.
+ * A model of tables that a database has: relations in both directions, names in the convention of code, and what tables
+ * do not say in words of a model as remarks. What no model has words for is left to the database.
  */
 export function adoptTables(tables: readonly TableLayout[], dialect: Dialect, facts: AdoptFacts = {}): Adoption {
   const { evidence = new Map(), guesses = [], name = "Tables" } = facts;

@@ -93,8 +93,8 @@ const questionOf = (column: ColumnLayout, name: string, dialect: DialectName): Q
   dialect === "sqlite" ? ofSqlite(name) : ofServer(column, name, dialect);
 
 /**
- * What the rows of tables hold beyond what the types of their columns say, where that decides how a model maps them: one statement a
- * table, and none for one whose types leave no doubt.
+ * What the rows of tables hold beyond what the types of their columns say, where that decides how a model maps them:
+ * one statement a table, and none for one whose types leave no doubt.
  */
 export async function evidenceIn(
   db: AnyDatabase,

@@ -19,8 +19,8 @@ export interface Guess extends Lead {
 const leastShare = 0.9;
 
 /**
- * Relations that names propose and rows bear out: a column called after a table, "depot_id" after "depot" or "depots", whose values are
- * of the type of its primary key and lead to its rows.
+ * Relations that names propose and rows bear out: a column called after a table, "depot_id" after "depot" or "depots",
+ * whose values are of the type of its primary key and lead to its rows.
  */
 export async function guessRelations(db: AnyDatabase, tables: readonly TableLayout[]): Promise<readonly Guess[]> {
   const { sender, dialect } = connectionOf(db, "adopt");

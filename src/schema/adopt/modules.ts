@@ -80,8 +80,8 @@ function free(wanted: string, otherwise: string, taken: Set<string>): string {
 }
 
 /**
- * The same as a module for each schema, by the name of its file, and one of all of them under the name "". `own`: the name of the latter's
- * file, which no other takes.
+ * The same as a module for each schema, by the name of its file, and one of all of them under the name "". `own`: the
+ * name of the latter's file, which no other takes.
  */
 export function schemaSources(
   entities: readonly Adopted[],

@@ -50,7 +50,9 @@ export function propertyName(column: string): string {
   return reserved.has(name) ? `${name}Value` : name;
 }
 
-/** "loan" → "loans": the name of a relation to many. English, as most tables are named; a reader changes what is not. */
+/**
+ * "loan" → "loans": the name of a relation to many. English, as most tables are named; a reader changes what is not.
+ */
 export function pluralOf(name: string): string {
   if (/(?:ss|x|ch|sh)$/.test(name)) return `${name}es`;
   if (/s$/.test(name)) return name;
@@ -65,7 +67,9 @@ export function freeName(wanted: string, taken: ReadonlySet<string>, ...others: 
   return `${wanted}${i}`;
 }
 
-/** "depot_id" → "depot": what a column that holds a key leads to, by its name; undefined where the name does not tell. */
+/**
+ * "depot_id" → "depot": what a column that holds a key leads to, by its name; undefined where the name does not tell.
+ */
 export function leadsTo(column: string): string | undefined {
   const match = /^(.+?)(?:_?(?:id|key|no|nr|fk|uuid)|_ref)$/i.exec(column);
   const name = match?.[1]?.replace(/_+$/, "");

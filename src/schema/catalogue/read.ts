@@ -13,8 +13,8 @@ const readers: Readonly<Record<DialectName, CatalogueReader>> = {
 };
 
 /**
- * The tables and views of a database but the library's own (`gemach_…`), as its catalogue tells of them, in four statements at most for each schema on SQLite, and for all of
- * them on servers.
+ * The tables and views of a database but the library's own (`gemach_…`), as its catalogue tells of them, in four
+ * statements at most for each schema on SQLite, and for all of them on servers.
  * @param schemas their schemas; undefined, as by default, is the one that the connection sees without naming it.
  * @throws GemachError `DATABASE_EXPECTED`, and what the database says
  */

@@ -83,7 +83,8 @@ function takeColumns(
     const draft = tables.get(table) as TableDraft;
     const columns = parts.sort(([left], [right]) => left - right).map(([, name]) => name);
     draft.primaryKey = { name: undefined, columns };
-    // An "integer primary key" is the row's own number, which SQLite hands out (sqlite.org/lang_createtable.html#rowid).
+    // An "integer primary key" is the row's own number, which SQLite hands out
+    // (sqlite.org/lang_createtable.html#rowid).
     draft.columns = draft.columns.map((column) => {
       const isIdentity = columns.length === 1 && columns[0] === column.name && column.type.toLowerCase() === "integer";
       const further = words.get(table)?.hasAutoincrement === true ? "autoincrement" : undefined;

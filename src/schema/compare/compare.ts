@@ -150,8 +150,9 @@ function* constraintChanges(found: TableLayout, wanted: TableLayout, dialect: Di
 const referenceOf = ({ schema, table }: TableReference): TableReference => ({ schema, table });
 
 /**
- * What leads from tables that there are to tables that there are to be: tables, columns and what holds of them. Names of
- * constraints and indexes, comments, and what a model has no words for, such as an index of an expression, are no difference.
+ * What leads from tables that there are to tables that there are to be: tables, columns and what holds of them. Names
+ * of constraints and indexes, comments, and what a model has no words for, such as an index of an expression, are no
+ * difference.
  */
 export function changesBetween(
   found: readonly TableLayout[],

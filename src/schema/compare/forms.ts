@@ -78,7 +78,10 @@ export function collationForm({ type, collation }: ColumnLayout): string {
   return name === byCodePoint ? "" : name;
 }
 
-/** An instant, or a day and a time of day, however an engine writes it: "1970-01-01 01:00:00+01", "1970-01-01T00:00:00.000Z". */
+/**
+ * An instant, or a day and a time of day, however an engine writes it: "1970-01-01 01:00:00+01",
+ * "1970-01-01T00:00:00.000Z".
+ */
 function instantForm(text: string): string {
   const match = /^(\d{4}-\d\d-\d\d)[ T](\d\d:\d\d(?::\d\d)?)(\.\d+)?(Z|[+-]\d\d(?::?\d\d)?)?$/.exec(text);
   if (match === null) return text;
@@ -106,7 +109,10 @@ export function standardForm({ standard, type }: ColumnLayout, dialect: DialectN
 /** Conditions of indexes that a model has words for: values of columns, or none. */
 const plainCondition = /^(?:is|=)\("(?:[^"]|"")*", (?:null|true|false|-?[\d.]+|'[^']*')\)$/;
 
-/** Whether a model has no words for an index: one of an expression, of another method, of other rows than those with some values. */
+/**
+ * Whether a model has no words for an index: one of an expression, of another method, of other rows than those with
+ * some values.
+ */
 export function isForeign({ own, parts, method, condition }: IndexLayout, dialect: DialectName): boolean {
   if (own !== undefined || method !== undefined || parts.some(({ column }) => column === undefined)) return true;
   if (condition === undefined) return false;

@@ -17,8 +17,9 @@ function ownIndexes(found: TableLayout, wanted: TableLayout, { name }: Dialect):
 }
 
 /**
- * Tables as they are to be, with what those that are there have beyond what a model says: what stands behind their columns, triggers,
- * indexes for which it has no words. It stays when a table is made anew, and is there when that is undone.
+ * Tables as they are to be, with what those that are there have beyond what a model says: what stands behind their
+ * columns, triggers, indexes for which it has no words. It stays when a table is made anew, and is there when that is
+ * undone.
  */
 export function keepingOwn(
   wanted: readonly TableLayout[],

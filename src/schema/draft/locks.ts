@@ -99,7 +99,10 @@ const effects: Readonly<Record<DialectName, (change: Change) => Effect>> = {
   sqlite: sqliteEffect,
 };
 
-/** What changes keep others from, on tables that there are; `isOnline`: they are what is left where all that can be is done so. */
+/**
+ * What changes keep others from, on tables that there are; `isOnline`: they are what is left where all that can be is
+ * done so.
+ */
 export function blocksOf(changes: readonly Change[], dialect: DialectName, isOnline = false): readonly Block[] {
   const created = new Set(changes.filter(({ kind }) => kind === "create table").map(({ table }) => tableKey(table)));
   const blocks = new Map<string, Block>();

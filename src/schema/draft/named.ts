@@ -29,9 +29,9 @@ const allOf = ({ indexes, foreignKeys, uniques, checks }: TableLayout): readonly
 ];
 
 /**
- * Tables whose constraints and indexes all have names, so that a later step, or what undoes this one, can call them by these: what
- * stays keeps the name that it has, and what comes gets one that nothing has which stays: what it is of in words, as engines name
- * it themselves. Only a primary key keeps what the engine calls it.
+ * Tables whose constraints and indexes all have names, so that a later step, or what undoes this one, can call them by
+ * these: what stays keeps the name that it has, and what comes gets one that nothing has which stays: what it is of in
+ * words, as engines name it themselves. Only a primary key keeps what the engine calls it.
  */
 export function named(
   wanted: readonly TableLayout[],

@@ -9,8 +9,8 @@ import { renameStatements, serverStatements } from "./servers.js";
 import { Ties } from "./ties.js";
 
 /**
- * One of the steps in which a migration keeps nobody waiting: before the new code is out, beside it, after it, and what is looked at
- * in all rows once old code writes no more.
+ * One of the steps in which a migration keeps nobody waiting: before the new code is out, beside it, after it, and what
+ * is looked at in all rows once old code writes no more.
  */
 export interface OnlineStep {
   /** What its name ends in. */
@@ -58,9 +58,9 @@ const alterText = (table: TableReference, action: string, dialect: Dialect): str
 const helperName = (table: TableReference, column: string): string => `${table.table}_${column}_present`.slice(0, 63);
 
 /**
- * A way in steps that keep nobody waiting for long, on PostgreSQL: constraints are added unvalidated and validated later, indexes made
- * concurrently, and what old code would miss goes once the new code is out. On MariaDB, whose definitions copy a table or do not
- * whatever one writes, the steps before and after the new code.
+ * A way in steps that keep nobody waiting for long, on PostgreSQL: constraints are added unvalidated and validated
+ * later, indexes made concurrently, and what old code would miss goes once the new code is out. On MariaDB, whose
+ * definitions copy a table or do not whatever one writes, the steps before and after the new code.
  */
 export function onlineSteps(way: Way, dialect: Dialect): readonly OnlineStep[] {
   const { rules } = dialect.definition;

@@ -36,8 +36,8 @@ export function inOrder(tables: readonly TableLayout[], isLate: (key: ForeignKey
 export const outOfOrder = (tables: readonly TableLayout[]) => [...inOrder(tables, () => false)].reverse();
 
 /**
- * Foreign keys that must not be there while others change: those whose columns change, here or there, and those that lead to a
- * key that goes. They come back at the end.
+ * Foreign keys that must not be there while others change: those whose columns change, here or there, and those that
+ * lead to a key that goes. They come back at the end.
  */
 export function inTheWay({
   found,

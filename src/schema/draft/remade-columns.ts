@@ -7,7 +7,10 @@ import { speaksOf } from "../text/tokens.js";
 import { isConvertible } from "./conversion.js";
 import { only, type Way } from "./plan.js";
 
-/** Columns that are dropped and made anew: those that cannot be turned into what they are to be, and what is computed of them. */
+/**
+ * Columns that are dropped and made anew: those that cannot be turned into what they are to be, and what is computed of
+ * them.
+ */
 function remadeIn(
   found: TableLayout,
   wanted: TableLayout,

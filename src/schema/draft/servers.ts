@@ -194,7 +194,8 @@ export function serverStatements(given: Way, dialect: Dialect): readonly string[
       schema === undefined || given.found.some((one) => one.schema === schema) ? [] : [schema],
     ),
   );
-  // A check goes before the column that it reads is checked no more: MariaDB looks at all of a table's checks in each change.
+  // A check goes before the column that it reads is checked no more: MariaDB looks at all of a table's checks in each
+  // change.
   const altered = given.found.flatMap((found) => {
     const own = byTable.get(tableKey(found)) ?? [];
     return own.some(({ kind }) => kind === "drop table")

@@ -69,7 +69,10 @@ function remade(found: TableLayout, wanted: TableLayout, dialect: Dialect): read
   ];
 }
 
-/** Around tables that are made anew: keys that lead to them are not looked at meanwhile, nor are names in triggers and views. */
+/**
+ * Around tables that are made anew: keys that lead to them are not looked at meanwhile, nor are names in triggers and
+ * views.
+ */
 const withoutKeys = "pragma foreign_keys = off";
 const withoutNames = "pragma legacy_alter_table = on";
 const back = ["pragma legacy_alter_table = off", "pragma foreign_keys = on"];

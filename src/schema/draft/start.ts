@@ -6,8 +6,8 @@ import { remarks } from "../migrations/migration.js";
 import { inOrder } from "./plan.js";
 
 /**
- * The text of a migration that makes the tables which a database has already, for machines that begin with nothing; where they are
- * there, it is only written down. Views, and what tables do not say of themselves, are not in it.
+ * The text of a migration that makes the tables which a database has already, for machines that begin with nothing;
+ * where they are there, it is only written down. Views, and what tables do not say of themselves, are not in it.
  */
 export function startText(tables: readonly TableLayout[], dialect: Dialect): string {
   const own = tables.filter(({ kind }) => kind === "table");

@@ -95,11 +95,11 @@ async function isThere(db: AnyDatabase, migration: Migration, { startsWith }: Sc
 }
 
 /**
- * Applies migrations to a database: what is pending, in their order, each whole or not at all where the engine can; where it cannot
- * (MariaDB), a journal says statement by statement how far it got, and the next call goes on from there. Two that apply at once wait
- * for each other.
- * @throws GemachError `MIGRATION_CHANGED`, `MIGRATION_MISSING`, `MIGRATION_LATE`, `MIGRATION_REFUSED`, `MIGRATION_FAILED`,
- * `MIGRATION_UNDO`, `START_UNFIT`
+ * Applies migrations to a database: what is pending, in their order, each whole or not at all where the engine can;
+ * where it cannot (MariaDB), a journal says statement by statement how far it got, and the next call goes on from
+ * there. Two that apply at once wait for each other.
+ * @throws GemachError `MIGRATION_CHANGED`, `MIGRATION_MISSING`, `MIGRATION_LATE`, `MIGRATION_REFUSED`,
+ * `MIGRATION_FAILED`, `MIGRATION_UNDO`, `START_UNFIT`
  */
 export async function applyMigrations(
   db: Database,

@@ -32,7 +32,8 @@ const inOrder = (left: Migration, right: Migration): number =>
 
 /**
  * Where each migration stands, in their order.
- * @throws GemachError `MIGRATION_TWICE`; `MIGRATION_CHANGED` and `MIGRATION_MISSING` where what ran is not what the folder has
+ * @throws GemachError `MIGRATION_TWICE`; `MIGRATION_CHANGED` and `MIGRATION_MISSING` where what ran is not what the
+ * folder has
  */
 export async function statusOf(
   migrations: readonly Migration[],

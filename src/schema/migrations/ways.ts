@@ -92,7 +92,10 @@ async function refuseBrokenKeys(tx: Transaction, migration: Migration): Promise<
 /** Words of a statement that change definitions: MariaDB commits before and after it. */
 const defines = /^(?:create|alter|drop|rename|truncate|grant|revoke|analyze|optimize)\b/i;
 
-/** What tables that a statement names are like, and views and triggers with them: the same text as long as nothing changes. */
+/**
+ * What tables that a statement names are like, and views and triggers with them: the same text as long as nothing
+ * changes.
+ */
 async function markOf(on: AnyDatabase, statement: string): Promise<string> {
   const { literal } = on.dialect.text;
   // As they are written: where names of tables are files, letters of either case are told apart.
@@ -144,8 +147,9 @@ async function whole(tx: Transaction, work: () => Promise<unknown>): Promise<voi
 }
 
 /**
- * Statement by statement, each written down: an engine that commits with each definition cannot take a migration back. Before a
- * definition it is noted what its tables are like: where they are no longer so, it was done before the end came.
+ * Statement by statement, each written down: an engine that commits with each definition cannot take a migration back.
+ * Before a definition it is noted what its tables are like: where they are no longer so, it was done before the end
+ * came.
  */
 const statementByStatement: RunningWay = (db, migration, direction, { statements, refuse, send }) =>
   db.transaction(async (tx) => {

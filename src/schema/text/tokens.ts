@@ -1,8 +1,8 @@
 import type { DialectName } from "../../sql/index.js";
 
 /**
- * A piece of SQL: `word`: a name or a keyword without quotes, in small letters; `name`: a name in quotes; `string`, `number`: a literal;
- * `sign`: an operator or a mark of punctuation; `remark`: a comment.
+ * A piece of SQL: `word`: a name or a keyword without quotes, in small letters; `name`: a name in quotes; `string`,
+ * `number`: a literal; `sign`: an operator or a mark of punctuation; `remark`: a comment.
  */
 export interface Token {
   readonly kind: "word" | "name" | "string" | "number" | "sign" | "remark";

@@ -31,7 +31,9 @@ export function isEnclosed(text: string): boolean {
 export const defaultText = (standard: string): string =>
   plainDefault.test(standard) || isEnclosed(standard) ? standard : `(${standard})`;
 
-/** A column in the definition of a table, or where it is added to one, without what holds of it together with others. */
+/**
+ * A column in the definition of a table, or where it is added to one, without what holds of it together with others.
+ */
 export function columnText(column: ColumnLayout, rules: TableRules, dialect: Dialect): string {
   const { type, collation, computed, standard, isNullable, further } = column;
   const name = dialect.text.quote(column.name);
@@ -148,7 +150,8 @@ export function createText(
   otherwise: "" | "if not exists " = "",
 ): readonly string[] {
   const schemas = new Set(tables.flatMap(({ table: { schema } }) => (schema === undefined ? [] : [schema])));
-  // A schema of an engine where each is by itself is a file that the caller attached; its foreign keys may lead to tables to come.
+  // A schema of an engine where each is by itself is a file that the caller attached; its foreign keys may lead to
+  // tables to come.
   const { isByItself } = rules;
   return [
     ...(isByItself ? [] : [...schemas].map((schema) => `create schema if not exists ${dialect.text.quote(schema)}`)),

@@ -41,15 +41,20 @@ export interface TextRules {
   readonly distinct: (left: string, right: string) => string;
   readonly inList: (operand: string, placeholder: string, type: ValueType, negated: boolean) => string;
   /**
-   * Whether the values of a list of a type are placeholders one by one, up to so many, where an engine compares those of
-   * one parameter by another rule than the column's.
+   * Whether the values of a list of a type are placeholders one by one, up to so many, where an engine compares those
+   * of one parameter by another rule than the column's.
    */
   readonly mostListed?: (type: ValueType) => number;
   /** Whether the operands are among the keys. */
   readonly inKeys: (operands: readonly string[], types: readonly ValueType[], add: AddKeys) => string;
-  /** The keys as a table of columns key_1, key_2 and so on, and their position, under a name as it stands in a statement. */
+  /**
+   * The keys as a table of columns key_1, key_2 and so on, and their position, under a name as it stands in a
+   * statement.
+   */
   readonly keysTable: (types: readonly ValueType[], add: AddKeys, alias: string, hasPosition: boolean) => string;
-  /** The same of placeholders one by one, where an engine compares values of such a table by another rule than theirs. */
+  /**
+   * The same of placeholders one by one, where an engine compares values of such a table by another rule than theirs.
+   */
   readonly keysListed?: {
     readonly isNeeded: (types: readonly ValueType[]) => boolean;
     readonly table: (rows: readonly (readonly string[])[], alias: string) => string;
@@ -73,7 +78,10 @@ export interface TextRules {
   readonly isLimitSaid: boolean;
   /** Rows as one JSON value, a list of lists; `limits`: how many, where the dialect says so here. */
   readonly nest: (items: readonly string[], order: string, limits: string) => string;
-  /** An expression as a value of JSON that loses nothing; without a type it is nested rows itself, out of a derived table. */
+  /**
+   * An expression as a value of JSON that loses nothing; without a type it is nested rows itself, out of a derived
+   * table.
+   */
   readonly inJson: (expression: string, type: ValueType | undefined) => string;
 }
 
@@ -110,7 +118,9 @@ export interface WriteText {
 
 /** How an insert is to keep an engine from handing out again what its rows bring. */
 export interface Advance {
-  /** Whether it is no part of a transaction; there it gives the identity that the engine's counter is behind, or null. */
+  /**
+   * Whether it is no part of a transaction; there it gives the identity that the engine's counter is behind, or null.
+   */
   readonly isAlone: boolean;
   /** Whether it is of one row. */
   readonly isOne: boolean;
@@ -118,16 +128,25 @@ export interface Advance {
 
 /** How an engine takes rows. */
 export interface WriteRules {
-  /** What an insert says of a row that gives no column a value; `hasConflict`: before what is done where the row is there already. */
+  /**
+   * What an insert says of a row that gives no column a value; `hasConflict`: before what is done where the row is
+   * there already.
+   */
   readonly emptyRow: (entity: ResolvedEntity, hasConflict: boolean) => string;
-  /** Inserts all rows by one statement, each column as an array; `into`: "insert into … (…)"; undefined where the engine has no arrays. */
+  /**
+   * Inserts all rows by one statement, each column as an array; `into`: "insert into … (…)"; undefined where the engine
+   * has no arrays.
+   */
   readonly insertArrays: ((into: string, types: readonly ValueType[]) => string) | undefined;
   /**
-   * An insert, which returns nothing, that keeps the engine from handing out again the identities that its rows bring; `identity`: the column's own
-   * name. Undefined where the engine sees to it itself.
+   * An insert, which returns nothing, that keeps the engine from handing out again the identities that its rows bring;
+   * `identity`: the column's own name. Undefined where the engine sees to it itself.
    */
   readonly advancing?: (insert: string, table: string, identity: string, how: Advance) => string;
-  /** Gives an identity, if the engine's counter is behind it; without one, the table's last. Undefined where the engine sees to it itself. */
+  /**
+   * Gives an identity, if the engine's counter is behind it; without one, the table's last. Undefined where the engine
+   * sees to it itself.
+   */
   readonly behind?: (table: string, identity: string, last: number | undefined) => WriteText;
   /** Moves the engine's counter to an identity, and keeps nobody waiting for the end of the transaction. */
   readonly advance?: (table: string, identity: string, last: string | number | bigint) => WriteText;
@@ -138,8 +157,8 @@ export interface WriteRules {
   /** What an insert does where a row is there already: sets some of its columns, or nothing. */
   readonly onConflict: (by: readonly string[], set: string) => string;
   /**
-   * What stands before and behind a worked out value, so that a column of a type holds no more than it may; undefined where the engine sees
-   * to it itself.
+   * What stands before and behind a worked out value, so that a column of a type holds no more than it may; undefined
+   * where the engine sees to it itself.
    */
   readonly asStored?: (type: ValueType) => readonly [string, string] | undefined;
   /** Whether an update joins the rows beside those that it changes, rather than naming them after what it sets. */
@@ -158,15 +177,18 @@ export interface DefinitionRules {
    */
   readonly tablesQuery: string;
   /**
-   * What has others wait who create tables, to the end of the transaction, where two that create one table at once would be a fault
-   * although each says "if not exists".
+   * What has others wait who create tables, to the end of the transaction, where two that create one table at once
+   * would be a fault although each says "if not exists".
    */
   readonly turnText?: string;
   /** What sets its definitions apart. */
   readonly rules: TableRules;
 }
 
-/** What a dialect makes of parts of a statement that its engine cannot say, or gets wrong, right before they are printed. */
+/**
+ * What a dialect makes of parts of a statement that its engine cannot say, or gets wrong, right before they are
+ * printed.
+ */
 export interface Rewrites {
   readonly expression?: { readonly [K in SqlExpression["kind"]]?: (expression: never) => SqlExpression };
   readonly select?: (select: Select) => Select;
@@ -204,11 +226,17 @@ export interface Dialect {
   readonly ownerForm: (index: OwnerIndex, keyLength: number, limits: Limits) => OwnerForm | undefined;
   /** What gives the isolation level of the transaction at hand; undefined where all are serializable. */
   readonly isolationText: string | undefined;
-  /** Whether sets of many rows are best aggregated for all of them at once, by a join, rather than for each by a subquery. */
+  /**
+   * Whether sets of many rows are best aggregated for all of them at once, by a join, rather than for each by a
+   * subquery.
+   */
   readonly groupsSets: boolean;
   /** Whether all levels of a tree are best fetched by one statement. */
   readonly wholeTrees: boolean;
-  /** Up to how many rows lists are best nested in them as JSON: measured with 1, 10 and 100 rows a list, so that the worst of these is least. */
+  /**
+   * Up to how many rows lists are best nested in them as JSON: measured with 1, 10 and 100 rows a list, so that the
+   * worst of these is least.
+   */
   readonly nests: NestRules;
   /** The same where each statement has two milliseconds to go, one way; as near by where it is left out. */
   readonly farNests?: NestRules;

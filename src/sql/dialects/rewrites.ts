@@ -5,7 +5,10 @@ import type { TextRules } from "./dialect.js";
 const isSameColumn = (a: SqlExpression, b: SqlExpression): boolean =>
   a.kind === "column" && b.kind === "column" && a.table === b.table && a.name === b.name;
 
-/** Rows that are put together as JSON are limited in a derived table first, where the function that does it knows no limit. */
+/**
+ * Rows that are put together as JSON are limited in a derived table first, where the function that does it knows no
+ * limit.
+ */
 export function limitBeforeNesting(select: Select): Select {
   const [item] = select.items;
   const nest = item?.expression;

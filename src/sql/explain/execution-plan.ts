@@ -1,9 +1,10 @@
 import type { Wire } from "../dialects/wire.js";
 
 /**
- * What a step of an execution plan does. `table scan`: looks at every row of a table; `index scan`: at every entry of an index;
- * `seek`: finds rows by an index; `built index`: makes an index for this statement alone, out of every row; `partial sort`: sorts only what is equal in an order that is there already; `derived`: keeps rows
- * for later; `function`: rows of a list or JSON value that the statement brings along.
+ * What a step of an execution plan does. `table scan`: looks at every row of a table; `index scan`: at every entry of
+ * an index; `seek`: finds rows by an index; `built index`: makes an index for this statement alone, out of every row;
+ * `partial sort`: sorts only what is equal in an order that is there already; `derived`: keeps rows for later;
+ * `function`: rows of a list or JSON value that the statement brings along.
  */
 export type PlanOperation =
   | "table scan"

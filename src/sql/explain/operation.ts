@@ -1,10 +1,12 @@
 /**
- * What a statement does with rows. `own`: a user wrote it, so that only its text shows it; `other`: a definition, a setting, the begin or end
- * of a transaction.
+ * What a statement does with rows. `own`: a user wrote it, so that only its text shows it; `other`: a definition, a
+ * setting, the begin or end of a transaction.
  */
 export type Operation = "select" | "insert" | "update" | "delete" | "own" | "other";
 
-/** What a user's statement does: a select only if no word in it, outside of texts, names and comments, may change rows. */
+/**
+ * What a user's statement does: a select only if no word in it, outside of texts, names and comments, may change rows.
+ */
 function operationIn(text: string): Operation {
   // Engines differ in whether a backslash is part of a text or begins an escape: where that text ends is not certain.
   const apart = /'[^']*'|"[^"]*"|`[^`]*`|--.*|\/\*[\s\S]*?\*\/|\$(\w*)\$[\s\S]*?\$\1\$|\bfor (no key )?update\b/gi;

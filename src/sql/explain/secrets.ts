@@ -47,8 +47,8 @@ function namesIn(all: readonly Rows[]): ReadonlySet<string> {
 }
 
 /**
- * Whether a statement is given values that may be those of a secret column: it compares one, or makes something of one. Only
- * reading it gives nothing away.
+ * Whether a statement is given values that may be those of a secret column: it compares one, or makes something of one.
+ * Only reading it gives nothing away.
  */
 export function givesSecrets(rows: Select | Compound): boolean {
   const all = [...selectsIn(rows)];

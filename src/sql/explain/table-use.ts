@@ -7,7 +7,9 @@ export interface TableUse {
   /** What the statement calls it. */
   readonly alias: string;
   readonly entity: ResolvedEntity;
-  /** Columns that are to be equal to something, each once: first those of values, then those of other tables' columns. */
+  /**
+   * Columns that are to be equal to something, each once: first those of values, then those of other tables' columns.
+   */
   readonly equal: readonly ResolvedColumn[];
   /** Those of them that many rows have alike: truth values, and columns that are to have no value. */
   readonly weak: readonly ResolvedColumn[];

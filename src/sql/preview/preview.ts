@@ -23,7 +23,9 @@ import type { Parameter } from "../tree/tree.js";
 /** Where a database handle has what it gives to standing conditions, for previews with it. */
 export const handleValues: unique symbol = Symbol("gemach.given");
 
-/** A dialect of a driver, as its module exports it; or a database handle, whose dialect and standing conditions count. */
+/**
+ * A dialect of a driver, as its module exports it; or a database handle, whose dialect and standing conditions count.
+ */
 export interface DialectOption {
   /** The dialect of the texts: `sqliteDialect` of `gemach/sqlite` and its like, or a database's own. */
   readonly dialect: Dialect;
@@ -152,7 +154,10 @@ function statementsOf(
 
 const { limit, offset } = lateLimits;
 
-/** The statements that `list` of a query will send, in the order in which they are sent. Needs no database and sends nothing. */
+/**
+ * The statements that `list` of a query will send, in the order in which they are sent. Needs no database and sends
+ * nothing.
+ */
 export const previewList = (query: Query, options: PreviewOptions): readonly PreviewedStatement[] => {
   dialectIn(options, "preview");
   return statementsOf(stateOf(query, "preview"), options, [planList]);

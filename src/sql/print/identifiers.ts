@@ -8,9 +8,9 @@ const bare = /^[a-z][a-z0-9_]*$/;
 const wordsOf = (list: string): readonly string[] => list.trim().split(/\s+/);
 
 /**
- * How a name is written for an engine: as it is where it is made of small letters, digits and underscores and is no reserved
- * word of the standard or of the engine, else between quotes, which are doubled inside. Names come from models, so
- * that there are few: each is looked at once.
+ * How a name is written for an engine: as it is where it is made of small letters, digits and underscores and is no
+ * reserved word of the standard or of the engine, else between quotes, which are doubled inside. Names come from
+ * models, so that there are few: each is looked at once.
  */
 export function identifiersOf(mark: string, reserved: string): (name: string) => string {
   let words: ReadonlySet<string> | undefined;

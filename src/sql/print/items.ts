@@ -21,8 +21,9 @@ type Print = (printer: Printer, expression: SqlExpression) => string;
 const shortest = 20;
 
 /**
- * What rows are grouped or sorted by, as `print` says it; where a select gives the very same, its position there (SQL-92; all engines take
- * it): so nothing is said or sent twice, and an engine whose placeholders have no numbers sees that it is the same.
+ * What rows are grouped or sorted by, as `print` says it; where a select gives the very same, its position there
+ * (SQL-92; all engines take it): so nothing is said or sent twice, and an engine whose placeholders have no numbers
+ * sees that it is the same.
  */
 export function placeAmong(
   printer: Printer,

@@ -4,7 +4,10 @@ import type { AggregateDetails, AggregateName } from "../../ir/index.js";
 /** Where an order says that rows without a value come. */
 export type NullPlace = "first" | "last" | undefined;
 
-/** What stands behind each function of an aggregate: which rows it is of, by a further condition too, or what makes a window of it. */
+/**
+ * What stands behind each function of an aggregate: which rows it is of, by a further condition too, or what makes a
+ * window of it.
+ */
 export type Over = (also?: () => string) => string;
 
 /** An aggregate to be printed. */
@@ -28,7 +31,10 @@ type StandardAggregate = typeof standardAggregates extends ReadonlySet<infer A> 
 export type Aggregates = Readonly<
   Record<Exclude<AggregateName, StandardAggregate>, (of: PrintedAggregate) => string>
 > & {
-  /** An exact quotient, rounded to so many digits after the point; the divisor, which is not zero, has at most so many digits. */
+  /**
+   * An exact quotient, rounded to so many digits after the point; the divisor, which is not zero, has at most so many
+   * digits.
+   */
   readonly quotient: (dividend: string, divisor: string, scale: number, digits: number) => string;
   /** The type of floating-point numbers. */
   readonly double: string;
@@ -40,7 +46,10 @@ const isStandard = (name: AggregateName): name is StandardAggregate =>
 /** Digits of the number of rows. */
 export const countDigits = 19;
 
-/** An aggregate's text: SQL's own, or as the engine says it. An average is a double of an exact sum, unless it has a scale. */
+/**
+ * An aggregate's text: SQL's own, or as the engine says it. An average is a double of an exact sum, unless it has a
+ * scale.
+ */
 export function printAggregate(of: PrintedAggregate, { quotient, double, ...own }: Aggregates): string {
   const { name, operand, over } = of;
   const said = (call: string) => `${call}(${of.isDistinct ? "distinct " : ""}${operand()})${over()}`;

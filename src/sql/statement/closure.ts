@@ -5,7 +5,10 @@ import { draftFrom } from "../tree/select.js";
 import type { SqlExpression } from "../tree/tree.js";
 import { keysTerm } from "./per-owner.js";
 
-/** That keys are among those which the statement gets, or those of the rows that a step leads to from there, over and over. */
+/**
+ * That keys are among those which the statement gets, or those of the rows that a step leads to from there, over and
+ * over.
+ */
 export function inClosure(
   scope: Scope,
   plan: StatementPlan,

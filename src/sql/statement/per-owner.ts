@@ -6,14 +6,20 @@ import { draftFrom } from "../tree/select.js";
 import type { Select, SortTerm, SqlExpression, TableTerm } from "../tree/tree.js";
 import { orderOutside } from "./limits.js";
 
-/** The rows at a place, their order in terms of it, and the keys or positions of their owners where none of their columns has them. */
+/**
+ * The rows at a place, their order in terms of it, and the keys or positions of their owners where none of their
+ * columns has them.
+ */
 export interface OrderedPlace {
   readonly place: Place;
   readonly order: readonly SortTerm[];
   readonly owners: readonly SqlExpression[];
 }
 
-/** The keys of the owners that a statement gets, as a table. They are of the owners' type: another's scale would round them. */
+/**
+ * The keys of the owners that a statement gets, as a table. They are of the owners' type: another's scale would round
+ * them.
+ */
 export const keysTerm = ({ ownerSteps, byPosition }: StatementPlan, alias: string): TableTerm => ({
   kind: "keys",
   types: (ownerSteps[0]?.pairs ?? []).map(({ from, to }) => (byPosition ? from : to).type),

@@ -64,7 +64,10 @@ const handOut = (
     return { kind: "column", table: outer.alias, name: alias };
   });
 
-/** The statement's own rows: straight from the table, or from a derived table where they must be limited before more is done. */
+/**
+ * The statement's own rows: straight from the table, or from a derived table where they must be limited before more is
+ * done.
+ */
 function placeRoot(scope: Scope, plan: StatementPlan, form: OwnerForm | undefined): OrderedPlace {
   const { source, limit, offset } = plan;
   const { entity } = source;

@@ -40,13 +40,16 @@ function isNullable(scope: Scope, node: Node): boolean {
   return node.kind === "call" && node.operands.some((operand) => isNullable(scope, operand));
 }
 
-/** Two missing values are neither equal nor distinct in SQL; here they are unequal, as a missing value is to any other. */
+/**
+ * Two missing values are neither equal nor distinct in SQL; here they are unequal, as a missing value is to any other.
+ */
 function comparison(scope: Scope, node: Extract<Node, { kind: "compare" }>, negated: boolean): SqlExpression {
   const { isOrdered } = comparisons[node.comparison];
   const isGiven = ({ kind }: Node) => kind === "value" || kind === "hole";
   const needsOrder = isOrdered || !(isGiven(node.left) || isGiven(node.right));
   const side = (own: Node, other: Node): SqlExpression => {
-    // Digits beside a column are of its type; beside anything else an engine may read them as a double, and two values beside each other as texts.
+    // Digits beside a column are of its type; beside anything else an engine may read them as a double, and two values
+    // beside each other as texts.
     const isTyped = other.kind !== "column" && (isGiven(other) || kinds[typeOf(own).type.kind].isExact);
     const item = isTyped ? operand(scope, own) : value(scope, own);
     return needsOrder ? sortable(own, item) : item;
@@ -255,7 +258,10 @@ export function operand(scope: Scope, node: Node): SqlExpression {
   return node.kind === "value" ? parameterOf(scope.typedValues, node, true) : value(scope, node);
 }
 
-/** A text that is stored in a type of the engine's own as a plain one, where what is done with it is not known of that type. */
+/**
+ * A text that is stored in a type of the engine's own as a plain one, where what is done with it is not known of that
+ * type.
+ */
 function asText(scope: Scope, node: Node, item: SqlExpression): SqlExpression {
   const { type, isNullable } = typeOf(node);
   const text = { kind: "text" } as const;
@@ -273,7 +279,10 @@ const callOf = (scope: Scope, node: CallNode): SqlExpression => {
   return { kind: "call", call, operands: given, type, of: operands.map(typeOf) };
 };
 
-/** What values are sorted by; by themselves as the very same expression: an engine that leaves out equal ones wants that. */
+/**
+ * What values are sorted by; by themselves as the very same expression: an engine that leaves out equal ones wants
+ * that.
+ */
 export const termsOf = (
   scope: Scope,
   orderBy: readonly OrderNode[],

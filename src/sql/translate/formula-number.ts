@@ -12,9 +12,9 @@ export const isOfFormula = (node: Node): node is Extract<Node, { readonly kind: 
   ofFormulas.has(String(node.value));
 
 /**
- * Such a number of a call in the text, as a person writes it: an engine that knows it while it plans works out less for each row, and knows
- * what is written twice again. A call of nothing but numbers keeps its parameters: what it comes to may be a number by itself, which stands
- * for a column in an order.
+ * Such a number of a call in the text, as a person writes it: an engine that knows it while it plans works out less for
+ * each row, and knows what is written twice again. A call of nothing but numbers keeps its parameters: what it comes to
+ * may be a number by itself, which stands for a column in an order.
  */
 export const formulaNumber = (node: Node, { operands }: CallNode): SqlExpression | undefined =>
   isOfFormula(node) && operands.some(({ kind }) => kind !== "value")

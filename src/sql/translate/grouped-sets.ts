@@ -18,8 +18,9 @@ import { columnOf, freeName, ownConditions, placeIn, placeOf, releaseNames, type
 const hasSet = (node: Node): boolean => node.kind === "aggregate" || partsOf(node).some(hasSet);
 
 /**
- * The rows whose sets are best aggregated for all of them at once, where an engine is slow to do it for each: nothing else says which
- * rows are wanted, and what is aggregated is needed of all of them. Measured (15): 3 to 6 times as fast, and slower on other engines.
+ * The rows whose sets are best aggregated for all of them at once, where an engine is slow to do it for each: nothing
+ * else says which rows are wanted, and what is aggregated is needed of all of them. Measured (15): 3 to 6 times as
+ * fast, and slower on other engines.
  */
 export function sourceOfGrouped(plan: StatementPlan, { groupsSets }: Dialect): Source | undefined {
   const { source, where, orderBy, limit, ownerSteps, beside, joined, groupBy, limitPerOwner, lock } = plan;
@@ -36,7 +37,10 @@ const isOf = (source: Source, node: Node): boolean => {
   return setIn(node) === undefined && !("query" in node) && partsOf(node).every((part) => isOf(source, part));
 };
 
-/** What is worked out of the set of each row, by a join of all sets grouped by their owners; undefined where that cannot be. */
+/**
+ * What is worked out of the set of each row, by a join of all sets grouped by their owners; undefined where that cannot
+ * be.
+ */
 export function groupedAggregate(scope: Scope, node: AggregateNode): SqlExpression | undefined {
   const { set, operand, aggregate, details, type } = node;
   const { source, made } = scope.grouped;

@@ -47,7 +47,10 @@ function addNeeded(node: Node, found: Path[]): void {
   }
 }
 
-/** Adds the paths at whose end there is a row wherever all conditions are true: nothing has to be joined from the left for them. */
+/**
+ * Adds the paths at whose end there is a row wherever all conditions are true: nothing has to be joined from the left
+ * for them.
+ */
 export function addPresent(where: readonly Node[], found: Path[]): void {
   for (const node of where) addNeeded(node, found);
 }

@@ -39,8 +39,8 @@ export const rawOf = (scope: Scope, { parts, between }: RawText): RawExpression 
 });
 
 /**
- * The rows of a source, with those of others beside them, narrowed and grouped, in a select of their own. `isTied`: a step leads to
- * them, which brings the conditions that their entity carries.
+ * The rows of a source, with those of others beside them, narrowed and grouped, in a select of their own. `isTied`: a
+ * step leads to them, which brings the conditions that their entity carries.
  */
 export function placeRows(
   scope: Scope,
@@ -85,8 +85,8 @@ export function placeRows(
 }
 
 /**
- * The key of a row that is joined, in place of the column that leads to it, where rows are grouped by more of that row: an engine
- * that knows the key to be one tells groups apart by it alone. Undefined elsewhere.
+ * The key of a row that is joined, in place of the column that leads to it, where rows are grouped by more of that row:
+ * an engine that knows the key to be one tells groups apart by it alone. Undefined elsewhere.
  */
 function keyOfJoined(scope: Scope, node: Node, keys: readonly Node[]): SqlExpression | undefined {
   if (node.kind !== "column") return undefined;

@@ -169,8 +169,8 @@ export function columnOf(place: Place, column: ResolvedColumn): SqlExpression {
 }
 
 /**
- * A column of a row around the select at hand. Where it is the key of a row that is joined there, it is that row's: an engine looks
- * at a subquery as soon as it has all rows that it is of, and conditions on the joined row leave fewer.
+ * A column of a row around the select at hand. Where it is the key of a row that is joined there, it is that row's: an
+ * engine looks at a subquery as soon as it has all rows that it is of, and conditions on the joined row leave fewer.
  */
 export function columnAround(scope: Scope, place: Place, column: ResolvedColumn): SqlExpression {
   if (scope.current !== undefined && place.select !== scope.current)

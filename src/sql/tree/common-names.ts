@@ -6,7 +6,9 @@ import { tablesIn } from "./walk.js";
 export const partName = (table: string, wanted: string): string =>
   table.toLowerCase() === wanted.toLowerCase() ? `${wanted}_2` : wanted;
 
-/** What the queries that a select names before it begins are called: as they were named, unless a table or another is. */
+/**
+ * What the queries that a select names before it begins are called: as they were named, unless a table or another is.
+ */
 export function namesOf(
   select: Select | Compound,
   common: readonly CommonTable[],

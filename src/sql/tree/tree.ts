@@ -39,7 +39,10 @@ export type Parameter =
       readonly types: readonly ValueType[];
       readonly part: number | "all";
     }
-  /** Keys that come from another statement's rows; `part` is the column of a composite key that it carries, or all of them. */
+  /**
+   * Keys that come from another statement's rows; `part` is the column of a composite key that it carries, or all of
+   * them.
+   */
   | { readonly kind: "keys"; readonly types: readonly ValueType[]; readonly part: number | "all" }
   /** A column of one of these keys, by the key's position; `absent`: where there are fewer. */
   | { readonly kind: "key"; readonly at: number; readonly part: number; readonly absent: string | null };
@@ -218,7 +221,9 @@ export type TableTerm =
       readonly alias: string;
       readonly isLateral?: boolean;
     }
-  /** The keys of another statement's rows, as columns key_1, key_2 and so on; with the position of each where asked for. */
+  /**
+   * The keys of another statement's rows, as columns key_1, key_2 and so on; with the position of each where asked for.
+   */
   | {
       readonly kind: "keys";
       readonly types: readonly ValueType[];
@@ -291,7 +296,10 @@ export interface Select {
   readonly sets?: readonly (readonly number[])[];
   readonly having: readonly SqlExpression[];
   readonly orderBy: readonly SortTerm[];
-  /** "one": it belongs to what is asked, and stands in the text; "all": only to keep the select apart from what is around it. */
+  /**
+   * "one": it belongs to what is asked, and stands in the text; "all": only to keep the select apart from what is
+   * around it.
+   */
   readonly limit: number | Hole | "one" | "all" | undefined;
   readonly offset: number | Hole | undefined;
   readonly isDistinct: boolean;

@@ -21,7 +21,10 @@ import type { Beside, SqlExpression, Write } from "../tree/tree.js";
 import { fitting } from "./fitting.js";
 import { returnedItems } from "./returned.js";
 
-/** The rows that a query means, by its conditions if that will do, else by their keys: paths need joins, which a write has not. */
+/**
+ * The rows that a query means, by its conditions if that will do, else by their keys: paths need joins, which a write
+ * has not.
+ */
 function conditionsOf(scope: Scope, query: QueryState, place: Place): readonly SqlExpression[] {
   const { where, source } = query;
   const isDirect = !isLimited(query) && !where.some(leavesRow);
@@ -52,8 +55,8 @@ function nameBeside({ columns }: ResolvedEntity, name: string): string {
 }
 
 /**
- * Values that other rows tell are worked out before any row is changed, beside the keys of the rows that they are for: one
- * engine would else see rows that it has changed already, and no write follows a path.
+ * Values that other rows tell are worked out before any row is changed, beside the keys of the rows that they are for:
+ * one engine would else see rows that it has changed already, and no write follows a path.
  */
 function besideOf(
   { query, set }: UpdatePlan,

@@ -37,7 +37,8 @@ function mayBeBeyond(node: Node, column: ResolvedColumn): boolean {
 }
 
 /**
- * What a column is given, as it holds it: an engine whose columns hold anything rounds it, or refuses it, as others do by themselves.
+ * What a column is given, as it holds it: an engine whose columns hold anything rounds it, or refuses it, as others do
+ * by themselves.
  * @param value the expression of the node.
  */
 export function fitting(

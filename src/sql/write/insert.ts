@@ -37,7 +37,10 @@ interface Inserting {
   readonly isAlone: boolean;
 }
 
-/** What the row that is there already is called: the table's name, unless that is the one of the row that was to be inserted. */
+/**
+ * What the row that is there already is called: the table's name, unless that is the one of the row that was to be
+ * inserted.
+ */
 const rowName = ({ table }: ResolvedEntity, { writes: { proposedRow } }: Dialect): string =>
   proposedRow === undefined ? table : partName(proposedRow, table);
 
@@ -88,7 +91,9 @@ function arrayInserter(
   });
 }
 
-/** Whether one statement inserts and moves the counter of identities that rows bring: where nothing else is asked of it. */
+/**
+ * Whether one statement inserts and moves the counter of identities that rows bring: where nothing else is asked of it.
+ */
 const isAdvancing = (
   { columns, isMixed }: Pick<Inserting, "columns" | "isMixed">,
   returning: unknown,

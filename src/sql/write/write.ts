@@ -7,8 +7,8 @@ import { type EncodedStatement, insertStatements } from "./insert.js";
 import { advanceAfter, insertFromStatement } from "./insert-from.js";
 
 /**
- * The statements of a plan that writes, in the order in which they are to be sent; `given`: what a template is run with; `isWithin`: as part of
- * a transaction.
+ * The statements of a plan that writes, in the order in which they are to be sent; `given`: what a template is run
+ * with; `isWithin`: as part of a transaction.
  */
 export function writeStatements(
   plan: WritePlan,

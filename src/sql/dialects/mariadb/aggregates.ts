@@ -14,7 +14,10 @@ const separatorText = (text: string): string =>
 /** A byte of a text in UTF-8, as a URI has it, in two digits. */
 const hexOf = (byte: string): string => (byte.length > 1 ? byte.slice(1) : byte.charCodeAt(0).toString(16));
 
-/** The value in a place, from 1, of all that are there in their order; missing where there is none. The engine has this for windows alone. */
+/**
+ * The value in a place, from 1, of all that are there in their order; missing where there is none. The engine has this
+ * for windows alone.
+ */
 const nth = ({ operand }: PrintedAggregate, place: () => string): string => {
   const all = `group_concat(${operand()} order by ${operand()} separator ',')`;
   return `substring_index(substring_index(${all}, ',', ${place()}), ',', -1)`;

@@ -5,7 +5,9 @@ import type { DefinitionRules } from "../dialect.js";
 import { quotedText } from "./text.js";
 import { columnType } from "./types.js";
 
-/** An index cannot be of some rows only. One of all rows serves as well, unless it is to keep only some of them unique. */
+/**
+ * An index cannot be of some rows only. One of all rows serves as well, unless it is to keep only some of them unique.
+ */
 function ofAllRows(index: IndexDescription, entity: string): IndexDescription {
   if (index.conditions.length === 0) return index;
   if (index.isUnique) throw new GemachError("INDEX_UNABLE", { entity, engine: "MariaDB" });

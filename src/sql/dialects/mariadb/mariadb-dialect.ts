@@ -24,7 +24,8 @@ export const mariadbDialect: Dialect = {
       mostParameters: 65_535,
       // A packet of a server may be as small as a megabyte.
       mostBytes: 500_000,
-      // Where 0 is a value like any other (NO_AUTO_VALUE_ON_ZERO), "default" of the column that counts is 0; there is one at most in a table.
+      // Where 0 is a value like any other (NO_AUTO_VALUE_ON_ZERO), "default" of the column that counts is 0; there is
+      // one at most in a table.
       takesDefault: ({ kind }, hasIdentity) => (hasIdentity ? kind !== "identity" : !kinds[kind].isNumber),
     },
     onConflict: (by, set) => `on duplicate key update ${set === "" ? `${by[0]} = ${by[0]}` : set}`,
@@ -37,8 +38,8 @@ export const mariadbDialect: Dialect = {
   isolationText: "select @@session.tx_isolation",
   groupsSets: false,
   wholeTrees: true,
-  // Measured (10.11): ten rows' lists of one 1.4 times as fast as by batch, of a hundred 0.8 times; the first rows of each 2 times with one
-  // or ten rows a list, half as fast with a hundred.
+  // Measured (10.11): ten rows' lists of one 1.4 times as fast as by batch, of a hundred 0.8 times; the first rows of
+  // each 2 times with one or ten rows a list, half as fast with a hundred.
   nests: { lists: 10, firstRows: 0, linked: 10, inside: 10 },
   farNests: { lists: 300, firstRows: 50, linked: 1000, inside: 1000 },
   ownerForm: (index, keyLength, { limit }) =>

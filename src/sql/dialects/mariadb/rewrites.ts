@@ -22,7 +22,10 @@ function filtered(aggregate: OfKind<"aggregate">): SqlExpression {
   return { ...aggregate, operand: some, filter: undefined };
 }
 
-/** A rank between 0 and 1 has ten digits where it stands beside other windows (10.11): it is worked out of whole numbers. */
+/**
+ * A rank between 0 and 1 has ten digits where it stands beside other windows (10.11): it is worked out of whole
+ * numbers.
+ */
 function windowed(window: OfKind<"window">): SqlExpression {
   if (window.call !== "percentRank") return uncrashed(window);
   const place: SqlExpression = { ...window, call: "rank", type: whole };
@@ -92,7 +95,10 @@ const hasWorkedOutList = (condition: SqlExpression): boolean =>
     return part.kind === "inRows" && part.operands.some(({ kind }) => kind !== "column");
   });
 
-/** Rows of either side without the other: those of the left with what stands beside them, and those of the right with nothing. */
+/**
+ * Rows of either side without the other: those of the left with what stands beside them, and those of the right with
+ * nothing.
+ */
 function withoutFullJoin(select: Select): Select | Compound {
   const { from, joins, where } = select;
   const [beside, ...others] = joins;

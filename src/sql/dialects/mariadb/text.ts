@@ -35,7 +35,10 @@ const reserved = `
   unlock unsigned usage use utc_date utc_time utc_timestamp varcharacter while write xor year_month zerofill
 `;
 
-/** The type in which a value of a JSON list is read: wide enough for whole numbers without a sign, and all parts of a second. */
+/**
+ * The type in which a value of a JSON list is read: wide enough for whole numbers without a sign, and all parts of a
+ * second.
+ */
 const listedType = ({ stored: _, ...type }: ValueType): string =>
   type.kind === "bigint" ? "decimal(20)" : columnType({ ...type, isText: true }, false);
 
@@ -61,8 +64,9 @@ function among(
 }
 
 /**
- * A text. The server writes quotes and backslashes of checks and defaults down with backslashes, and reads them again by the
- * sql_mode of whoever opens the table (10.11), in which they may escape nothing: such characters are called by their numbers.
+ * A text. The server writes quotes and backslashes of checks and defaults down with backslashes, and reads them again
+ * by the sql_mode of whoever opens the table (10.11), in which they may escape nothing: such characters are called by
+ * their numbers.
  */
 export function quotedText(text: string): string {
   if (!/['\\]/.test(text)) return `'${text}'`;
@@ -91,7 +95,10 @@ const castTypes: Readonly<Partial<Record<ColumnKind, (type: ValueType) => string
   date: () => "date",
 };
 
-/** Letters are mapped by a collation that knows all of Unicode, whatever the column's character set; comparisons stay by code point. */
+/**
+ * Letters are mapped by a collation that knows all of Unicode, whatever the column's character set; comparisons stay by
+ * code point.
+ */
 const inCase =
   (name: string): CallPrinter =>
   ({ beside }) =>
@@ -117,7 +124,9 @@ function jsonPart(call: PrintedCall, types: string, read: (part: string) => stri
   return `case when ${[...lists, `json_type(${part()}) in (${types})`].join(" and ")} then ${read(part())} end`;
 }
 
-/** What a text says where it is of a form; of others the server would make something else, or an error within a write. */
+/**
+ * What a text says where it is of a form; of others the server would make something else, or an error within a write.
+ */
 const cast = (text: string, pattern: string, type: string): string =>
   `cast(nullif(regexp_substr(${text}, '${pattern}'), '') as ${type})`;
 
@@ -183,10 +192,10 @@ export const mariadbText: TextRules = {
   aggregate: (of) => printAggregate(of, mariadbAggregates),
   distinct: (left, right) => `not (${left} <=> ${right})`,
   inList: (operand, placeholder, type, negated) => among([operand], [type], placeholder, negated),
-  // A text out of a JSON table has a collation of its own, which is refused beside a column of another.
-  // Few values of any kind stand by themselves: a table of them keeps the server from its index (10.11).
-  // Texts are looked up among placeholders by the column's own collation; a table of them is read through for each row, since its
-  // collation is another (17,000 rows and 32,768 texts: 0.1 s in place of 90).
+  // A text out of a JSON table has a collation of its own, which is refused beside a column of another. Few values of
+  // any kind stand by themselves: a table of them keeps the server from its index (10.11). Texts are looked up among
+  // placeholders by the column's own collation; a table of them is read through for each row, since its collation is
+  // another (17,000 rows and 32,768 texts: 0.1 s in place of 90).
   mostListed: ({ kind }) => (kinds[kind].hasCollation ? 32_768 : 8),
   inKeys: (operands, types, add) => among(operands, types, add("all"), false),
   keysTable: (types, add, alias, hasPosition) => {
@@ -195,8 +204,8 @@ export const mariadbText: TextRules = {
     const position = hasPosition ? ", position for ordinality" : "";
     return `json_table(${add("all")}, '$[*]' columns (${columns}${position})) as ${alias}`;
   },
-  // A text out of a JSON table has a collation of its own, and the server refuses to compare it with a column of another;
-  // a placeholder's has none, and the column's holds.
+  // A text out of a JSON table has a collation of its own, and the server refuses to compare it with a column of
+  // another; a placeholder's has none, and the column's holds.
   keysListed: {
     isNeeded: (types) => types.some(({ kind }) => kinds[kind].hasCollation || kind === "uuid"),
     // Null among texts would keep the server from comparing them with a column of a smaller character set.

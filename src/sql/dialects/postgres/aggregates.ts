@@ -6,7 +6,8 @@ const distinct = (isDistinct: boolean): string => (isDistinct ? "distinct " : ""
 /** Aggregates as PostgreSQL, 13 or later, says them. */
 export const postgresAggregates: Aggregates = {
   double: "double precision",
-  // The engine rounds a quotient to some 16 digits; a longer dividend has it give enough of them for rounding it again to change nothing.
+  // The engine rounds a quotient to some 16 digits; a longer dividend has it give enough of them for rounding it again
+  // to change nothing.
   quotient: (dividend, divisor, scale, digits) =>
     `round(cast(${dividend} as numeric(${66 + scale + digits}, ${scale + digits + 1})) / ${divisor}, ${scale})`,
   joined: ({ isDistinct, operand, separator = "", order, over }) =>

@@ -3,7 +3,10 @@ import type { Scalar } from "../../../columns/index.js";
 /** What needs no quotes in an array literal: numbers, days and times. */
 const isBare = /^[\d.:+-]+$/;
 
-/** One element of an array literal. PostgreSQL 15, 8.15.2: in double quotes, with backslashes before quotes and backslashes. */
+/**
+ * One element of an array literal. PostgreSQL 15, 8.15.2: in double quotes, with backslashes before quotes and
+ * backslashes.
+ */
 function element(value: string | null): string {
   if (value === null) return "null";
   return isBare.test(value) ? value : `"${value.replace(/["\\]/g, "\\$&")}"`;
@@ -19,7 +22,10 @@ export const arrayText = (values: readonly Scalar[], toText: (value: Scalar) => 
 /** A bracket, a comma, an element in quotes, or a bare one. */
 const tokens = /[{},]|"((?:[^"\\]|\\.)*)"|([^{},"]+)/gs;
 
-/** The elements of an array, as the server writes it; undefined where it is none. Bounds of its own before it say nothing of what is in it. */
+/**
+ * The elements of an array, as the server writes it; undefined where it is none. Bounds of its own before it say
+ * nothing of what is in it.
+ */
 export function parseArray(literal: string, decode: (text: string) => Scalar): readonly Scalar[] | undefined {
   const text = literal.replace(/^(?:\[-?\d+:-?\d+\])+=/, "");
   if (!text.startsWith("{")) return undefined;

@@ -69,7 +69,10 @@ const faults: Readonly<Record<string, (error: PostgresFault, statement: string) 
   EPIPE: (e) => new GemachError("CONNECTION_LOST", { engine }, detailsOf(e)),
 };
 
-/** "Key (number, place)=(…) already exists." names columns; of a row that is still referred to they are those of the other table. */
+/**
+ * "Key (number, place)=(…) already exists." names columns; of a row that is still referred to they are those of the
+ * other table.
+ */
 function columnsIn({ detail = "" }: PostgresFault): readonly string[] | undefined {
   const list = /still referenced/.test(detail)
     ? undefined

@@ -23,7 +23,8 @@ export const postgresDialect: Dialect = {
   isolationText: "show transaction_isolation",
   groupsSets: true,
   wholeTrees: true,
-  // Measured (15): ten rows' lists of one 1.6 times as fast as by batch, of a hundred 0.7 times; the first rows of each 1.0 to 2.2 times.
+  // Measured (15): ten rows' lists of one 1.6 times as fast as by batch, of a hundred 0.7 times; the first rows of each
+  // 1.0 to 2.2 times.
   nests: { lists: 10, firstRows: 300, linked: 1, inside: 10 },
   farNests: { lists: 300, firstRows: 1000, linked: 100, inside: 300 },
   ownerForm: (index) => (index === "sorted" ? "lateral" : undefined),

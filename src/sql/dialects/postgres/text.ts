@@ -39,7 +39,10 @@ const unlessMissing =
       : `case when ${missing.join(" or ")} then null else ${name}(${all()}) end`;
   };
 
-/** A value as the server writes it where it is read by itself; a cast to text writes some types in another way, such as inet. */
+/**
+ * A value as the server writes it where it is read by itself; a cast to text writes some types in another way, such as
+ * inet.
+ */
 const asWritten = (text: string): string => `case when ${text} is not null then concat(${text}) end`;
 
 /** A part of a day, or of an instant in UTC. */
@@ -72,8 +75,8 @@ const inCase =
     `${name}(${beside(0)} collate "${collation}") collate "C"`;
 
 /**
- * A part of a document where it is of a type, by a path of SQL's own (ISO/IEC 19075-6): in its strict mode a position is none in
- * an object, nor a name in a list; what is not there is missing.
+ * A part of a document where it is of a type, by a path of SQL's own (ISO/IEC 19075-6): in its strict mode a position
+ * is none in an object, nor a name in a list; what is not there is missing.
  */
 function jsonPart(call: PrintedCall, type: string): string {
   const way = wayOf(call).map((step) => (typeof step === "number" ? `[${step}]` : `.${JSON.stringify(step)}`));
@@ -164,7 +167,8 @@ export const postgresText = (collation: string): TextRules => ({
     ` for ${strength} of ${table}${taken === undefined ? "" : ` ${taken.replace("no wait", "nowait")}`}`,
   sortable: (expression) => expression,
   read: (expression) => expression,
-  // Measured (15): a plan for an unknown number of rows expects a tenth of all; the newest 20 of one key took 14 times as long.
+  // Measured (15): a plan for an unknown number of rows expects a tenth of all; the newest 20 of one key took 14 times
+  // as long.
   everyRow: "all",
   isLimitSaid: true,
   limit: (limit, offset) =>

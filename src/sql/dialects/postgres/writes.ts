@@ -4,10 +4,15 @@ import type { Advance, TextRules, WriteRules } from "../dialect.js";
 import { inForm, storedIn } from "../stored.js";
 import { castType } from "./types.js";
 
-/** The first of two numbers by which those who move a counter have each other wait; the second one is the counter's own. */
+/**
+ * The first of two numbers by which those who move a counter have each other wait; the second one is the counter's own.
+ */
 const turn = 1734700385;
 
-/** Whether a counter has given less than `last`, if it is ours to look at; one that has given nothing yet gives its first. */
+/**
+ * Whether a counter has given less than `last`, if it is ours to look at; one that has given nothing yet gives its
+ * first.
+ */
 const isBehind =
   "case when has_sequence_privilege(name, 'USAGE') then last > coalesce(pg_sequence_last_value(name), nextval(name)) end";
 
@@ -22,9 +27,9 @@ const counterOf = (table: string, identity: string): string =>
   `pg_get_serial_sequence(${quotedText(table)}, ${quotedText(identity)})::regclass`;
 
 /**
- * Rows that bring their own identity leave the sequence behind, so that it would hand out the same
- * numbers again: PostgreSQL alone does not move it by itself. By itself a statement moves it too; in a transaction, where
- * others would wait for its end, it gives the identity that the sequence is behind.
+ * Rows that bring their own identity leave the sequence behind, so that it would hand out the same numbers again:
+ * PostgreSQL alone does not move it by itself. By itself a statement moves it too; in a transaction, where others would
+ * wait for its end, it gives the identity that the sequence is behind.
  */
 function advancing(
   insert: string,
@@ -45,7 +50,10 @@ function advancing(
   );
 }
 
-/** Moves a sequence, and lets go at once what others wait for: a block that fails keeps no lock, while a sequence stays moved. */
+/**
+ * Moves a sequence, and lets go at once what others wait for: a block that fails keeps no lock, while a sequence stays
+ * moved.
+ */
 function advanced(table: string, identity: string, last: bigint): string {
   const body =
     `declare name regclass := ${counterOf(table, identity)}; last bigint := ${last}; ` +
@@ -54,8 +62,8 @@ function advanced(table: string, identity: string, last: bigint): string {
 }
 
 /**
- * A select of columns that are given as arrays. An array of arrays would be unnested as a whole: a column's lists travel as
- * texts, and so does what is yet to be made a value.
+ * A select of columns that are given as arrays. An array of arrays would be unnested as a whole: a column's lists
+ * travel as texts, and so does what is yet to be made a value.
  */
 function selectOfArrays(types: readonly ValueType[], isNamed: boolean): string {
   const forms = types.map((type) => storedIn(type, "postgres")?.write);

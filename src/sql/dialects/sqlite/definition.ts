@@ -19,7 +19,9 @@ const rules: TableRules = {
   settings: "",
 };
 
-/** How SQLite defines tables. A schema is a file that the caller attached; a foreign key may lead to a table to come. */
+/**
+ * How SQLite defines tables. A schema is a file that the caller attached; a foreign key may lead to a table to come.
+ */
 export const sqliteDefinition: DefinitionRules = {
   rules,
   tablesQuery: "select nullif(schema, 'main'), name from pragma_table_list",

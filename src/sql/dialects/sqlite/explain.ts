@@ -28,7 +28,10 @@ function lineStep(detail: string, below: readonly PlanStep[]): PlanStep {
   return step(operation, detail, below, { alias, index, condition: /\((.*)\)(?: LEFT-JOIN)?$/.exec(detail)?.[1] });
 }
 
-/** SQLite lists the lines of its plan with the number of the line that each belongs to; it estimates and measures nothing. */
+/**
+ * SQLite lists the lines of its plan with the number of the line that each belongs to; it estimates and measures
+ * nothing.
+ */
 export const sqliteExplain: ExplainRules = {
   measures: false,
   ask: (statement) => `explain query plan ${statement}`,

@@ -1,6 +1,9 @@
 import type { ValueType } from "../../../columns/index.js";
 
-/** An expression in a form that comes over the wire without loss: a driver would give a number, which does not hold 64 bits. */
+/**
+ * An expression in a form that comes over the wire without loss: a driver would give a number, which does not hold 64
+ * bits.
+ */
 export const read = (expression: string, { kind }: ValueType): string =>
   kind === "bigint" ? `cast(${expression} as text)` : expression;
 

@@ -33,7 +33,10 @@ function sortGroups(select: Select): Select {
 /** Up to so many values of a list stand by themselves. */
 const mostListed = 64;
 
-/** Beside an `or` a list in one parameter keeps the engine from its index (3.53: 135 times as long in one case): short ones stand by themselves. */
+/**
+ * Beside an `or` a list in one parameter keeps the engine from its index (3.53: 135 times as long in one case): short
+ * ones stand by themselves.
+ */
 function listed(logic: OfKind<"logic">): SqlExpression {
   if (logic.operator !== "or") return logic;
   const inside = (item: SqlExpression): SqlExpression => {
@@ -63,7 +66,10 @@ function only(subquery: OfKind<"subquery">): SqlExpression {
   return { kind: "subquery", select: outer };
 }
 
-/** What is worked out of a series would be worked out again wherever it stands, were its query made part of the one around it. */
+/**
+ * What is worked out of a series would be worked out again wherever it stands, were its query made part of the one
+ * around it.
+ */
 function workedOutOnce(select: Select): Select {
   const { from, limit, items } = select;
   const isWorkedOut = from.kind === "series" && items.some(({ expression }) => expression.kind !== "column");

@@ -49,7 +49,8 @@ export const sqliteDialect: Dialect = {
   isolationText: undefined,
   groupsSets: false,
   wholeTrees: false,
-  // Measured (3.53): 1.1 to 1.5 times as fast as one more statement, with 1 to 1,000 rows a list; over a table of links 0.1 to 0.8 times.
+  // Measured (3.53): 1.1 to 1.5 times as fast as one more statement, with 1 to 1,000 rows a list; over a table of links
+  // 0.1 to 0.8 times.
   nests: { lists: 100, firstRows: 0, linked: 0, inside: 1 },
   ownerForm: () => "correlated",
   pack: packed,

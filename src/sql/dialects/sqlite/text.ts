@@ -115,7 +115,8 @@ export const sqliteText: TextRules = {
   pattern: globOf,
   aggregate: sqliteAggregate,
   distinct: (left, right) => `${left} is not ${right}`,
-  // A plus sign takes a column's affinity from a value, so that it is compared as the column's own are (SQLite, Datatypes, 4.2).
+  // A plus sign takes a column's affinity from a value, so that it is compared as the column's own are (SQLite,
+  // Datatypes, 4.2).
   inList: (operand, placeholder, _type, negated) =>
     `${operand} ${negated ? "not in" : "in"} (select +value from json_each(${placeholder}))`,
   // Few values stand by themselves: reading them out of one parameter costs as much as the rest of a short statement.

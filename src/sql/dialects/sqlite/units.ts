@@ -3,8 +3,9 @@ import type { CallName } from "../../../ir/index.js";
 import type { SqlExpression } from "../../tree/tree.js";
 
 /**
- * SQLite has no exact decimals: they are stored as text. Where their digits fit, what is worked out of them is worked out by the
- * engine in whole numbers of their last digit, exactly, and several times as fast as by functions that the driver adds.
+ * SQLite has no exact decimals: they are stored as text. Where their digits fit, what is worked out of them is worked
+ * out by the engine in whole numbers of their last digit, exactly, and several times as fast as by functions that the
+ * driver adds.
  */
 
 type OfKind<K extends SqlExpression["kind"]> = Extract<SqlExpression, { readonly kind: K }>;
@@ -18,7 +19,10 @@ interface Units {
 /** The largest whole number of 64 bits. What would pass it is left to functions. */
 const largest = 2n ** 63n - 1n;
 
-/** Digits that a floating-point number holds, in which the engine reads a text; and those that a whole number of 64 bits holds. */
+/**
+ * Digits that a floating-point number holds, in which the engine reads a text; and those that a whole number of 64 bits
+ * holds.
+ */
 const [mostRead, mostHeld] = [15, 18];
 
 const whole: ValueType = { kind: "bigint" };
@@ -55,8 +59,8 @@ function shifted(given: Units | undefined, from: number, to: number): Units | un
 }
 
 /**
- * The same number at another scale, a half rounded away from zero. A quotient of fewer than 52 bits is exact as a floating-point number
- * where it ends in a half, and told from that where it does not.
+ * The same number at another scale, a half rounded away from zero. A quotient of fewer than 52 bits is exact as a
+ * floating-point number where it ends in a half, and told from that where it does not.
  */
 function atScale(given: Units, from: number, to: number): Units | undefined {
   if (to >= from) return shifted(given, from, to);
