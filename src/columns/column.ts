@@ -59,58 +59,58 @@ export interface ColumnFacts {
 export interface Column<K extends ColumnKind = ColumnKind, V = unknown, T extends ColumnTrait = ColumnTrait> {
   /** @internal */
   readonly [factsKey]: ColumnFacts;
-  /** The same column, which may hold null. */
+  /** Allows null. */
   readonly nullable: Column<K, V, T | "nullable">;
-  /** The same column as (a part of) the primary key. */
+  /** Makes it (a part of) the primary key. */
   readonly key: Column<K, V, T | "key">;
-  /** The same column, no two rows of which may hold the same value. */
+  /** Makes it unique: no two rows may hold the same value. */
   readonly unique: Column<K, V, T | "unique">;
-  /** The same column, left in the database by queries that do not name it: a file, a long text. */
+  /** Leaves it in the database where a query does not name it: a file, a long text. */
   readonly heavy: Column<K, V, T | "heavy">;
   /**
-   * The same column, which the database works out of the row's other columns: rows are never given a
+   * Has the database work it out of the row's other columns: rows are never given a
    * value for it. The entity's option `computes` says how, for the tables that `createTables` creates.
    */
   readonly computed: Column<K, V, T | "computed">;
   /**
-   * The same column as the row's version (an optimistic lock): a whole number, or a timestamp, that a unit of work
+   * Makes it the row's version (an optimistic lock): a whole number, or a timestamp, that a unit of work
    * changes with each of its updates, and looks at: a row that another one has changed meanwhile is a `CONFLICT`. A new
    * row begins at 1, or now.
    */
   readonly version: Column<K, V, T | "version" | "defaulted">;
   /**
-   * The same column, whose values no ledger, preview or report shows: a phone number, a token. Statements that are
+   * Keeps its values out of ledgers, previews and reports: a phone number, a token. Statements that are
    * given any of them show none of their values, but marks that are the same for the same values.
    */
   readonly secret: Column<K, V, T>;
-  /** The same column under a given name in the table. */
+  /** Gives it another name in the table. */
   named(columnName: string): Column<K, V, T>;
   /**
-   * The same column, which tables may have under this name yet: a migration that is drafted renames it, rather than to
+   * Names what tables may call it yet: a migration that is drafted renames it, rather than to
    * drop it and add another one.
    */
   formerly(columnName: string): Column<K, V, T>;
   /**
-   * The same column, for which the database takes this where a new row leaves it out: a value, or what an expression
+   * Has the database take this where a new row leaves it out: a value, or what an expression
    * makes there, such as `now()`, or `sql(uuid)` of a function of its own.
    */
   defaultsTo(value: V | MadeInDatabase<V>): Column<K, V, T | "defaulted">;
-  /** The same column, for which the table has a default that code does not know: a new row may leave it out. */
+  /** States that the table has a default that code does not know: a new row may leave it out. */
   readonly defaulted: Column<K, V, T | "defaulted">;
-  /** The same column, for which code makes a value where a new row leaves it out. */
+  /** Makes a value in code where a new row leaves it out. */
   startsAs(make: () => V): Column<K, V, T | "defaulted">;
   /**
-   * The same column, for which code makes a value whenever a row is written, new or changed, by whatever way, and the
+   * Makes a value in code whenever a row is written, new or changed, by whatever way, and the
    * row is given none: `changed: timestamp.onWrite(() => new Date())`.
    */
   onWrite(make: () => V): Column<K, V, T | "defaulted">;
   /**
-   * The same column of text, compared and sorted by a collation of the database rather than by code
+   * Compares and sorts the text by a collation of the database rather than by code
    * point: its name for each dialect, such as `{ postgres: "de-x-icu", mariadb: "utf8mb4_german2_ci" }`.
    */
   collated(names: { readonly sqlite?: string; readonly postgres?: string; readonly mariadb?: string }): Column<K, V, T>;
   /**
-   * The same column, which the table stores in a type of the engine's own, such as `{ postgres: "loan_state" }`: an
+   * Stores it in a type of the engine's own, such as `{ postgres: "loan_state" }`: an
    * enumeration, a domain, a type of an extension. Code sees the values as the column's kind has them.
    */
   storedAs(forms: {
@@ -119,11 +119,11 @@ export interface Column<K extends ColumnKind = ColumnKind, V = unknown, T extend
     readonly mariadb?: StoredForm;
   }): Column<K, V, T>;
   /**
-   * The same column, whose values must also meet a schema (Standard Schema, one that answers at once):
+   * Checks its values by a schema too (Standard Schema, one that answers at once):
    * for what SQL cannot say. It is asked when rows are inserted, and by the entity's own schemas.
    */
   meets(schema: StandardSchema<V, unknown>): Column<K, V, T>;
-  /** The same column, whose values code sees as something else; never as null, which says that there is no value. */
+  /** Converts its values for code; never to null, which means that there is no value. */
   as<U extends NonNullable<unknown>>(codec: Codec<V, U>): Column<K, U, T>;
   /** For the types only. @internal */
   readonly [kindOf]: K;
@@ -244,7 +244,7 @@ export const time: Column<"time", string, never> = plain({ kind: "time" });
  * An instant of the years 1 to 9999, as a Date: to the millisecond, also where the table holds microseconds.
  */
 export const timestamp: Column<"timestamp", Date, never> = plain({ kind: "timestamp" });
-/** The same as an ISO 8601 string in UTC, with all six digits: "2026-05-01T06:30:00.000000Z". */
+/** An instant as an ISO 8601 string in UTC, with all six digits: "2026-05-01T06:30:00.000000Z". */
 export const isoTimestamp: Column<"timestamp", string, never> = plain({ kind: "timestamp", isText: true });
 /**
  * A day and a time of day of no zone, to the microsecond: an ISO 8601 string such as "2026-05-01T08:30:00" or

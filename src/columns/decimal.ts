@@ -21,7 +21,7 @@ export function decimalText({ units, scale }: Decimal): string {
   return `${digits.slice(0, point)}.${digits.slice(point)}`;
 }
 
-/** The same number at another scale; half a unit is rounded away from zero, as SQL's `round` does. */
+/** Converts a number to another scale; half a unit is rounded away from zero, as SQL's `round` does. */
 export function atScale({ units, scale }: Decimal, wanted: number): Decimal {
   if (wanted >= scale) return { units: units * 10n ** BigInt(wanted - scale), scale: wanted };
   const divisor = 10n ** BigInt(scale - wanted);

@@ -9,7 +9,7 @@ const partsOf = (day: string): readonly [year: number, month: number, day: numbe
 
 const digits = (value: number, count: number): string => String(value).padStart(count, "0");
 
-/** The same day so many months later, or the last of that month where it has fewer days. */
+/** The day so many months later, or the last of that month where it has fewer days. */
 export function monthsLater(day: string, months: number): string {
   const [year, month, dayOfMonth] = partsOf(day);
   const all = year * 12 + month + months;

@@ -13,7 +13,7 @@ export interface AnyValueObject {
 export interface ValueObject<C extends Columns = Columns, N extends boolean = boolean> extends AnyValueObject {
   readonly columns: C;
   readonly isNullable: N;
-  /** The same value object, which may be missing as a whole: all of its columns hold null then. */
+  /** Allows the value object to be missing as a whole: all of its columns hold null then. */
   readonly nullable: ValueObject<C, true>;
 }
 

@@ -186,7 +186,7 @@ export class Transaction extends Verbs {
     });
   }
 
-  /** The same transaction for a handle that gives these values. @internal */
+  /** Makes a handle of this transaction for a handle that gives these values. @internal */
   givenBy(values: Given | undefined): Transaction {
     if (values === this.#shared.values) return this;
     return new Transaction({ ...this.#shared, values }, this.#state, this.#sender, { ...this.#context, values });

@@ -171,7 +171,7 @@ export function postgres(pool: PostgresPool, options: PostgresOptions = {}): Dri
   };
   const faultOf = (error: unknown, { text }: Request) =>
     error instanceof GemachError ? error : postgresDialect.fault(error, text);
-  /** The same, cancelled on the server where it is time to stop. */
+  /** Sends a query, and cancels it on the server when it is time to stop. */
   const cancellable = (
     connected: Connected,
     request: Request,

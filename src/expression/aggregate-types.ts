@@ -89,7 +89,7 @@ export interface Aggregates<A extends readonly unknown[]> {
     of: (...rows: A) => Expression<V>,
     order?: (...rows: A) => Order | readonly Order[],
   ): Present<NonNullable<V>[], "list">;
-  /** The same of values each of which counts once. */
+  /** Aggregates of values each of which counts once. */
   distinct(): DistinctAggregates<A>;
 }
 

@@ -9,9 +9,9 @@ declare const kindType: unique symbol;
 export interface Order {
   /** @internal */
   readonly [orderKey]: OrderNode;
-  /** The same, rows without a value first of all. */
+  /** Sorts rows without a value first. */
   readonly nullsFirst: Order;
-  /** The same, rows without a value last of all. */
+  /** Sorts rows without a value last. */
   readonly nullsLast: Order;
 }
 
@@ -88,7 +88,7 @@ export interface Text<V> extends Ordered<V, "text"> {
    * Whether the text matches a pattern: `%` stands for any characters, `_` for one, after a backslash each for itself.
    */
   like(pattern: string): Predicate;
-  /** The same text, for comparisons that take capitals and small letters for the same. */
+  /** Compares the text without regard to capitals and small letters. */
   ignoringCase(): CaselessText;
   /** In small letters, each character by itself (Unicode's simple mapping). */
   lower(): Text<string | Missing<V>>;
@@ -243,7 +243,7 @@ export interface Day<V> extends Calendar<V, "date"> {
   /** So many days later, or earlier where it is negative. */
   plusDays<const O extends Count>(days: O): Day<string | Missing<V> | MissingIn<O>>;
   /**
-   * The same day so many months later, or the last of that month where it has fewer days; earlier where it is negative.
+   * The day so many months later, or the last of that month where it has fewer days; earlier where it is negative.
    */
   plusMonths<const O extends Count>(months: O): Day<string | Missing<V> | MissingIn<O>>;
   /** The number of whole months since the other; negative where that is later. */

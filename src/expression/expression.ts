@@ -116,7 +116,7 @@ export function expression(node: Node): any {
   return new BuiltExpression(node);
 }
 
-/** The same for a predicate. @internal */
+/** The predicate that a node stands for. @internal */
 export function predicate(node: Node): Predicate {
   noteMade(node);
   return new BuiltExpression(node) as unknown as Predicate;

@@ -66,10 +66,10 @@ function among(call: WindowName, window: Window, ...operands: readonly Node[]): 
 /** The number of the row among its rows in their order, from 1. */
 export const rowNumber = (window: Window): NumberExpression<number, "integer"> => among("rowNumber", window);
 
-/** The same, rows that the order does not tell apart having the same number; the next one leaves a gap. */
+/** The number of the row among its rows in their order: rows that are equal in it have one number, and leave a gap. */
 export const rank = (window: Window): NumberExpression<number, "integer"> => among("rank", window);
 
-/** The same without gaps. */
+/** The number of the row among its rows in their order: rows that are equal in it have one number, without gaps. */
 export const denseRank = (window: Window): NumberExpression<number, "integer"> => among("denseRank", window);
 
 /** The part of the other rows that come before it, from 0 to 1: that rank less one, by how many others there are. */

@@ -66,7 +66,7 @@ export function groupsOf<S extends SentStatement>(
   return [...groups.values()];
 }
 
-/** The same line of code, and the same text. */
+/** A key of statements that come from one line of code with one text. */
 export const siteAndText = ({ text, origin: { verb, at } }: SentStatement): string =>
   `${verb} ${at?.file}:${at?.line}:${at?.column} ${text}`;
 

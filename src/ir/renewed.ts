@@ -120,7 +120,7 @@ function partly(renewal: Renewal, node: Node): Node {
   }
 }
 
-/** The same expression of the new sources: one for each, as what rows are grouped by is known by its identity. */
+/** Copies an expression for the new sources: one for each, as what rows are grouped by is known by its identity. */
 function renewedNode(renewal: Renewal, node: Node): Node {
   const known = renewal.nodes.get(node) ?? partly(renewal, node);
   renewal.nodes.set(node, known);
@@ -186,7 +186,7 @@ export const sourcesOf = ({ source, joins }: QueryState): readonly Source[] => [
 ];
 
 /**
- * The same query over sources of its own, so that it can be used inside of itself; `also` are expressions of its rows
+ * Copies a query over sources of its own, so that it can be used inside of itself; `also` are expressions of its rows
  * that are kept elsewhere.
  */
 export function renewed(query: QueryState): { readonly query: QueryState; readonly also: (node: Node) => Node } {
@@ -198,10 +198,10 @@ export function renewed(query: QueryState): { readonly query: QueryState; readon
 export const filled = (query: QueryState): QueryState =>
   query.given === undefined ? query : renewedQuery({ sources: new Map(), nodes: new Map() }, query);
 
-/** The same for a set of related rows. */
+/** Copies a set of related rows over a source of its own. */
 export const renewedRows = (set: SetNode): SetNode => renewedSet(renewalOf([set.source]), set);
 
-/** The same query, and the same expressions beside it, with others in place of values. */
+/** Copies a query, and expressions beside it, with others in place of values. */
 export function replacing(leaf: (node: Leaf) => Node): {
   readonly query: (query: QueryState) => QueryState;
   readonly node: (node: Node) => Node;

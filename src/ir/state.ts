@@ -60,8 +60,8 @@ export const allOf = (source: Source): QueryState => ({
 });
 
 /**
- * The same with some of it changed, as a query that was not run yet. Written out, since a spread of so many members
- * takes ten times as long (V8 of Node 20), at each call of a builder.
+ * Copies a state with some members changed, as a query that was not run yet. Written out, since a spread of so many
+ * members takes ten times as long (V8 of Node 20), at each call of a builder.
  */
 export const changedState = (state: QueryState, change: Partial<QueryState>): QueryState => {
   const made: QueryState = {

@@ -194,7 +194,7 @@ function draft(
   };
 }
 
-/** The same definitions, each column of a value object by its path, and with its name in the table. */
+/** Definitions with each column of a value object by its path, and with its name in the table. */
 const flatDefinitions = (
   definitions: AnyDefinitions,
   columnNames: NameConvention,
@@ -288,7 +288,7 @@ export function resolve(entity: { readonly [resolvedKey]: ResolvedEntity }): Res
 }
 
 /**
- * The same of what a caller handed over.
+ * Resolves what a caller handed over.
  * @throws GemachError `ENTITY_EXPECTED`
  * @internal
  */

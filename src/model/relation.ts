@@ -6,7 +6,7 @@ import type { Cardinality, ForeignKeyAction, Holder, Strategy } from "../ir/inde
 interface WithStrategy<Self> {
   /** The strategy by which it is fetched where nothing narrower says otherwise. */
   readonly strategy: Strategy | undefined;
-  /** The same relation, fetched by this strategy where nothing narrower says otherwise. */
+  /** Fetches the relation by this strategy where nothing narrower says otherwise. */
   how(strategy: Strategy): Self;
 }
 
@@ -50,7 +50,7 @@ export interface ForeignKeyRules {
    * What becomes of a row where the one that it leads to is deleted; "no action" by default: the deletion is refused.
    */
   readonly onDelete?: ForeignKeyAction;
-  /** The same where the key that it leads to is changed. */
+  /** What becomes of the row if the key that it leads to is changed. */
   readonly onUpdate?: ForeignKeyAction;
   /** Whether its key gets an index where none begins with it; true by default. */
   readonly index?: boolean;
@@ -112,7 +112,7 @@ export interface ByKey<B extends string> extends RelationRules {
   readonly by: B | readonly B[];
 }
 
-/** The same of a to-one relation. */
+/** The options of a to-one relation. */
 export interface OurKey<B extends string> extends OneRules, ForeignKeyRules {
   /** The column, or columns in the order of the key they refer to, that hold the key. */
   readonly by: B | readonly B[];

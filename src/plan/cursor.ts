@@ -124,7 +124,7 @@ export function afterPlace(values: readonly (Scalar | Hole | undefined)[], sorte
   }, never);
 }
 
-/** The same order from its end. */
+/** Reverses an order. */
 export const reversed = (order: readonly OrderNode[]): readonly OrderNode[] =>
   order.map((term) => {
     const { node, descending, nulls } = term;

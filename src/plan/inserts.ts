@@ -69,7 +69,7 @@ function planConflict(
 
 const conflictPlan = derivedByName<readonly ResolvedColumn[], string, ConflictPlan>();
 
-/** The same plan for all upserts of the same columns that end alike. */
+/** Plans a conflict once for all upserts of the same columns that end alike. */
 function conflictFor(
   entity: ResolvedEntity,
   columns: readonly ResolvedColumn[],

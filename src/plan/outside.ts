@@ -16,7 +16,7 @@ function isOutside(node: Node, own: ReadonlySet<Source>): boolean {
   return partsOf(node).some((part) => isOutside(part, own));
 }
 
-/** The same of a set: where it starts, and what narrows and sorts it. */
+/** The rows outside of a set: where it starts, and what narrows and sorts it. */
 function isSetOutside({ from, source, where, orderBy }: SetNode, own: ReadonlySet<Source>): boolean {
   const inside = new Set([...own, source]);
   const isFromOutside = "step" in from ? isSetOutside(from, own) : !own.has(from.source);

@@ -29,7 +29,7 @@ export interface ConflictPlan {
 
 /** New rows that bring the same columns. */
 export interface InsertPortion {
-  /** The same list for the same columns of an entity. */
+  /** One list for the same columns of an entity. */
   readonly columns: readonly ResolvedColumn[];
   /**
    * Rows of one statement each: values in the order of the columns; undefined where a row leaves a column to the

@@ -55,7 +55,7 @@ export interface RenameQuestion {
 export interface ProjectDraft {
   /** "003-due-index"; undefined where there is nothing to do. */
   readonly label: string | undefined;
-  /** The same, and those of its further steps. */
+  /** Its statements, and those of its further steps. */
   readonly labels: readonly string[];
   readonly drafts: readonly EngineDraft[];
   readonly files: readonly string[];

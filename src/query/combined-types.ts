@@ -54,7 +54,7 @@ export interface Joining<A extends readonly unknown[]> {
     on: (...rows: [...A, Reference<D, E>]) => Predicate,
   ): Combined<[...A, Reference<D, E>]>;
   join<S>(other: Selecting<S>, on: (...rows: [...A, S]) => Predicate): Combined<[...A, S]>;
-  /** The same, rows without any kept: what stands beside them is missing. */
+  /** Joins rows of another entity or query, and keeps rows that have none: what stands beside them is null. */
   leftJoin<D extends Definitions<D>, E extends EntityName<D>>(
     other: Entity<D, E>,
     on: (...rows: [...A, Reference<D, E>]) => Predicate,
@@ -74,7 +74,7 @@ export interface Joining<A extends readonly unknown[]> {
     keys: (...rows: A) => K,
     work: (group: PartGroup<A, K>) => S,
   ): Derived<S>;
-  /** The same for sets of keys that are named: `[["town", "year"], ["town"], []]`. */
+  /** Groups by several sets of keys, which are named: `[["town", "year"], ["town"], []]`. */
   groupingSets<const K extends NamedKeys, const S extends Selection>(
     keys: (...rows: A) => K,
     sets: readonly (readonly (keyof K & string)[])[],

@@ -13,7 +13,7 @@ import {
 } from "../ir/index.js";
 import { derivedEntity, fieldsOf, projectionOfQuery } from "./derived.js";
 
-/** The same query, its values in the order of the first one's; they must be of the same names and kinds. */
+/** Puts a query's values in the order of the first one's; they must be of the same names and kinds. */
 export function alike(first: Projection, query: QueryState, call: string): QueryState {
   const [wanted, given] = [fieldsOf(first), fieldsOf(projectionOfQuery(query))];
   const names = [...wanted.keys()];
@@ -35,7 +35,7 @@ export function alike(first: Projection, query: QueryState, call: string): Query
 }
 
 /**
- * The same, decimals that stand in the same place with as many digits after the point: engines tell them apart by their
+ * Gives decimals that stand in the same place as many digits after the point: engines tell them apart by their
  * text.
  */
 function ofOneScale(projections: readonly Projection[]): readonly Projection[] {

@@ -8,7 +8,7 @@ const unforced = (reach: QueryState["reach"]): QueryState["reach"] =>
     query: { ...query, strategy: undefined, reach: unforced(query.reach), past: { isUsed: false } },
   }));
 
-/** The same query by one strategy, whatever was said of what it reaches. @internal */
+/** Forces a query to one strategy, whatever was said of what it reaches. @internal */
 export function forced(query: Query, strategy: Strategy, call: string): Query {
   const state = filled(stateOf(query, call));
   return builtQuery({ ...state, strategy, reach: unforced(state.reach), past: { isUsed: false } }) as Query;

@@ -65,7 +65,7 @@ export interface EntityQuery<D extends Definitions<D>, E extends EntityName<D>, 
    * out.
    */
   readonly join: Joining<[Reference<D, E>]>["join"];
-  /** The same, rows without any kept: what stands beside them is missing. */
+  /** Joins rows of another entity or query, and keeps rows that have none: what stands beside them is null. */
   readonly leftJoin: Joining<[Reference<D, E>]>["leftJoin"];
   /** Beside each row every row of an entity, or of another query. */
   readonly crossJoin: Joining<[Reference<D, E>]>["crossJoin"];
@@ -73,7 +73,7 @@ export interface EntityQuery<D extends Definitions<D>, E extends EntityName<D>, 
   readonly groupBy: Joining<[Reference<D, E>]>["groupBy"];
   /** Groups by all of the keys, then by all but the last, and so on down to all rows together. */
   readonly rollup: Joining<[Reference<D, E>]>["rollup"];
-  /** The same for sets of keys that are named. */
+  /** Groups by several sets of keys, which are named. */
   readonly groupingSets: Joining<[Reference<D, E>]>["groupingSets"];
   /** One row of all rows, also of none: what the function works out of them. */
   readonly totals: Joining<[Reference<D, E>]>["totals"];

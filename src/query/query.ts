@@ -62,7 +62,7 @@ class BuiltQuery {
     return new BuiltQuery(made, this.#keys, this.#isOfSides);
   }
 
-  /** The same query; one over sources of its own where it is used inside of a callback of itself. */
+  /** This query, or one over sources of its own where it is used inside of a callback of itself. */
   #apart(): BuiltQuery {
     const state = this[stateKey];
     if (!sourcesOf(state).some(isActive)) return this;

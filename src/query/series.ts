@@ -68,7 +68,7 @@ export const series = {
     const start = dayOf(first);
     return from(numbers(0, between(first, last, "days")).select((n) => start.plusDays(n)));
   },
-  /** The same day of every month, or the last one of months that have fewer days. */
+  /** A day of every month, or the last one of months that have fewer days. */
   months(first: DayBound, last: DayBound): Derived<Day<string>> {
     const start = dayOf(first);
     return from(numbers(0, between(first, last, "months")).select((n) => start.plusMonths(n)));

@@ -74,7 +74,7 @@ type RawRow<C> = { -readonly [P in keyof C]: ColumnValue<C[P]> };
 
 /** A statement as it was written, whose rows are described by columns. */
 export interface RawRows<C> extends Query<RawRow<C>> {
-  /** The same as a source, for `from` and joins: narrowed, ordered and limited by the builder. */
+  /** A statement as a source, for `from` and joins: narrowed, ordered and limited by the builder. */
   readonly rows: Derived<{
     readonly [P in keyof C]: C[P] extends Column<infer K extends ColumnKind, infer _V, infer _T>
       ? ExpressionOf<ComparedKind<K>, ColumnValue<C[P]>>

@@ -45,7 +45,7 @@ export function dropAssigned({ waiting }: Unit): void {
 const isWaiting = ({ awaits }: Kept): boolean =>
   awaits !== undefined && [...awaits.values()].some(({ of }) => keptOf(of).standing === "new");
 
-/** The same entity with plain rows. */
+/** An entity with plain rows. */
 const bareOf = derived(
   (entity: ResolvedEntity): ResolvedEntity => (entity.make === undefined ? entity : { ...entity, make: undefined }),
 );

@@ -112,7 +112,7 @@ export function put(live: object, name: string, value: unknown): void {
 
 const quoted = (name: string): string => JSON.stringify(name);
 
-/** The same without generating code. */
+/** Makes live entities without generating code. */
 function plainShape(base: Base, names: readonly string[], prints: ReadonlyMap<string, Print>): LiveShape {
   const printed = names.flatMap((name) => {
     const print = prints.get(name);

@@ -83,7 +83,10 @@ const reachStates = derivedByName<ResolvedEntity, string, QueryState>();
 export const reachState = ({ source, name }: ResolvedRelation): QueryState =>
   reachStates(source, name, () => liveQuery(reachOf(source, { [name]: true })));
 
-/** The same with the rows that no handle sees, since they are marked as removed, or what they belong to is. */
+/**
+ * The query that reaches a relation with the rows that no handle sees, since they are marked as removed, or what they
+ * belong to is.
+ */
 export function wholeState(relation: ResolvedRelation): QueryState {
   const state = reachState(relation);
   const lifted = conditionNames(relation.target, "constant");

@@ -195,7 +195,7 @@ export function setRelation(live: LiveObject, kept: Kept, relation: ResolvedRela
   relink(unit, live, true);
 }
 
-/** The same of a relation whose key stands in the target. */
+/** Lets a relation whose key stands in the target lead to another entity, or to none. */
 function setFromOtherSide(
   unit: Unit,
   live: LiveObject,

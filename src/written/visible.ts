@@ -10,10 +10,10 @@ const codeOf = (sign: string): string => `\\u{${(sign.codePointAt(0) as number).
  */
 export const visible = (text: string): string => text.replaceAll(unseen, codeOf);
 
-/** The same on one line: white space of any kind is a space. */
+/** Makes a text visible on one line: white space of any kind is a space. */
 export const oneLine = (text: string): string => visible(text.replaceAll(/\s+/g, " ").trim());
 
-/** The same as `visible` in text of several lines. */
+/** Makes a text of several lines visible. */
 export const visibleLines = (text: string): string =>
   text.replaceAll(unseen, (sign) => (sign === "\n" || sign === "\t" ? sign : codeOf(sign)));
 

@@ -98,7 +98,7 @@ export class Compiler {
     return node.value(values, given);
   }
 
-  /** The same, kept nowhere. */
+  /** Compiles a query, and keeps nothing of it. */
   fresh(query: QueryState, planner: Planner): CompiledStatement {
     return compile(planner(query, this.settings), this.runtime.dialect);
   }

@@ -55,7 +55,7 @@ export const withoutValues = (state: QueryState, values: Values): QueryState => 
   past: { isUsed: true },
 });
 
-/** The same change without values, to be printed once. */
+/** A change of the same key without values, to be printed once. */
 export function changeWithoutValues<P extends UpdatePlan | DeletePlan>(plan: P, values: Values): P {
   const { query, node } = opening(values);
   return {
@@ -129,7 +129,7 @@ export function statementFiller(
   });
 }
 
-/** The same for its texts with places for so many keys. */
+/** Fills its texts with places for so many keys. */
 function sizedFiller(sized: Sized, dialect: Dialect): (values: Values) => Sized {
   const fills = new Map<ReturnType<Sized>, Fill | undefined>();
   return (values) => (keys) => {

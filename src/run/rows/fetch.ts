@@ -137,7 +137,7 @@ export function* fetchFollowUps(
   else if (only !== undefined) yield* only;
 }
 
-/** The same rows from the last to the first; what they reach stays in its order. */
+/** Turns rows from the last to the first; what they reach stays in its order. */
 const reversed = (gathered: Gathered): Gathered => ({
   ...gathered,
   objects: gathered.objects.toReversed(),

@@ -30,7 +30,7 @@ function decodeOf(type: ValueType, dialect: Dialect): Decode | undefined {
   return toValue === undefined ? fromWire : (wire) => toValue(fromWire(wire));
 }
 
-/** The same for a list of values of many rows; missing ones are left out, where the engine has not done so. */
+/** Decodes a list of values of many rows; missing ones are left out, where the engine has not done so. */
 function gatheredOf(element: ValueType, dialect: Dialect): Decode {
   const decode = decodeOf(element, dialect) ?? (isLooked(element, dialect) ? textOf : (wire: Wire) => wire);
   return (list) => dialect.wire.gathered(list, element).flatMap((wire) => (wire === null ? [] : [decode(wire)]));
@@ -137,7 +137,7 @@ function sourceOf(shape: Shape, reading: Reading, decodes: Decode[]): string {
   }
 }
 
-/** The same without generating code: slower, for places that forbid it. */
+/** Makes rows without generating code: slower, for places that forbid it. */
 function closureOf(shape: Shape, reading: Reading): RowConstructor {
   switch (shape.kind) {
     case "value": {

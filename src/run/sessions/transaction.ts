@@ -42,7 +42,9 @@ export async function transact<R>(
   }
 }
 
-/** The same where the engine answers at once, and the work with it: nothing else can come in between. */
+/**
+ * Does work in a transaction where the engine answers at once, and the work with it: nothing else can come in between.
+ */
 export function transactAtOnce<R>(session: Session, settings: TransactionSettings, work: () => R): R {
   let hasBegun = false;
   try {

@@ -58,7 +58,7 @@ export const alive = <R>(
   return given;
 };
 
-/** The same of values that a statement gets in any case. */
+/** What placeholders get: of the handle, and of values that a statement gets in any case. */
 export const givenWith = ({ values }: Context, given: Given): Given =>
   values === undefined ? given : new Map([...values, ...given]);
 

@@ -163,7 +163,7 @@ async function askedColumns(
 }
 
 /**
- * The same violation with the entity and the columns that it is of, alike on every engine, as far as that can be found.
+ * Names the entity and the columns of a violation, alike on every engine, as far as that can be found.
  */
 export async function detailed(context: Context, plan: Written, error: Violation): Promise<unknown> {
   const { names } = error;

@@ -56,7 +56,7 @@ function* sendKeyed(
   }
 }
 
-/** The same; gives the number of rows that were found. */
+/** Writes rows that are found by their keys; returns how many were found. */
 export function* countKeyed(plan: KeyedPlan, runtime: Pick<Runtime, "dialect">): Steps<number> {
   let sum = 0;
   yield* sendKeyed(plan, runtime, (count) => {
@@ -65,7 +65,7 @@ export function* countKeyed(plan: KeyedPlan, runtime: Pick<Runtime, "dialect">):
   return sum;
 }
 
-/** The same; gives the rows of the statements that did not find all of theirs. */
+/** Writes rows that are found by their keys; returns the rows of the statements that did not find all of theirs. */
 export function* writeKeyed(plan: KeyedPlan, runtime: Pick<Runtime, "dialect">): Steps<readonly KeyedRow[]> {
   const missed: (readonly KeyedRow[])[] = [];
   yield* sendKeyed(plan, runtime, (count, rows) => {

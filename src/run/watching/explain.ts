@@ -110,7 +110,7 @@ const planners = { list: planList, count: planCount, exists: planExists } as con
 const sample = 101;
 
 /**
- * The same statement of few rows: planned as it is for all of them, so that what follows from it is what would follow.
+ * Limits a statement to few rows: planned as it is for all of them, so that what follows from it is what would follow.
  */
 const sampled =
   (planner: Planner): Planner =>

@@ -40,7 +40,7 @@ export interface Adoption {
   /** The source of the module. */
   readonly source: string;
   /**
-   * The same as a module for each schema, by the name of its file without the ending, and one of all of them under the
+   * A module for each schema, by the name of its file without the ending, and one of all of them under the
    * name "", whose own file is called as given, "model" by default.
    */
   readonly sources: (own?: string) => ReadonlyMap<string, string>;

@@ -54,7 +54,7 @@ export const listCode = ({ text, column, imports, remarks }: ColumnCode): Column
   ...{ text: `list(${text})`, column: columns.list(column), imports: ["list", ...imports], remarks },
 });
 
-/** The same column with a property: `nullable`, `key`. */
+/** Code of a column with a further property: `nullable`, `key`. */
 export const having = (
   code: ColumnCode,
   name: "nullable" | "key" | "unique" | "defaulted" | "computed",
@@ -64,7 +64,7 @@ export const having = (
   column: code.column[name],
 });
 
-/** The same column with a call: `named("…")`. */
+/** Code of a column with a further call: `named("…")`. */
 export const calling = (
   code: ColumnCode,
   name: "named" | "storedAs" | "collated" | "defaultsTo",
@@ -75,7 +75,7 @@ export const calling = (
   column: (code.column[name] as (given: unknown) => columns.AnyColumn)(arg),
 });
 
-/** The same column with something to say of it. */
+/** Code of a column with a remark. */
 export const remarking = (code: ColumnCode, ...remarks: readonly string[]): ColumnCode => ({
   ...code,
   remarks: [...code.remarks, ...remarks],

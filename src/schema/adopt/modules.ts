@@ -80,7 +80,7 @@ function free(wanted: string, otherwise: string, taken: Set<string>): string {
 }
 
 /**
- * The same as a module for each schema, by the name of its file, and one of all of them under the name "". `own`: the
+ * Writes a module for each schema, by the name of its file, and one of all of them under the name "". `own`: the
  * name of the latter's file, which no other takes.
  */
 export function schemaSources(

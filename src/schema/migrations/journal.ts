@@ -37,7 +37,7 @@ export interface JournalEntry {
   readonly mark: string | null;
 }
 
-/** The same of a database that is only looked at: none where it has no journal. */
+/** Reads the journal of a database that is only looked at: none where it has no journal. */
 export async function journalIn(db: AnyDatabase): Promise<readonly JournalEntry[]> {
   try {
     return await db.list(from(Entry).orderBy((e) => [e.number.asc, e.name.asc]));

@@ -75,7 +75,7 @@ class Part {
     return this.#tokens.slice(from, this.#at++);
   }
 
-  /** The same as it was written. */
+  /** The definition as it was written. */
   betweenText(): string {
     const tokens = this.between();
     return this.#text.slice(tokens[0]?.start ?? 0, tokens.at(-1)?.end ?? 0);

@@ -53,7 +53,7 @@ export interface TextRules {
    */
   readonly keysTable: (types: readonly ValueType[], add: AddKeys, alias: string, hasPosition: boolean) => string;
   /**
-   * The same of placeholders one by one, where an engine compares values of such a table by another rule than theirs.
+   * Compares with placeholders one by one, where an engine compares values of such a table by another rule than theirs.
    */
   readonly keysListed?: {
     readonly isNeeded: (types: readonly ValueType[]) => boolean;
@@ -238,9 +238,9 @@ export interface Dialect {
    * worst of these is least.
    */
   readonly nests: NestRules;
-  /** The same where each statement has two milliseconds to go, one way; as near by where it is left out. */
+  /** How lists nest where each statement has two milliseconds to go, one way; as near by where it is left out. */
   readonly farNests?: NestRules;
-  /** The same rows as one JSON value, where that is faster; undefined where rows are to come one by one. */
+  /** Packs rows into one JSON value, where that is faster; undefined where rows are to come one by one. */
   readonly pack: (select: Select | Compound, plan: StatementPlan) => Select | undefined;
   readonly explain: ExplainRules;
   readonly catalogue: CatalogueTexts;

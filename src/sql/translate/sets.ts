@@ -8,7 +8,7 @@ import { freeName, keysEqual, type Place, placeIn, placeOf, releaseNames, type S
 export const relatedSelect = (scope: Scope, set: SetNode, result: () => SqlExpression, alias?: string): SelectDraft =>
   relatedRows(scope, set, () => [{ expression: result(), alias }]);
 
-/** The same with several values. */
+/** A set's rows with several values of each. */
 export function relatedRows(scope: Scope, set: SetNode, results: () => readonly SelectItem[]): SelectDraft {
   const { select, place } = selectOfSet(scope, set);
   restrictToOwner(scope, set, place);

@@ -243,7 +243,7 @@ export type TableTerm =
 export interface Compound {
   readonly operator: SetOperator;
   readonly selects: readonly Select[];
-  /** The same rows by one select that groups by several sets, for engines that can. */
+  /** One select of these rows that groups by several sets, for engines that can. */
   readonly bySets?: Select | undefined;
   readonly common?: readonly CommonTable[];
   /** Of the whole; its terms are positions in what the selects give. */

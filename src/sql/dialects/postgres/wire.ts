@@ -105,7 +105,7 @@ function refuseMark(value: Scalar, kind: ColumnKind): void {
     });
 }
 
-/** The same in the process. */
+/** The wire of PostgreSQL in the process. */
 export const pgliteWire: WireRules = {
   ...postgresWire,
   encoder: (type) => {

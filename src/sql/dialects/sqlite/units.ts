@@ -49,7 +49,7 @@ const number = (value: bigint): SqlExpression => ({ kind: "literal", value, type
 const within = (units: SqlExpression, bound: bigint): Units | undefined =>
   bound <= largest ? { units, bound } : undefined;
 
-/** The same number of units of a smaller digit. */
+/** Converts units to those of a smaller digit. */
 function shifted(given: Units | undefined, from: number, to: number): Units | undefined {
   if (given === undefined || from === to) return given;
   const factor = power(to - from);
@@ -59,7 +59,7 @@ function shifted(given: Units | undefined, from: number, to: number): Units | un
 }
 
 /**
- * The same number at another scale, a half rounded away from zero. A quotient of fewer than 52 bits is exact as a
+ * Converts units to another scale, a half rounded away from zero. A quotient of fewer than 52 bits is exact as a
  * floating-point number where it ends in a half, and told from that where it does not.
  */
 function atScale(given: Units, from: number, to: number): Units | undefined {
@@ -120,7 +120,7 @@ function aggregateUnits(aggregate: OfKind<"aggregate">): SqlExpression | undefin
   return given === undefined ? undefined : { ...aggregate, operand: given.units, type: whole, of: whole };
 }
 
-/** The same of a window. */
+/** An aggregate in a window, of units. */
 function windowUnits(window: OfKind<"window">): SqlExpression | undefined {
   const [operand] = window.operands;
   if (operand === undefined || !aggregates.has(window.call)) return undefined;
