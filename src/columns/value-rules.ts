@@ -273,11 +273,11 @@ export function decoderFor(type: ValueType): ((canonical: Scalar) => unknown) | 
  * A value in the form for dialects; null always passes.
  * @throws GemachError `VALUE_MISSING` for undefined, `VALUE_UNFIT` for what does not fit.
  */
-export function checked(value: unknown, type: ValueType, label: string): Scalar {
-  if (value === undefined) throw new GemachError("VALUE_MISSING", { column: label });
+export function checked(value: unknown, type: ValueType, label: string | (() => string)): Scalar {
   if (value === null) return null;
-  const canonical = canonicalOf(value, type);
-  if (canonical === undefined)
-    throw new GemachError("VALUE_UNFIT", { column: label, expected: expectedOf(type), got: unfitWord(value, type) });
-  return canonical;
+  const canonical = value === undefined ? undefined : canonicalOf(value, type);
+  if (canonical !== undefined) return canonical;
+  const column = typeof label === "string" ? label : label();
+  if (value === undefined) throw new GemachError("VALUE_MISSING", { column });
+  throw new GemachError("VALUE_UNFIT", { column, expected: expectedOf(type), got: unfitWord(value, type) });
 }

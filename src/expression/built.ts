@@ -81,7 +81,7 @@ export function operandOf(left: Node, value: unknown, type: ValueType = typeOf(l
       `${labelOf(value[nodeKey])}, which is ${kind}`,
     );
   }
-  const passed = checked(value, type, labelOf(left));
+  const passed = checked(value, type, () => labelOf(left));
   if (passed === null) throw unfit(left, "a value to compare with", "null");
   return valueNode(passed, type);
 }

@@ -67,11 +67,12 @@ class BuiltExpression extends Built {
         got: typeWord(values),
       });
     }
+    const label = () => labelOf(operand);
     const list = values.map((value) => {
-      const passed = checked(value, type, labelOf(operand));
+      const passed = checked(value, type, label);
       if (passed === null)
         throw new GemachError("VALUE_UNFIT", {
-          column: labelOf(operand),
+          column: label(),
           expected: "a list without null",
           got: "null in it",
         });

@@ -37,7 +37,7 @@ export function tuple<const T extends readonly [Expression, ...Expression[]]>(..
         });
       return row.map((value, i) => {
         const operand = operands[i] as (typeof operands)[number];
-        const passed = checked(value, typeOf(operand).type, labelOf(operand));
+        const passed = checked(value, typeOf(operand).type, () => labelOf(operand));
         if (passed === null)
           throw new GemachError("VALUE_UNFIT", { column: labelOf(operand), expected: "a value", got: "null" });
         return passed;
