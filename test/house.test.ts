@@ -174,8 +174,9 @@ test("all of the core with one engine stays within its size, and so does what is
   for (const { imports } of loaded) for (const name of imports) loaded.add(chunks.get(name) as NonNullable<ReturnType<typeof chunks.get>>);
   const bytes = (all: Iterable<{ readonly code: string }>) => gzipSync([...all].map(({ code }) => code).join("\n"), { level: 9 }).length;
   // Reports, and checking what is written, are a third of it. What makes it grow further is to say why: versions, marks, tenants and columns of
-  // each write that hold for every way of writing, transactions that know their end, and options that are checked took 3 kB.
+  // each write that hold for every way of writing, transactions that know their end, and options that are checked took 3 kB, bytes of no
+  // length on the SQLite of Node 22 took 50 bytes.
   expect(bytes(loaded)).toBeLessThan(110_700);
   const joints = /\b(?:import|export)\{[^}]*\}(?:from"[^"]*")?;?/g;
-  expect(bytes([...chunks.values()].map(({ code }) => ({ code: code.replace(joints, "") })))).toBeLessThan(139_000);
+  expect(bytes([...chunks.values()].map(({ code }) => ({ code: code.replace(joints, "") })))).toBeLessThan(139_060);
 });

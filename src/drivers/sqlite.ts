@@ -1,6 +1,6 @@
 import { GemachError } from "../errors/index.js";
 import type { Driver, Request, Session, TransactionSettings, WireRows } from "../run/index.js";
-import { sqliteDialect } from "../sql/index.js";
+import { sqliteDialect, type Wire } from "../sql/index.js";
 import { expectHandle, nestedName, nestedTransaction, ownTransaction, savepoints, sendText } from "./controls.js";
 import { endWatch } from "./ended.js";
 import { addFunctions, type ExtensibleHandle } from "./sqlite-functions.js";
@@ -47,6 +47,13 @@ const written = (result: unknown): WireRows => [[(result as { readonly changes: 
 
 type Prepared = (request: Request) => WireRows;
 
+/**
+ * node:sqlite (Node 22) binds null for bytes of no length once code has looked at their buffer, which has no memory
+ * then: these are bound in their place.
+ */
+const noBytes = new Uint8Array(1).subarray(0, 0);
+const bindable = (value: Wire): Wire => (value instanceof Uint8Array && value.length === 0 ? noBytes : value);
+
 function prepare(handle: SqliteHandle, text: string): Prepared {
   const statement = handle.prepare(text);
   if (statement.reader === false) {
@@ -55,7 +62,8 @@ function prepare(handle: SqliteHandle, text: string): Prepared {
       return counts === true ? written(result) : [];
     };
   }
-  if (statement.setReturnArrays !== undefined) statement.setReturnArrays(true);
+  const isOfNode = statement.setReturnArrays !== undefined;
+  if (isOfNode) statement.setReturnArrays?.(true);
   else if (statement.raw !== undefined) statement.raw(true);
   else
     throw new GemachError("PACKAGE_MISSING", {
@@ -63,8 +71,10 @@ function prepare(handle: SqliteHandle, text: string): Prepared {
       purpose: "Reading rows as arrays",
     });
   // node:sqlite does not say beforehand whether a statement gives rows.
-  return ({ parameters, counts }) =>
-    counts === true ? written(statement.run(...parameters)) : (statement.all(...parameters) as WireRows);
+  return ({ parameters, counts }) => {
+    const bound = isOfNode ? parameters.map(bindable) : parameters;
+    return counts === true ? written(statement.run(...bound)) : (statement.all(...bound) as WireRows);
+  };
 }
 
 /**
