@@ -61,42 +61,47 @@ const wanted = {
 };
 
 for (const isAfter of [false, true])
-  eachEngine(all, `what was stopped ${isAfter ? "right after" : "before"} any of its statements is completed by the next run`, async (usual, engine) => {
-    const migrations = [forEngine(first, usual), forEngine(second, usual)];
-    // All of them in CI, else every eleventh, from another one on each time.
-    const stride = process.env.CI === "true" ? 1 : 11;
-    let deaths = 0;
-    for (let deathAt = 1 + (seed % stride); ; deathAt += stride) {
-      await wipe(engine);
-      await applyMigrations(usual, migrations.slice(0, 1));
-      const driver = mortal(engine.driver, deathAt, isAfter);
-      await applyMigrations(database(driver), migrations).catch((error: Error) => {
-        if (!driver.isDead()) throw error;
-      });
-      await applyMigrations(usual, migrations);
-      expect(await stateOf(engine), `${engine.name}, dead at ${deathAt}`).toEqual(wanted);
-      if (!driver.isDead()) break;
-      deaths++;
-    }
-    expect(deaths).toBeGreaterThan(7 / stride);
-    for (let deathAt = 1 + (seed % stride); ; deathAt += stride) {
-      await wipe(engine);
-      await applyMigrations(usual, migrations);
-      const driver = mortal(engine.driver, deathAt, isAfter);
-      await applyMigrations(database(driver), migrations, { undo: true }).catch((error: Error) => {
-        if (!driver.isDead()) throw error;
-      });
-      const [, entry] = await journalOf(usual);
-      if (entry?.ended === null) await expect(applyMigrations(usual, migrations)).rejects.toThrow("stopped while it was undone");
-      if (entry !== undefined) await applyMigrations(usual, migrations, { undo: true });
-      expect(
-        (await journalOf(usual)).map(({ name }) => name),
-        `${engine.name}, dead at ${deathAt}`,
-      ).toEqual(["begin"]);
-      expect((await engine.rows("select * from loan order by id")).length).toBe(2);
-      if (!driver.isDead()) break;
-    }
-  });
+  eachEngine(
+    all,
+    `what was stopped ${isAfter ? "right after" : "before"} any of its statements is completed by the next run`,
+    async (usual, engine) => {
+      const migrations = [forEngine(first, usual), forEngine(second, usual)];
+      // All of them in CI, else every eleventh, from another one on each time.
+      const stride = process.env.CI === "true" ? 1 : 11;
+      let deaths = 0;
+      for (let deathAt = 1 + (seed % stride); ; deathAt += stride) {
+        await wipe(engine);
+        await applyMigrations(usual, migrations.slice(0, 1));
+        const driver = mortal(engine.driver, deathAt, isAfter);
+        await applyMigrations(database(driver), migrations).catch((error: Error) => {
+          if (!driver.isDead()) throw error;
+        });
+        await applyMigrations(usual, migrations);
+        expect(await stateOf(engine), `${engine.name}, dead at ${deathAt}`).toEqual(wanted);
+        if (!driver.isDead()) break;
+        deaths++;
+      }
+      expect(deaths).toBeGreaterThan(7 / stride);
+      for (let deathAt = 1 + (seed % stride); ; deathAt += stride) {
+        await wipe(engine);
+        await applyMigrations(usual, migrations);
+        const driver = mortal(engine.driver, deathAt, isAfter);
+        await applyMigrations(database(driver), migrations, { undo: true }).catch((error: Error) => {
+          if (!driver.isDead()) throw error;
+        });
+        const [, entry] = await journalOf(usual);
+        if (entry?.ended === null) await expect(applyMigrations(usual, migrations)).rejects.toThrow("stopped while it was undone");
+        if (entry !== undefined) await applyMigrations(usual, migrations, { undo: true });
+        expect(
+          (await journalOf(usual)).map(({ name }) => name),
+          `${engine.name}, dead at ${deathAt}`,
+        ).toEqual(["begin"]);
+        expect((await engine.rows("select * from loan order by id")).length).toBe(2);
+        if (!driver.isDead()) break;
+      }
+    },
+    900_000,
+  );
 
 eachEngine(all, "those that apply at once to an empty database run each migration once", async (db, engine) => {
   await wipe(engine);
