@@ -7,11 +7,12 @@ export default defineConfig({
   resolve: {
     alias: [
       { find: /^gemach$/, replacement: source("index.ts") },
-      { find: /^gemach\/readable$/, replacement: source("cli/readable.ts") },
+      { find: /^gemach-tools\/readable$/, replacement: source("../tools/src/cli/readable.ts") },
+      { find: /^gemach\/tooling$/, replacement: source("tooling/index.ts") },
       { find: /^gemach\/matchers$/, replacement: source("testing/matchers.ts") },
       { find: /^gemach\/diagnostics$/, replacement: source("telemetry/diagnostics.ts") },
       { find: /^gemach\/opentelemetry$/, replacement: source("telemetry/open-telemetry.ts") },
-      { find: /^gemach\/config$/, replacement: source("project/settings.ts") },
+      { find: /^gemach\/config$/, replacement: source("settings/index.ts") },
       { find: /^gemach\/schema$/, replacement: source("schema/entry.ts") },
       { find: /^gemach\/testing$/, replacement: source("testing/index.ts") },
       { find: /^gemach\/([\w-]+)$/, replacement: source("drivers/$1.ts") },

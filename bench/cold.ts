@@ -5,7 +5,8 @@ import Table from "cli-table3";
 import { median, noting } from "./figures.js";
 
 /** The package as it is published is built here, inside of the project, so that its imports are found. */
-const folder = join(process.cwd(), "dist-bench", "package");
+const packages = join(process.cwd(), "dist-bench", "package");
+const folder = join(packages, "dist");
 
 /** Source of modules; each is run in a process of its own. */
 const sources = {
@@ -47,7 +48,7 @@ const timed = (source: Source): number => {
 
 /** What starting a process costs: importing, and the first query. */
 export async function coldFigures(rounds: number): Promise<string> {
-  execFileSync(process.execPath, ["scripts/build.mjs", folder], { stdio: "ignore" });
+  execFileSync(process.execPath, ["scripts/build.mjs", packages], { stdio: "ignore" });
   for (const [name, source] of Object.entries(sources)) {
     const timing = `const started = performance.now();\n${source}\nprocess.stdout.write(String(performance.now() - started));\n`;
     writeFileSync(join(folder, `cold-${name.replace("/", "-")}.mjs`), timing);
@@ -55,7 +56,7 @@ export async function coldFigures(rounds: number): Promise<string> {
   const times = new Map<Source, number[]>();
   for (let round = 0; round < 3 * rounds; round++)
     for (const name of Object.keys(sources) as Source[]) times.set(name, [...(times.get(name) ?? []), timed(name)]);
-  rmSync(folder, { recursive: true });
+  rmSync(packages, { recursive: true });
   const of = (name: Source): readonly number[] => times.get(name) ?? [];
   const ratio = (ours: Source, other: Source): string =>
     noting(

@@ -2,12 +2,12 @@ import { PGlite } from "@electric-sql/pglite";
 import Sqlite from "better-sqlite3";
 import mysql from "mysql2/promise";
 import pg from "pg";
-import { fill, lending, type Society } from "../src/demo/index.js";
 import { mariadb } from "../src/drivers/mariadb.js";
 import { pglite } from "../src/drivers/pglite.js";
 import { postgres } from "../src/drivers/postgres.js";
 import { sqlite } from "../src/drivers/sqlite.js";
 import { createTables, type Database, type Driver, database } from "../src/index.js";
+import { fill, lending, type Society } from "../tools/src/demo/index.js";
 import { distant } from "./distance.js";
 import { type Hand, loan, type Send } from "./hand.js";
 

@@ -1,7 +1,7 @@
 import Table from "cli-table3";
-import { lending } from "../src/demo/index.js";
 import { audit, type Database, from, withLedger } from "../src/index.js";
 import { now, watch } from "../src/run/index.js";
+import { lending } from "../tools/src/demo/index.js";
 import type { Bench } from "./engines.js";
 import { median, milliseconds, noting } from "./figures.js";
 

@@ -1,5 +1,5 @@
-import { generate, lending, type Society } from "../src/demo/index.js";
 import { type Database, from, integer, template } from "../src/index.js";
+import { generate, lending, type Society } from "../tools/src/demo/index.js";
 import { byKey, type Hand, item, itemOf, loan, loanOf, member, memberOf } from "./hand.js";
 
 const { Item, Loan, Member } = lending;

@@ -1,7 +1,7 @@
 import { monitorEventLoopDelay } from "node:perf_hooks";
 import Table from "cli-table3";
-import { lending } from "../src/demo/index.js";
 import { and, type Database, from } from "../src/index.js";
+import { lending } from "../tools/src/demo/index.js";
 import type { Bench } from "./engines.js";
 import { type Hand, loan, loanOf, member, memberOf } from "./hand.js";
 

@@ -1,8 +1,8 @@
 import { deepStrictEqual } from "node:assert";
 import Table from "cli-table3";
 import pg from "pg";
-import type { Society } from "../src/demo/index.js";
 import { database } from "../src/index.js";
+import type { Society } from "../tools/src/demo/index.js";
 import { coldFigures } from "./cold.js";
 import { type Bench, type Open, openMariadb, openPglite, openPostgres, openSqlite } from "./engines.js";
 import { median, milliseconds, movedText, noting } from "./figures.js";

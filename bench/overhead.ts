@@ -1,6 +1,5 @@
 import Sqlite from "better-sqlite3";
 import { Bench as Tinybench } from "tinybench";
-import { fill, generate, lending } from "../src/demo/index.js";
 import { postgresDialect } from "../src/drivers/postgres.js";
 import { sqlite } from "../src/drivers/sqlite.js";
 import {
@@ -14,6 +13,7 @@ import {
   type Query,
   template,
 } from "../src/index.js";
+import { fill, generate, lending } from "../tools/src/demo/index.js";
 
 const { Loan, Member } = lending;
 

@@ -1,6 +1,6 @@
 import Table from "cli-table3";
-import { lending } from "../src/demo/index.js";
 import { type Database, from } from "../src/index.js";
+import { lending } from "../tools/src/demo/index.js";
 import type { Bench } from "./engines.js";
 import { median, milliseconds, noting } from "./figures.js";
 import { type Hand, member, memberOf } from "./hand.js";

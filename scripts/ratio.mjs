@@ -8,5 +8,5 @@ const files = execFileSync("git", ["ls-files", "-co", "--exclude-standard"], { e
 const lines = (wanted) =>
   files.filter(wanted).reduce((sum, file) => sum + readFileSync(file, "utf8").split("\n").length - 1, 0);
 const tests = lines((file) => /^test\//.test(file) || /\.test\.tsx?$/.test(file));
-const code = lines((file) => /^(src|examples|web)\//.test(file) && !/\.test\.tsx?$/.test(file));
+const code = lines((file) => /^(src|tools|examples)\//.test(file) && !/\.test\.tsx?$/.test(file));
 console.log(`tests ${tests} lines, code ${code} lines: ${Math.round((100 * tests) / code)} %`);

@@ -1,25 +1,41 @@
-// Draws the rooms of src from their imports, for docs/architecture.md, between the marks there.
+// Draws the rooms of the library and its tools from their imports, for docs/architecture.md, between the marks there.
 // Usage: node scripts/rooms.mjs prints the drawing; with --write it puts it into the document.
 import { readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 
 const root = fileURLToPath(new URL("..", import.meta.url));
-const source = `${root}src/`;
+const sources = [`${root}src/`, `${root}tools/src/`];
 const document = `${root}docs/architecture.md`;
 const [begin, end] = ["<!-- rooms: drawn by scripts/rooms.mjs -->", "<!-- rooms: end -->"];
 
-const files = readdirSync(source, { recursive: true, encoding: "utf8" })
-  .map((file) => file.replaceAll("\\", "/"))
-  .filter((file) => file.endsWith(".ts") && file.includes("/"));
+const placed = sources.flatMap((source) =>
+  readdirSync(source, { recursive: true, encoding: "utf8" })
+    .map((file) => file.replaceAll("\\", "/"))
+    .filter((file) => file.endsWith(".ts") && file.includes("/"))
+    .map((file) => ({ source, file })),
+);
+const files = placed.map(({ file }) => file);
 const roomOf = (file) => file.slice(0, file.indexOf("/"));
+/** The rooms of the other package. */
+const tools = new Set(placed.filter(({ source }) => source === sources[1]).map(({ file }) => roomOf(file)));
+/** Of the library, what its tools import by the names of its entries. */
+const entryRooms = {
+  gemach: ["ledger", "tables"],
+  "gemach/tooling": ["tooling"],
+  "gemach/config": ["settings"],
+  "gemach/schema": ["schema"],
+};
 
 /** The rooms that a room's files import from, of types too. */
 const imported = new Map();
-for (const file of files) {
+for (const { source, file } of placed) {
   const room = roomOf(file);
   const others = imported.get(room) ?? new Set();
   imported.set(room, others);
-  for (const [, name] of readFileSync(source + file, "utf8").matchAll(/from "((?:\.\.\/)+[^"]+)"/g)) {
+  const text = readFileSync(source + file, "utf8");
+  for (const [, name] of text.matchAll(/from "(gemach[^"]*)"/g))
+    for (const one of entryRooms[name] ?? ["drivers"]) others.add(one);
+  for (const [, name] of text.matchAll(/from "((?:\.\.\/)+[^"]+)"/g)) {
     const path = new URL(name, `file:///${file}`).pathname.slice(1);
     if (path.includes("/") && roomOf(path) !== room) others.add(roomOf(path));
   }
@@ -45,7 +61,7 @@ const folders = (room) =>
     .sort();
 const rows = rooms.map((room) => {
   const inside = folders(room);
-  return `| ${room} | ${[...imported.get(room)].sort((a, b) => rooms.indexOf(a) - rooms.indexOf(b)).join(", ") || "nothing"} | ${inside.join(", ")} |`;
+  return `| ${room}${tools.has(room) ? " (tools)" : ""} | ${[...imported.get(room)].sort((a, b) => rooms.indexOf(a) - rooms.indexOf(b)).join(", ") || "nothing"} | ${inside.join(", ")} |`;
 });
 
 /** The drawing: arrows go the way that data goes, from who is known to who knows. */

@@ -72,8 +72,8 @@ function bench(label, text, limit) {
 }
 
 try {
-  bench(`${entities} entities, ${queries} queries`, `${head}${lines(use)}\n`, 380_000);
-  bench("the same with live entities", `${head}${lines(use)}\n${lines(live)}\n`, 450_000);
+  bench(`${entities} entities, ${queries} queries`, `${head}${lines(use)}\n`, 400_000);
+  bench("the same with live entities", `${head}${lines(use)}\n${lines(live)}\n`, 475_000);
 } catch (error) {
   console.log(
     String(error.stdout ?? error)

@@ -47,6 +47,7 @@ export {
   type Transaction,
   type TransactionOptions,
   type TransactionWork,
+  type UnitOfWork,
   type Work,
 } from "./database/index.js";
 export { type FaultCode, type FaultNames, GemachError } from "./errors/index.js";
@@ -140,6 +141,7 @@ export {
 } from "./ledger/index.js";
 export {
   type AddedRow,
+  type BroughtLive,
   isHere,
   type Lazy,
   type Live,
@@ -225,9 +227,9 @@ export {
   type OneQuery,
   type Optional,
   type PartGroup,
-  type Place,
   type ProjectedQuery,
   type QueryOf,
+  type QueryOfRows,
   type RawCommand,
   type RawRows,
   type Reached,
@@ -237,8 +239,10 @@ export {
   type RecursiveOptions,
   type Reference,
   type ReferenceOf,
+  type Refusing,
   type RelatedRows,
   type RelatedSet,
+  type Ruled,
   recursive,
   type Selected,
   type SelectedRows,
@@ -252,6 +256,7 @@ export {
   type Template,
   type TemplateValues,
   type Totals,
+  type TreePosition,
   template,
   type Unselected,
   type UpsertOptions,
@@ -292,4 +297,4 @@ export {
   preview,
 } from "./sql/index.js";
 export { createTables, createTablesSql } from "./tables/index.js";
-export type { Hooks, PatchOptions, RowWrite, UnitOfWork, WorkOptions } from "./work/index.js";
+export type { Hooks, PatchOptions, RowWrite, WorkOptions } from "./work/index.js";

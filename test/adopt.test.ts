@@ -2,10 +2,10 @@ import { execFile } from "node:child_process";
 import { readFileSync } from "node:fs";
 import { promisify } from "node:util";
 import { expect, test } from "vitest";
-import { lending } from "../src/demo/index.js";
 import { createTables, type Database, from } from "../src/index.js";
 import { adoptTables, changeLabel, changesBetween, evidenceIn, readTables, statementsOf, tablesOf } from "../src/schema/index.js";
 import { qualifiedTable, type TableLayout } from "../src/sql/index.js";
+import { lending } from "../tools/src/demo/index.js";
 import { type Engine, eachEngine, useEngines } from "./support/engines.js";
 import { wipe } from "./support/wipe.js";
 

@@ -1,8 +1,8 @@
 import fc from "fast-check";
 import { expect } from "vitest";
-import { generate, lending } from "../src/demo/index.js";
 import { and, coalesce, countOver, exists, from, integer, literal, not, or, type Query, rank, sql, template, text, when } from "../src/index.js";
 import { undone } from "../src/testing/index.js";
+import { generate, lending } from "../tools/src/demo/index.js";
 import { eachEngine, useSociety } from "./support/engines.js";
 import { seed } from "./support/seed.js";
 

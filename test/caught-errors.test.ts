@@ -139,7 +139,7 @@ const ways: readonly (readonly [string, (db: Database, fail: Failing[1], done: (
         w.afterCommit(done);
         w.add(Entry, { name: "before", n: 1 });
         await w.flush();
-        await fail(w.tx as Transaction).catch(() => {});
+        await fail(w.tx).catch(() => {});
         w.add(Entry, { name: "after", n: 1 });
       }),
   ],

@@ -1,6 +1,6 @@
 import { expect, test } from "vitest";
-import { generate, lending } from "../src/demo/index.js";
 import { and, coalesce, from, type Query, recursive, rowNumber, sumOver, tuple, union } from "../src/index.js";
+import { generate, lending } from "../tools/src/demo/index.js";
 import { type Expected, expectSame } from "./support/by-hand.js";
 import { eachEngine, useSociety } from "./support/engines.js";
 

@@ -8,7 +8,6 @@ import callbacks from "mysql2";
 import mysql from "mysql2/promise";
 import pg from "pg";
 import { beforeAll, describe, expect, inject, test } from "vitest";
-import { generate, lending } from "../src/demo/index.js";
 import { mariadb } from "../src/drivers/mariadb.js";
 import { pglite } from "../src/drivers/pglite.js";
 import { postgres } from "../src/drivers/postgres.js";
@@ -37,6 +36,7 @@ import {
   time,
   timestamp,
 } from "../src/index.js";
+import { generate, lending } from "../tools/src/demo/index.js";
 import { eachEngine, useSociety } from "./support/engines.js";
 import { mariadbUrl, postgresUrl } from "./support/servers.js";
 import { oddCount, oddSettings } from "./support/settings.js";

@@ -1,5 +1,4 @@
 import { expect } from "vitest";
-import { generate, lending } from "../src/demo/index.js";
 import {
   audit,
   compare,
@@ -23,6 +22,7 @@ import {
   varchar,
   withLedger,
 } from "../src/index.js";
+import { generate, lending } from "../tools/src/demo/index.js";
 import { eachEngine, useEngines, useSociety } from "./support/engines.js";
 import { queries } from "./support/society-queries.js";
 

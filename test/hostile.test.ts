@@ -23,6 +23,7 @@ import {
   value,
 } from "../src/index.js";
 import { type Engine, eachEngine, useEngines } from "./support/engines.js";
+import { seed } from "./support/seed.js";
 import { mariadbUrl } from "./support/servers.js";
 
 const { all } = useEngines();
@@ -72,7 +73,9 @@ test("1,000 hostile strings are data, and nothing but data", async () => {
     await db.insert(Note, rows);
     expect(await db.list(from(Note)), engine.name).toStrictEqual(rows);
     expect(await db.count(from(Note).where((n) => n.text.oneOf(taken))), engine.name).toBe(taken.length);
-    for (let i = 0; i < strings.length; i += 1) {
+    // All of them in CI, else a quarter, another one each time.
+    const stride = process.env.CI === "true" ? 1 : 4;
+    for (let i = seed % stride; i < strings.length; i += stride) {
       const value = taken[i] as string;
       const other = taken[(i * 7 + 3) % taken.length] as string;
       const found = await db.list(

@@ -1,9 +1,9 @@
 import { readFileSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 import { expect, test } from "vitest";
-import { generate, lending } from "../src/demo/index.js";
 import { BudgetError, type Database, type DatabaseOptions, from, type Ledger, ledgerLines, readLedgerLines, withBudget, withLedger } from "../src/index.js";
 import { connectionOf } from "../src/run/index.js";
+import { generate, lending } from "../tools/src/demo/index.js";
 import { useSociety } from "./support/engines.js";
 
 const { Depot, District, Item, Kit, Loan, Member } = lending;

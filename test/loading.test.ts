@@ -3,7 +3,6 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import Sqlite from "better-sqlite3";
 import { expect, expectTypeOf, test } from "vitest";
-import { fill, generate, lending } from "../src/demo/index.js";
 import { dialects } from "../src/drivers/dialects.js";
 import { pgliteDialect } from "../src/drivers/pglite.js";
 import { sqlite } from "../src/drivers/sqlite.js";
@@ -30,6 +29,7 @@ import {
   via,
   withLedger,
 } from "../src/index.js";
+import { fill, generate, lending } from "../tools/src/demo/index.js";
 import { eachEngine, useSociety } from "./support/engines.js";
 
 const { Category, Depot, Item, Kit, KitItem, Loan, Manual, Member } = lending;

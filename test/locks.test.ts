@@ -1,7 +1,7 @@
 import { expect, test } from "vitest";
-import { generate, lending } from "../src/demo/index.js";
 import { dialects } from "../src/drivers/dialects.js";
 import { type Database, from, preview } from "../src/index.js";
+import { generate, lending } from "../tools/src/demo/index.js";
 import { useSociety } from "./support/engines.js";
 
 const { Loan } = lending;

@@ -1,5 +1,5 @@
 import { spawn } from "node:child_process";
-import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { cpSync, existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { dirname, join } from "node:path";
 import { fileURLToPath } from "node:url";
@@ -31,7 +31,7 @@ function packagesOf(file: string, seen = new Set<string>()): ReadonlySet<string>
 test("what is published is built into few files, and holds what the README links to", () => {
   const built = files(installed.file("dist"));
   expect(built.filter((name) => name.endsWith(".js")).length).toBeLessThanOrEqual(39);
-  expect(built.filter((name) => name.endsWith(".d.ts")).length).toBeLessThanOrEqual(22);
+  expect(built.filter((name) => name.endsWith(".d.ts")).length).toBeLessThanOrEqual(26);
   const readme = readFileSync(installed.file("README.md"), "utf8");
   const links = [...readme.matchAll(/\]\((?!https?:)([^)#]+)[^)]*\)/g)].map((match) => match[1] as string);
   // How to work on the library concerns a clone.
@@ -39,19 +39,39 @@ test("what is published is built into few files, and holds what the README links
 });
 
 test("maps lead from what is built to the sources that are shipped", () => {
-  const lost = files(installed.file("dist"))
-    .filter((name) => name.endsWith(".map"))
-    .flatMap((name) => (JSON.parse(readFileSync(installed.file(`dist/${name}`), "utf8")) as { sources: string[] }).sources)
-    .filter((source) => !existsSync(installed.file(join("dist", source))));
-  expect(lost).toEqual([]);
+  for (const at of [installed.file, installed.tool]) {
+    const lost = files(at("dist"))
+      .filter((name) => name.endsWith(".map"))
+      .flatMap((name) => (JSON.parse(readFileSync(at(`dist/${name}`), "utf8")) as { sources: string[] }).sources)
+      .filter((source) => !existsSync(at(join("dist", source))));
+    expect(lost).toEqual([]);
+  }
 });
 
-test("every entry but the command line and what lays out texts imports no package and nothing of Node", () => {
-  const { exports } = JSON.parse(readFileSync(installed.file("package.json"), "utf8")) as { exports: Record<string, { default: string } | string> };
+test("without the tools the command says how they are installed", async () => {
+  // Outside of the checkout, above whose folders the tools are.
+  const folder = mkdtempSync(join(tmpdir(), "gemach-"));
+  cpSync(installed.file("."), join(folder, "node_modules/gemach"), { recursive: true });
+  const child = spawn(process.execPath, [join(folder, "node_modules/gemach/dist/cli.js"), "demo"], { cwd: folder });
+  let said = "";
+  child.stderr.on("data", (text) => {
+    said += text;
+  });
+  expect(await new Promise((resolve) => child.on("close", resolve))).toBe(2);
+  expect(said).toContain("npm install -D gemach-tools");
+  rmSync(folder, { recursive: true });
+});
+
+test("the library depends on no package, and its entries import nothing of Node but one channel", () => {
+  const { exports, dependencies } = JSON.parse(readFileSync(installed.file("package.json"), "utf8")) as {
+    exports: Record<string, { default: string } | string>;
+    dependencies?: object;
+  };
+  expect(dependencies).toBeUndefined();
   const entries = Object.entries(exports).flatMap(([name, target]) => (typeof target === "string" ? [] : [[name, installed.file(target.default)] as const]));
   expect(entries.map(([name]) => name)).toContain("./sqlite");
   const found = entries.flatMap(([name, file]) => [...packagesOf(file)].map((outside) => `${name}: ${outside}`));
-  expect(found).toEqual(["./diagnostics: node:diagnostics_channel", "./readable: sql-formatter"]);
+  expect(found).toEqual(["./diagnostics: node:diagnostics_channel"]);
 });
 
 const use = (begin: string, end: string) => `${begin}
@@ -200,7 +220,7 @@ test("the line is right in code that was bundled into one file", async () => {
   const root = fileURLToPath(new URL("../src", import.meta.url));
   writeFileSync(
     entry,
-    `import { lending } from "${root}/demo/index.js";\nimport { from, withLedger } from "${root}/index.js";\n` +
+    `import { lending } from "${root}/../tools/src/demo/index.js";\nimport { from, withLedger } from "${root}/index.js";\n` +
       "export async function lines(db) {\n  const ledger = await withLedger(db, 'x', async () => {\n    await db.count(from(lending.Item)); // here\n" +
       "    for await (const row of db.stream(from(lending.Depot).limit(1))) void row; // here\n  });\n  return ledger.statements.map((s) => s.origin.at);\n}\n" +
       `export { database } from "${root}/index.js";\nexport { sqlite } from "${root}/drivers/sqlite.js";\nexport { lending };\nexport { createTables } from "${root}/index.js";\n`,
@@ -208,6 +228,7 @@ test("the line is right in code that was bundled into one file", async () => {
   await build({
     configFile: false,
     logLevel: "silent",
+    resolve: { alias: [{ find: /^gemach$/, replacement: `${root}/index.ts` }] },
     build: { outDir: folder, emptyOutDir: false, minify: false, lib: { entry, formats: ["es"], fileName: "bundle" } },
   });
   const file = readdirSync(folder).find((name) => name.startsWith("bundle")) as string;

@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { expect, test } from "vitest";
-import { generate, lending } from "../src/demo/index.js";
 import { type Database, from, type Portion, type Query, withLedger } from "../src/index.js";
+import { generate, lending } from "../tools/src/demo/index.js";
 import { eachEngine, useSociety } from "./support/engines.js";
 
 const { Depot, Item, Loan, Member, Repair, Reservation } = lending;

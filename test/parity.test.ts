@@ -6,7 +6,7 @@ import { dialects } from "../src/drivers/dialects.js";
 import type { CallName } from "../src/ir/index.js";
 import { standardCalls } from "../src/sql/print/calls.js";
 import { print } from "../src/sql/print/print.js";
-import { draftFrom } from "../src/sql/tree/select.js";
+import { selectOver } from "../src/sql/tree/select.js";
 import type { Select, SqlExpression } from "../src/sql/tree/tree.js";
 import { expressionKinds } from "../src/sql/tree/walk.js";
 import { seed } from "./support/seed.js";
@@ -16,7 +16,7 @@ const text = { kind: "text" } as const;
 const whole = { kind: "integer" } as const;
 const column = (name = "word"): SqlExpression => ({ kind: "column", table: "tool", name });
 const table = { kind: "table", schema: undefined, table: "tool", alias: "tool" } as const;
-const select: Select = { ...draftFrom(table), items: [{ expression: column("id"), alias: undefined }] };
+const select: Select = { ...selectOver(table), items: [{ expression: column("id"), alias: undefined }] };
 const order = { expression: column(), descending: true, isNullable: true, nulls: "last" } as const;
 
 /** One expression of each kind: the compiler demands a row for a new one. */

@@ -7,8 +7,8 @@ import { Ajv } from "ajv";
 import formats from "ajv-formats";
 import Sqlite from "better-sqlite3";
 import { afterAll, beforeAll, expect, test } from "vitest";
-import { lending } from "../src/demo/index.js";
 import { createTables } from "../src/index.js";
+import { lending } from "../tools/src/demo/index.js";
 import { useEngines } from "./support/engines.js";
 import { type Installed, install } from "./support/installed.js";
 

@@ -1,6 +1,6 @@
 import { describe, expect, test } from "vitest";
-import { generate, lending } from "../src/demo/index.js";
 import { and, type Database, from, not, or, type Query } from "../src/index.js";
+import { generate, lending } from "../tools/src/demo/index.js";
 import { eachEngine, useSociety } from "./support/engines.js";
 
 const { Depot, District, Item, Loan, Member } = lending;

@@ -1,7 +1,7 @@
 import { expect, test } from "vitest";
-import { lending } from "../src/demo/index.js";
 import { dialects } from "../src/drivers/dialects.js";
 import { and, from, GemachError, not, or, preview } from "../src/index.js";
+import { lending } from "../tools/src/demo/index.js";
 
 const { Depot, Item, Loan, Member } = lending;
 const textOf = (query: Parameters<typeof preview>[0]) => preview(query, { dialect: dialects.sqlite }).map(({ text, parameters }) => [text, parameters]);

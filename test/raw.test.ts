@@ -1,7 +1,7 @@
 import { expect } from "vitest";
-import { generate, lending } from "../src/demo/index.js";
 import { dialects } from "../src/drivers/dialects.js";
 import { and, bigint, boolean, date, from, integer, numeric, preview, sql, text } from "../src/index.js";
+import { generate, lending } from "../tools/src/demo/index.js";
 import { eachEngine, useSociety } from "./support/engines.js";
 
 const { Item, Loan, Member, Repair } = lending;

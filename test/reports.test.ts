@@ -1,7 +1,6 @@
 import fc from "fast-check";
 import { expect, expectTypeOf, onTestFinished, test, vi } from "vitest";
 import { addDecimals, atScale, decimalText, divideDecimals, parseDecimal } from "../src/columns/index.js";
-import { generate, lending } from "../src/demo/index.js";
 import { postgres } from "../src/drivers/postgres.js";
 import {
   and,
@@ -33,6 +32,7 @@ import {
   text,
   union,
 } from "../src/index.js";
+import { generate, lending } from "../tools/src/demo/index.js";
 import { type Expected, expectSame } from "./support/by-hand.js";
 import { type Engine, eachEngine, useSociety } from "./support/engines.js";
 

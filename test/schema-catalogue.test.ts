@@ -1,5 +1,4 @@
 import { expect } from "vitest";
-import { lending } from "../src/demo/index.js";
 import { createTables, entity, integer, model, text, varchar, withLedger } from "../src/index.js";
 import {
   adoptTables,
@@ -13,6 +12,7 @@ import {
   tablesOf,
   undoText,
 } from "../src/schema/index.js";
+import { lending } from "../tools/src/demo/index.js";
 import { eachEngine, useEngines } from "./support/engines.js";
 import { wipe } from "./support/wipe.js";
 

@@ -45,7 +45,7 @@ async function bring(
 ): Promise<readonly Migration[]> {
   const db = engine.connect();
   const draft = draftBetween(await readTables(db), tablesOf(model, db.dialect), { tables, columns }, db.dialect);
-  const steps = isOnline && db.dialect.name !== "sqlite" ? onlineSteps(draft.way, db.dialect) : [draft];
+  const steps = isOnline && db.dialect.name !== "sqlite" ? onlineSteps(draft.transition, db.dialect) : [draft];
   const migrations = steps.map((step, i) => {
     const [number, name] = [before.length + i + 1, `step-${before.length + i + 1}`];
     return { number, name, content: migrationText(step, name, db.dialect), undo: undoText(step, name, db.dialect) };

@@ -1,6 +1,6 @@
 import { expect, test } from "vitest";
-import { generate, lending } from "../src/demo/index.js";
 import { coalesce, from, type Query, when } from "../src/index.js";
+import { generate, lending } from "../tools/src/demo/index.js";
 import { type Expected, expectSame } from "./support/by-hand.js";
 import { eachEngine, useSociety } from "./support/engines.js";
 

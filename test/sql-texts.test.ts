@@ -1,8 +1,8 @@
 import { expect, test } from "vitest";
-import { readableSql } from "../src/cli/readable.js";
-import { lending } from "../src/demo/index.js";
 import { dialects } from "../src/drivers/dialects.js";
 import { createTablesSql, type Dialect, type DialectName, from, type PreviewedStatement, preview } from "../src/index.js";
+import { readableSql } from "../tools/src/cli/readable.js";
+import { lending } from "../tools/src/demo/index.js";
 import { queries, whole } from "./support/society-queries.js";
 
 const { Item } = lending;

@@ -1,6 +1,5 @@
 import pg from "pg";
 import { expect, test } from "vitest";
-import { lending } from "../src/demo/index.js";
 import { postgres } from "../src/drivers/postgres.js";
 import { and, entity, firstOf, from, identity, integer, model, or, type Query, scalar } from "../src/index.js";
 import type { QueryState } from "../src/ir/index.js";
@@ -11,6 +10,7 @@ import { withoutValues } from "../src/run/cache/holes.js";
 import { keyOfQuery } from "../src/run/cache/key.js";
 import { Trie } from "../src/run/cache/trie.js";
 import type { CompiledStatement } from "../src/sql/index.js";
+import { lending } from "../tools/src/demo/index.js";
 import { queries } from "./support/society-queries.js";
 
 // Queries of one key share a statement. So whatever is changed of a query, but for its values, must give it another key, unless what is sent

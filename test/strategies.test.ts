@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, test } from "vitest";
-import { generate } from "../src/demo/index.js";
 import { preview, type Strategy } from "../src/index.js";
+import { generate } from "../tools/src/demo/index.js";
 import { useSociety } from "./support/engines.js";
 import { anyQuery, expected, queryOf, type Spec, shapeOf, type Test, withoutHow } from "./support/reference.js";
 import { seed } from "./support/seed.js";

@@ -3,11 +3,11 @@ import * as api from "@opentelemetry/api";
 import { AggregationTemporality, InMemoryMetricExporter, MeterProvider, PeriodicExportingMetricReader } from "@opentelemetry/sdk-metrics";
 import { BasicTracerProvider, InMemorySpanExporter, SimpleSpanProcessor } from "@opentelemetry/sdk-trace-base";
 import { expect, test } from "vitest";
-import { generate, lending } from "../src/demo/index.js";
 import { from, type SentStatement, watchStatements, withLedger } from "../src/index.js";
 import { channelNames, publishStatements } from "../src/telemetry/diagnostics.js";
 import { openTelemetry } from "../src/telemetry/open-telemetry.js";
 import { type LedgerMatchers, ledgerMatchers, statementsText } from "../src/testing/matchers.js";
+import { generate, lending } from "../tools/src/demo/index.js";
 import { eachEngine, useSociety } from "./support/engines.js";
 
 declare module "vitest" {

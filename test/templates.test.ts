@@ -1,8 +1,8 @@
 import fc from "fast-check";
 import { expect, test } from "vitest";
-import { generate, lending } from "../src/demo/index.js";
 import { dialects } from "../src/drivers/dialects.js";
 import { and, bigint, boolean, date, from, integer, list, numeric, preview, template, text, withLedger } from "../src/index.js";
+import { generate, lending } from "../tools/src/demo/index.js";
 import { eachEngine, useSociety } from "./support/engines.js";
 
 const { Item, Loan, Member, Repair, Reservation } = lending;

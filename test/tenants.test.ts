@@ -348,3 +348,43 @@ eachEngine(all, "random reads and writes of two handles stay with their own rows
     { numRuns: name.includes("sqlite") ? runs : Math.ceil(runs / 10), includeErrorInReport: true },
   );
 });
+
+const pairs = model({
+  Aisle: entity("tn_aisle", { aisle: text.key, place: integer.key, organiserId: integer }, {}, { standing: own }),
+  Crate: entity(
+    "tn_crate",
+    { id: identity, aisle: text, place: integer, name: text },
+    { at: toOne("Aisle", { by: ["aisle", "place"] }) },
+    { standing: { own: { through: "at" } } },
+  ),
+});
+
+eachEngine(all, "a key that is changed in part leads where the whole of it does, by whomever rows share that part with", async (db) => {
+  await createTables(db, pairs);
+  const { Aisle, Crate } = pairs;
+  const handle = db.as({ organiser: 1 });
+  await handle.insert(Aisle, [
+    { aisle: "a", place: 1 },
+    { aisle: "b", place: 1 },
+  ]);
+  await db.as({ organiser: 2 }).insert(Aisle, [
+    { aisle: "b", place: 2 },
+    { aisle: "c", place: 1 },
+  ]);
+  await handle.insert(Crate, [
+    { id: 1, aisle: "a", place: 1, name: "one" },
+    { id: 2, aisle: "a", place: 1, name: "two" },
+  ]);
+  const moved = (aisle: string) =>
+    handle.work(async (w) => {
+      (await w.byKey(Crate, 1)).aisle = aisle;
+    });
+  await moved("b");
+  await expect(moved("c")).rejects.toMatchObject({ code: hidden });
+  await expect(handle.updateRows(Crate, [{ id: 1, place: 2 }])).rejects.toMatchObject({ code: hidden });
+  await handle.updateRows(Crate, [
+    { id: 1, aisle: "a" },
+    { id: 2, aisle: "b" },
+  ]);
+  expect(await handle.list(from(Crate).select((c) => c.aisle))).toEqual(["a", "b"]);
+});

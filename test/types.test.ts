@@ -1,25 +1,31 @@
 import Sqlite from "better-sqlite3";
 import { describe, expect, expectTypeOf, test } from "vitest";
-import { fill, generate, lending } from "../src/demo/index.js";
 import { sqlite } from "../src/drivers/sqlite.js";
 import {
+  type AnyDatabase,
+  and,
   type ChangesOf,
+  choice,
   coalesce,
   createTables,
   type Database,
   type Definitions,
   database,
+  date,
   type Entity,
   type EntityChanges,
   type EntityName,
   entity,
   from,
+  greatest,
   identity,
   integer,
   type KeyOf,
+  literal,
   model,
   type NewRowOf,
   type NumberExpression,
+  or,
   type PlainRow,
   type PlainRowOf,
   type Query,
@@ -28,15 +34,21 @@ import {
   type ReachFaults,
   type ReachShape,
   type RowOf,
+  sql,
+  type Transaction,
   template,
   text,
   toMany,
   toOne,
+  type UnitOfWork,
   union,
+  uuid,
   value,
+  varchar,
   when,
   withLedger,
 } from "../src/index.js";
+import { fill, generate, lending } from "../tools/src/demo/index.js";
 
 const { Depot, Item, Loan, Member, Repair } = lending;
 
@@ -370,4 +382,39 @@ test("mistakes in a model that do not compile", () => {
       Item: entity("item", { id: identity, depotId: integer }),
     });
   });
+});
+
+test("what reads and writes takes a database, a transaction, and that of a unit of work", () => {
+  expectTypeOf<UnitOfWork["tx"]>().toEqualTypeOf<Transaction>();
+  const names = async (db: AnyDatabase): Promise<number> => await db.count(from(Note));
+  const { Note } = model({ Note: entity("note", { id: identity }) });
+  const never = (db: Database) => [names(db), db.transaction((tx) => names(tx)), db.work((w) => names(w.tx))];
+  expect(never).toBeTypeOf("function");
+});
+
+test("a text keeps its kind, wherever it comes from", () => {
+  const { Play } = model({
+    Play: entity("play", { id: identity, title: text, code: varchar(10), opens: date, state: choice("open", "over"), ref: uuid }),
+  });
+  const right = (db: Database): unknown[] => [
+    from(Play).where((p) => and(p.title.is(literal(text, "a")), p.code.is(literal(text, "a")), p.title.is(literal(varchar(3), "a")))),
+    from(Play).where((p) => and(p.title.is(p.code), p.title.is(sql(text)`lower(${p.code})`), p.state.is(literal(choice("open", "over"), "open")))),
+    from(Play).where((p) => or(literal(text, "abc").contains(p.title), sql(text)`lower(${p.title})`.startsWith("a"))),
+    from(Play).orderBy((p) => sql(text)`lower(${p.title})`.asc),
+    from(Play).select((p) => ({ one: coalesce(p.title, literal(text, "x")), two: greatest(p.title, p.code) })),
+    db.update(from(Play), (p) => ({ title: literal(text, "a"), code: sql(text)`upper(${p.title})`, opens: sql(date)`current_date` }), { all: true }),
+  ];
+  const wrong = (db: Database): unknown[] => [
+    // @ts-expect-error a day is no text
+    db.update(from(Play), (p) => ({ title: p.opens }), { all: true }),
+    // @ts-expect-error a UUID is no text
+    db.update(from(Play), (p) => ({ title: p.ref }), { all: true }),
+    // @ts-expect-error a text is no day
+    db.update(from(Play), (p) => ({ opens: p.title }), { all: true }),
+    // @ts-expect-error a text is no day
+    from(Play).where((p) => p.opens.is(literal(text, "2026-01-01"))),
+    // @ts-expect-error a day is no text
+    from(Play).where((p) => p.title.is(sql(date)`current_date`)),
+  ];
+  expect([right, wrong].every((one) => typeof one === "function")).toBe(true);
 });

@@ -357,7 +357,7 @@ test("what is not meant is refused before anything is sent", () =>
       [db.update(one, {}), "CHANGE_EMPTY"],
       [db.update(one, { name: undefined as never }), "CHANGE_EMPTY"],
       [db.update(one, { name: null as never }), "VALUE_UNFIT"],
-      [db.update(one, { label: "x" }), "COLUMN_COMPUTED"],
+      [db.update(one, { label: "x" as never }), "COLUMN_COMPUTED"],
       [db.update(one, { nam: "x" } as never), "NAME_UNKNOWN"],
       [db.update(one, () => ({ shelfId: rowNumber({}) as never })), "CHANGE_BEYOND_ROW"],
       [

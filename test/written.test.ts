@@ -5,7 +5,6 @@ import { promisify } from "node:util";
 import { runInNewContext } from "node:vm";
 import fc from "fast-check";
 import { afterAll, beforeAll, expect, test } from "vitest";
-import { markdownOf, sarifOf } from "../src/project/index.js";
 import {
   adoptTables,
   changeLabel,
@@ -39,6 +38,7 @@ import {
   visible,
   xmlText,
 } from "../src/written/index.js";
+import { markdownOf, sarifOf } from "../tools/src/project/index.js";
 import { eachEngine, useEngines } from "./support/engines.js";
 import { type Installed, install } from "./support/installed.js";
 import { seed } from "./support/seed.js";

@@ -1,7 +1,7 @@
 import { writeFileSync } from "node:fs";
 import Table from "cli-table3";
-import { readableSql } from "../../src/cli/readable.js";
 import { preview } from "../../src/index.js";
+import { readableSql } from "../../tools/src/cli/readable.js";
 import type { Bench } from "../engines.js";
 import { median, milliseconds, noting } from "../figures.js";
 import { handDialects } from "./hand-dialect.js";

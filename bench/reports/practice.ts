@@ -1,4 +1,3 @@
-import { lending } from "../../src/demo/index.js";
 import {
   and,
   avgOver,
@@ -21,6 +20,7 @@ import {
   union,
   when,
 } from "../../src/index.js";
+import { lending } from "../../tools/src/demo/index.js";
 import type { Question } from "./question.js";
 
 const { Depot, Item, Loan, Member, Repair } = lending;

@@ -1,4 +1,3 @@
-import { randomFrom } from "../../src/demo/random.js";
 import {
   createTables,
   type Database,
@@ -13,6 +12,7 @@ import {
   toMany,
   toOne,
 } from "../../src/index.js";
+import { randomFrom } from "../../tools/src/demo/random.js";
 
 const money = numeric(10, 2);
 const rate = numeric(3, 2);

@@ -203,7 +203,7 @@ function column<K extends ColumnKind, V, T extends ColumnTrait>(facts: ColumnFac
     startsAs: (initial: () => unknown) => withTrait("defaulted", { initial }),
     onWrite: (written: () => unknown) => withTrait("defaulted", { initial: written, written }),
     as: (codec: Codec<unknown, unknown>) => changed({ type: { ...facts.type, codec: chained(codec) } }),
-  }) as unknown as Column<K, V, T>;
+  }) as Column<K, V, T>;
 }
 
 const plain = <K extends ColumnKind, V, T extends ColumnTrait = never>(

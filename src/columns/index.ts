@@ -59,6 +59,7 @@ export { lowerCase, upperCase } from "./letter-case.js";
 export { monthsBetween, monthsLater } from "./months.js";
 export { type NameConvention, sameName, snakeCase } from "./naming.js";
 export { decimalIn, wholeIn } from "./parsed.js";
+export { platform } from "./platform.js";
 export { issuesOf, type StandardIssue, type StandardResult, type StandardSchema } from "./standard-schema.js";
 export {
   type AnyValueObject,

@@ -34,7 +34,7 @@ export interface KindFacts {
   readonly isTextable: boolean;
 }
 
-const plain: KindFacts = {
+const plain = {
   compared: "text",
   isNumber: false,
   isExact: false,
@@ -47,9 +47,10 @@ const plain: KindFacts = {
   isShown: false,
   isElement: true,
   isTextable: false,
-};
+} as const satisfies KindFacts;
 
-const textual: KindFacts = { ...plain, isRanked: true, hasCollation: true, isTextable: true };
+// Widened, its `compared` would be that of any kind, and texts no kind of their own.
+const textual = { ...plain, isRanked: true, hasCollation: true, isTextable: true } as const satisfies KindFacts;
 const whole = {
   ...plain,
   isNumber: true,

@@ -60,5 +60,5 @@ export function flatColumns(
 }
 
 /** "street" of "address" as code would name one column: "addressStreet". */
-export const codeName = ([first = "", ...further]: readonly string[]): string =>
-  first + further.map((name) => name.charAt(0).toUpperCase() + name.slice(1)).join("");
+export const codeName = ([first = "", ...others]: readonly string[]): string =>
+  first + others.map((name) => name.charAt(0).toUpperCase() + name.slice(1)).join("");

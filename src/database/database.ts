@@ -1,6 +1,6 @@
 import { typeWord } from "../columns/index.js";
 import { expectOptions, GemachError } from "../errors/index.js";
-import { type Given, type OutsideRule, outsideRules, type Strategy, strategies } from "../ir/index.js";
+import { type OutsideRule, outsideRules, type ParameterValues, type Strategy, strategies } from "../ir/index.js";
 import {
   type CallSite,
   Compiler,
@@ -74,7 +74,7 @@ export interface DatabaseOptions {
 interface SharedByHandles {
   readonly sender: Sender;
   readonly compiler: Compiler;
-  readonly values: Given;
+  readonly values: ParameterValues;
   readonly ambience: Ambience | undefined;
 }
 
@@ -85,7 +85,7 @@ export class Database extends Verbs {
   /** @internal */
   readonly [connectionKey]: Connection;
   /** @internal */
-  readonly [handleValues]: Given | undefined;
+  readonly [handleValues]: ParameterValues | undefined;
   readonly #place: TransactionPlace;
   readonly #working: WorkOptions;
   readonly #made: Omit<SharedByHandles, "values"> & { readonly driver: Driver; readonly options: DatabaseOptions };
@@ -183,9 +183,9 @@ export class Database extends Verbs {
    */
   async work<R>(work: Work<R>, options: TransactionOptions & WorkOptions = {}): Promise<R> {
     expectOptions("work", options, [...workNames, ...transactionOptionNames]);
-    const { outside, cohort, flushes, ...further } = options;
+    const { outside, cohort, flushes, ...others } = options;
     const settings = { ...this.#working, ...given({ outside, cohort, flushes }) };
-    return await this.#transaction((tx) => tx.working(work, settings), further, this.#at(Database.prototype.work));
+    return await this.#transaction((tx) => tx.working(work, settings), others, this.#at(Database.prototype.work));
   }
 }
 

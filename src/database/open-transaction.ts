@@ -1,5 +1,5 @@
 import { expectOptions, GemachError } from "../errors/index.js";
-import { type Given, standingHole } from "../ir/index.js";
+import { type ParameterValues, standingHole } from "../ir/index.js";
 import {
   type Compiler,
   type Connection,
@@ -16,15 +16,23 @@ import {
   sendOwn,
   sessionSender,
   stopOf,
+  undoQuietly,
   Verbs,
   type Watch,
 } from "../run/index.js";
 import { type Dialect, handleValues } from "../sql/index.js";
-import type { Hooks, UnitOfWork, WorkOptions } from "../work/index.js";
+import type { Hooks, UnitOfWork as WorkOn, WorkOptions } from "../work/index.js";
 import type { Budget } from "./budget.js";
 
 /** Work in a transaction: what it gives is what the transaction gives. */
 export type TransactionWork<R> = (tx: Transaction) => Promise<R>;
+
+/**
+ * A unit of work: one transaction, in which each row is one live entity. What is changed, added and removed is written
+ * at its end, or by `flush`. Made by `db.work()`, and of no use after its end; its entities stay readable for what is
+ * loaded. `tx`: the transaction itself, with plain rows.
+ */
+export interface UnitOfWork extends WorkOn<Transaction> {}
 
 /** Work with live entities: what it gives is what the unit of work gives. */
 export type Work<R> = (w: UnitOfWork) => Promise<R>;
@@ -51,7 +59,7 @@ export interface Shared {
   /** The level that it was begun with; undefined: the engine's own. */
   readonly isolation: Isolation | undefined;
   readonly join: Joining;
-  readonly values: Given | undefined;
+  readonly values: ParameterValues | undefined;
   readonly hooks: Hooks | undefined;
 }
 
@@ -59,7 +67,7 @@ export interface Shared {
 export type GivenValues = Readonly<Record<string, string | number | bigint | boolean>>;
 
 /** What a handle gives to standing conditions, and what it gave before. */
-export const givenWith = (before: Given | undefined, values: GivenValues): Given =>
+export const givenWith = (before: ParameterValues | undefined, values: GivenValues): ParameterValues =>
   new Map([...(before ?? []), ...Object.entries(values).map(([name, value]) => [standingHole(name), value] as const)]);
 
 /** Where a handle stands: in use, lent to a transaction inside of it, or at its end. */
@@ -123,7 +131,7 @@ export class Transaction extends Verbs {
   }
 
   /** @internal */
-  get [handleValues](): Given | undefined {
+  get [handleValues](): ParameterValues | undefined {
     return this.#shared.values;
   }
 
@@ -155,7 +163,7 @@ export class Transaction extends Verbs {
       this.#state.afterwards.push(...afterwards);
       return result;
     } catch (error) {
-      await Promise.resolve(session.rollbackTo(name)).catch(() => {});
+      await undoQuietly(session, name);
       throw error;
     } finally {
       stop.end();
@@ -170,11 +178,11 @@ export class Transaction extends Verbs {
   async work<R>(work: Work<R>, options: WorkOptions & TransactionOptions = {}): Promise<R> {
     const { workOptionNames } = workRoom ?? (await readWorkRoom());
     expectOptions("work", options, [...workOptionNames, ...transactionOptionNames]);
-    const { outside, cohort, flushes, ...further } = options;
+    const { outside, cohort, flushes, ...others } = options;
     const settings = Object.fromEntries(
       Object.entries({ outside, cohort, flushes }).filter(([, value]) => value !== undefined),
     ) as WorkOptions;
-    return await this.transaction((tx) => tx.working(work, settings), further);
+    return await this.transaction((tx) => tx.working(work, settings), others);
   }
 
   /** A handle of the same transaction that gives values to standing conditions: see `db.as()`. */
@@ -187,7 +195,7 @@ export class Transaction extends Verbs {
   }
 
   /** Makes a handle of this transaction for a handle that gives these values. @internal */
-  givenBy(values: Given | undefined): Transaction {
+  givenBy(values: ParameterValues | undefined): Transaction {
     if (values === this.#shared.values) return this;
     return new Transaction({ ...this.#shared, values }, this.#state, this.#sender, { ...this.#context, values });
   }

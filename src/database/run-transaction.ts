@@ -1,5 +1,5 @@
 import { expectOptions, GemachError } from "../errors/index.js";
-import type { Given } from "../ir/index.js";
+import type { ParameterValues } from "../ir/index.js";
 import { rowCount } from "../query/index.js";
 import {
   type CallSite,
@@ -36,7 +36,7 @@ export interface TransactionPlace {
   readonly watch: Watch;
   readonly clock: () => number;
   readonly join: Joining;
-  readonly values: Given | undefined;
+  readonly values: ParameterValues | undefined;
   readonly hooks: Hooks | undefined;
 }
 

@@ -1,12 +1,12 @@
 import { typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
-import { controlOrigin, type Request, type Session, type Soon } from "../run/index.js";
+import { controlOrigin, type MaybePromise, type Request, type Session } from "../run/index.js";
 
 /** Sends a request whose answer is of no interest. */
-type Control = (request: Request) => Soon<unknown>;
+type Control = (request: Request) => MaybePromise<unknown>;
 
 /** Sends statements that give nothing, such as those that begin and end transactions. */
-export const sendText = (send: Control, text: string): Soon<unknown> =>
+export const sendText = (send: Control, text: string): MaybePromise<unknown> =>
   send({ text, parameters: [], origin: controlOrigin(text), once: true });
 
 /** What a session says of savepoints, alike on every engine. */

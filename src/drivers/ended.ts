@@ -1,5 +1,5 @@
 import { GemachError } from "../errors/index.js";
-import { andThen, type Send, type Soon, type WireRows } from "../run/index.js";
+import { andThen, type MaybePromise, type Send, type WireRows } from "../run/index.js";
 
 /**
  * What keeps a session from going on after an error has ended its transaction: the rest would stay, whatever becomes of
@@ -14,7 +14,7 @@ export interface EndWatch {
    */
   guard(send: Send): Send;
   /** Whether it is over, so that there is nothing to roll back. */
-  isOver(): Soon<boolean>;
+  isOver(): MaybePromise<boolean>;
 }
 
 /**
@@ -23,7 +23,7 @@ export interface EndWatch {
  * error, before anything else is done.
  * @param isOpen asks the engine.
  */
-export function endWatch(engine: string, isOpen: () => Soon<boolean>): EndWatch {
+export function endWatch(engine: string, isOpen: () => MaybePromise<boolean>): EndWatch {
   let hasBegun = false;
   /** Errors after which nobody has asked yet; the first of them ended the transaction, if one did. */
   let suspect: { readonly error: unknown } | undefined;
@@ -32,7 +32,7 @@ export function endWatch(engine: string, isOpen: () => Soon<boolean>): EndWatch 
     if (hasBegun) suspect ??= { error };
     throw error;
   };
-  const ask = (): Soon<boolean> => {
+  const ask = (): MaybePromise<boolean> => {
     if (over !== undefined) return true;
     if (suspect === undefined) return false;
     return andThen(isOpen(), (isStill) => {
@@ -44,7 +44,8 @@ export function endWatch(engine: string, isOpen: () => Soon<boolean>): EndWatch 
   const refuse = (isOver: boolean): void => {
     if (isOver) throw new GemachError("TRANSACTION_FAILED", { engine, isOver: true }, { cause: over?.error });
   };
-  const check = (): Soon<void> => (suspect === undefined && over === undefined ? undefined : andThen(ask(), refuse));
+  const check = (): MaybePromise<void> =>
+    suspect === undefined && over === undefined ? undefined : andThen(ask(), refuse);
   return {
     begun: () => {
       hasBegun = true;
@@ -59,7 +60,7 @@ export function endWatch(engine: string, isOpen: () => Soon<boolean>): EndWatch 
           return note(error);
         }
       };
-      return (request): Soon<WireRows> => {
+      return (request): MaybePromise<WireRows> => {
         const checked = check();
         return checked instanceof Promise ? checked.then(() => sending(request)) : sending(request);
       };

@@ -1,3 +1,4 @@
+import { platform } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import {
   cancelling,
@@ -109,7 +110,7 @@ function executeIn(
  * on the way of single statements.
  */
 function executing(statements: MariadbStatements): (statement: MariadbStatement) => Promise<unknown> {
-  const { pool, connection } = statements as unknown as { readonly pool?: InnerPool; readonly connection?: Inner };
+  const { pool, connection } = statements as { readonly pool?: InnerPool; readonly connection?: Inner };
   const inner = pool ?? connection;
   if (typeof inner?.execute !== "function") return async (statement) => (await statements.execute(statement))[0];
   return (statement) =>
@@ -122,7 +123,7 @@ function executing(statements: MariadbStatements): (statement: MariadbStatement)
 
 /** Whether a pool has one connection alone; the package keeps its settings in the pool inside of it. */
 function isOfOne(pool: MariadbPool): boolean {
-  const { pool: inner } = pool as unknown as {
+  const { pool: inner } = pool as {
     readonly pool?: { readonly config?: { readonly connectionLimit?: number } };
   };
   return inner?.config?.connectionLimit === 1;
@@ -148,9 +149,7 @@ export function mariadb(pool: MariadbPool): Driver {
     throw new GemachError("HANDLE_EXPECTED", { call: "mariadb()", expected, got: "one that takes callbacks" });
   if (!listening.has(pool)) pool.on("connection", (connection) => connection.query(sessionSettings));
   listening.add(pool);
-  const { Buffer } = globalThis as unknown as {
-    Buffer: { from(bytes: ArrayBufferLike, at: number, length: number): Uint8Array };
-  };
+  const { Buffer } = platform;
   // The package sends other arrays of bytes as texts.
   const sent = (value: Wire) =>
     value instanceof Uint8Array ? Buffer.from(value.buffer, value.byteOffset, value.byteLength) : value;
@@ -179,7 +178,7 @@ export function mariadb(pool: MariadbPool): Driver {
     hungUp.has(connection) ? connection.destroy() : connection.release();
   const connect = async (stop: Stop | undefined): Promise<MariadbConnection> => {
     try {
-      return await orStopped(stop, pool.getConnection(), (late) => late.release());
+      return await orStopped(stop, pool.getConnection(), (deferred) => deferred.release());
     } catch (error) {
       throw error instanceof GemachError ? error : mariadbDialect.fault(error, "begin");
     }
@@ -207,7 +206,7 @@ export function mariadb(pool: MariadbPool): Driver {
   };
   return {
     dialect: mariadbDialect,
-    lone: isOfOne(pool) ? pool : undefined,
+    exclusive: isOfOne(pool) ? pool : undefined,
     answersAtOnce: false,
     send: (request) => (request.stop === undefined && request.watcher === undefined ? direct(request) : known(request)),
     open: async (stop) => {

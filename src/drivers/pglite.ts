@@ -161,7 +161,7 @@ export function pglite(database: PgliteDatabase): Driver {
 
   return {
     dialect: pgliteDialect,
-    lone: database,
+    exclusive: database,
     answersAtOnce: false,
     send: (request) =>
       turns.single(() => {

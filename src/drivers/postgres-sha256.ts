@@ -1,3 +1,5 @@
+import { platform } from "../columns/index.js";
+
 /** The first 32 bits of the fractional parts of a root of the first primes (FIPS 180-4, 4.2.2 and 5.3.3). */
 function rootsOf(count: number, root: (prime: number) => number): Uint32Array {
   const found = new Uint32Array(count);
@@ -16,8 +18,7 @@ const turned = (word: number, by: number): number => (word >>> by) | (word << (3
 
 /** A message with its padding (FIPS 180-4, 5.1.1). */
 function paddedBytes(text: string): DataView {
-  const { TextEncoder } = globalThis as unknown as { TextEncoder: new () => { encode(text: string): Uint8Array } };
-  const message = new TextEncoder().encode(text);
+  const message = new platform.TextEncoder().encode(text);
   const padded = new Uint8Array(Math.ceil((message.length + 9) / 64) * 64);
   padded.set(message);
   padded[message.length] = 0x80;
@@ -45,7 +46,7 @@ export function sha256(text: string): string {
       const mixed = (turned(a, 7) ^ turned(a, 18) ^ (a >>> 3)) + (turned(b, 17) ^ turned(b, 19) ^ (b >>> 10));
       words[i] = mixed + word(i - 16) + word(i - 7);
     }
-    let [a, b, c, d, e, f, g, h] = state as unknown as [number, number, number, number, number, number, number, number];
+    let [a = 0, b = 0, c = 0, d = 0, e = 0, f = 0, g = 0, h = 0] = state;
     for (let i = 0; i < 64; i++) {
       const chosen = (turned(e, 6) ^ turned(e, 11) ^ turned(e, 25)) + ((e & f) ^ (~e & g));
       const first = (h + chosen + (rounds[i] as number) + word(i)) | 0;

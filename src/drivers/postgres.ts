@@ -81,8 +81,7 @@ type Answered = (error: unknown, answer?: PostgresAnswer) => void;
  * call, and all of them together took a twentieth of a single statement.
  */
 function ask(client: PostgresClient, query: PostgresQuery, done: Answered): void {
-  if (client.query.length > 1)
-    (client as unknown as { query(query: PostgresQuery, done: Answered): void }).query(query, done);
+  if (client.query.length > 1) (client as { query(query: PostgresQuery, done: Answered): void }).query(query, done);
   else
     client.query(query).then(
       (answer) => done(undefined, answer),
@@ -108,7 +107,7 @@ export function postgres(pool: PostgresPool, options: PostgresOptions = {}): Dri
   const texts = textsOf(pool);
   const { isRepeated, plans, names } = texts;
   const connecting = (stop: Stop | undefined): Promise<PostgresClient> =>
-    stop === undefined ? pool.connect() : orStopped(stop, pool.connect(), (late) => late.release());
+    stop === undefined ? pool.connect() : orStopped(stop, pool.connect(), (deferred) => deferred.release());
   const unconnected = (error: unknown) =>
     error instanceof GemachError ? error : postgresDialect.fault(error, "connect");
   const connect = async (stop: Stop | undefined): Promise<Connected> => {
@@ -217,7 +216,7 @@ export function postgres(pool: PostgresPool, options: PostgresOptions = {}): Dri
   };
   return {
     dialect: postgresDialect,
-    lone: (pool as { readonly options?: { readonly max?: number } }).options?.max === 1 ? pool : undefined,
+    exclusive: (pool as { readonly options?: { readonly max?: number } }).options?.max === 1 ? pool : undefined,
     answersAtOnce: false,
     send,
     open: async (stop) => {

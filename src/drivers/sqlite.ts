@@ -161,7 +161,7 @@ export function sqlite(handle: SqliteHandle): Driver {
 
   return {
     dialect: sqliteDialect,
-    lone: handle,
+    exclusive: handle,
     answersAtOnce: true,
     send: (request) =>
       turns.single(() => {

@@ -1,11 +1,11 @@
-import type { Soon, Stop } from "../run/index.js";
+import type { MaybePromise, Stop } from "../run/index.js";
 
 /** Whose turn it is on an engine with one handle: one session, or any number of single statements. */
 export interface Turns {
   /** Does work as soon as no session is open: right now where that is so. What is stopped before is not done. */
-  single<R>(work: () => Soon<R>, stop?: Stop): Soon<R>;
+  single<R>(work: () => MaybePromise<R>, stop?: Stop): MaybePromise<R>;
   /** Waits until no session is open, and keeps all others waiting until the function that it gives is called. */
-  enter(stop?: Stop): Soon<() => void>;
+  enter(stop?: Stop): MaybePromise<() => void>;
 }
 
 function turns(): Turns {
@@ -27,7 +27,7 @@ function turns(): Turns {
   };
   const isFree = () => !isTaken && waiting.length === 0;
   /** Waits for a turn; whoever is stopped meanwhile gives it up. */
-  const inTurn = <R>(work: () => Soon<R>, stop: Stop | undefined): Promise<R> =>
+  const inTurn = <R>(work: () => MaybePromise<R>, stop: Stop | undefined): Promise<R> =>
     new Promise((resolve, reject) => {
       const forget = stop?.on(() => {
         waiting.splice(waiting.indexOf(begin), 1);

@@ -11,7 +11,7 @@ export interface GivenNames {
   readonly row?: number | undefined;
 }
 
-const place = ({ call, row }: GivenNames): string => {
+const position = ({ call, row }: GivenNames): string => {
   if (call === undefined) return "";
   return row === undefined ? `In ${call}(): ` : `In row ${row} of ${call}(): `;
 };
@@ -44,12 +44,12 @@ const all = () =>
     ),
     COLUMN_WITHOUT_VALUE: define(
       (n: { column: string; expected: string } & GivenNames) =>
-        `${place(n)}${n.column} has no value. It takes ${n.expected}.`,
+        `${position(n)}${n.column} has no value. It takes ${n.expected}.`,
       "Give the row a value for it; or make the column nullable, or give it a default, in the table and in the model.",
     ),
     VALUE_UNFIT: define(
       (n: { column: string; expected: string; got: string } & GivenNames) =>
-        `${place(n)}${n.column} takes ${n.expected}, but got ${n.got}.`,
+        `${position(n)}${n.column} takes ${n.expected}, but got ${n.got}.`,
       "Convert the value before it is handed over.",
     ),
     KIND_UNFIT: define(
@@ -104,12 +104,13 @@ const all = () =>
       "Start from the entity itself, and choose the rows by where().",
     ),
     COLUMN_COMPUTED: define(
-      (n: { column: string } & GivenNames) => `${place(n)}${n.column} is given a value, but the database computes it.`,
+      (n: { column: string } & GivenNames) =>
+        `${position(n)}${n.column} is given a value, but the database computes it.`,
       "Remove it from the row.",
     ),
     VALUE_REFUSED: define(
       (n: { column: string; reason: string } & GivenNames) =>
-        `${place(n)}The value of ${n.column} does not meet the column's schema: ${n.reason}.`,
+        `${position(n)}The value of ${n.column} does not meet the column's schema: ${n.reason}.`,
       "Give a value that meets it; the entity's newRowSchema and partialRowSchema check rows beforehand.",
     ),
     VALUE_LOSSY: define(

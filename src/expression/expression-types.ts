@@ -1,5 +1,5 @@
 import type { ColumnKind, kindOf, MadeInDatabase, traitsOf, ValueObject, valueType } from "../columns/index.js";
-import type { Node, OrderNode, Query } from "../ir/index.js";
+import type { Node, OrderNode, Query, SelectionOf } from "../ir/index.js";
 import type { nodeKey, orderKey } from "./built.js";
 import type { ListParameter } from "./list-parameter.js";
 
@@ -34,6 +34,9 @@ export interface Present<V, K extends ColumnKind> extends Expression<V, K> {
   isNot(value: null & V): Predicate;
 }
 
+/** A query of values; where its projection is known, they are of the same kind. */
+type QueryOfKind<V, K extends ColumnKind> = Query<V | null> & Partial<SelectionOf<Expression<unknown, K>>>;
+
 /** An expression that can be compared for equality. */
 export interface Comparable<V, K extends ColumnKind> extends Expression<V, K> {
   /** Equal to the value; `is(null)`: has no value. */
@@ -45,9 +48,9 @@ export interface Comparable<V, K extends ColumnKind> extends Expression<V, K> {
   /** Not equal to the value; rows without a value are kept. `isNot(null)`: has a value. */
   isNot(value: Operand<V, K>): Predicate;
   /** Equal to one of the values, or to a value of the query's rows; false where there is none. */
-  oneOf(values: readonly NonNullable<V>[] | Query<V | null> | ListParameter<NonNullable<V>>): Predicate;
+  oneOf(values: readonly NonNullable<V>[] | QueryOfKind<V, K> | ListParameter<NonNullable<V>>): Predicate;
   /** Equal to none of them; rows without a value are kept. */
-  notOneOf(values: readonly NonNullable<V>[] | Query<V | null> | ListParameter<NonNullable<V>>): Predicate;
+  notOneOf(values: readonly NonNullable<V>[] | QueryOfKind<V, K> | ListParameter<NonNullable<V>>): Predicate;
 }
 
 /** An expression whose values have an order. */

@@ -32,7 +32,7 @@ function resultType(left: ValueType, right: ValueType, name: ArithmeticCall, quo
 }
 
 /** An operand of arithmetic: a value of the same kind, or any expression whose values are as exact. */
-function beside(self: Built, value: unknown): Node {
+function exactOperand(self: Built, value: unknown): Node {
   const { type } = typeOf(self[nodeKey]);
   const isExact = (kind: ColumnKind) => precise.includes(comparedKind(kind));
   if (value instanceof Built && isExact(type.kind) && isExact(typeOf(value[nodeKey]).type.kind)) return value[nodeKey];
@@ -41,7 +41,7 @@ function beside(self: Built, value: unknown): Node {
 
 function binary(self: Built, name: ArithmeticCall, kinds: readonly ColumnKind[], value: unknown): Built {
   const { type } = typeOf(self[nodeKey]);
-  const right = beside(self, value);
+  const right = exactOperand(self, value);
   const result = resultType(type, typeOf(right).type, name);
   return call(self, name, kinds, [right], result, name === "dividedBy" || name === "remainder");
 }
@@ -50,7 +50,7 @@ function binary(self: Built, name: ArithmeticCall, kinds: readonly ColumnKind[],
 function quotient(self: Built, value: unknown, scale: unknown): Built {
   if (!(typeof scale === "number" && Number.isInteger(scale) && scale >= 0 && scale <= 18))
     throw new GemachError("VALUE_UNFIT", { column: "dividedBy()", expected: "a scale from 0 to 18", got: "another" });
-  const right = beside(self, value);
+  const right = exactOperand(self, value);
   const result = resultType(typeOf(self[nodeKey]).type, typeOf(right).type, "dividedBy", scale);
   return call(self, "dividedBy", precise, [right], result, true);
 }

@@ -62,11 +62,11 @@ function reasonFor(finding: Finding, accepts: readonly Accepted[]): string | und
 /** All that was found in what was recorded, warnings and the costliest first; apart, what is meant. */
 export function findingsOf(
   record: LedgerRecord,
-  further: readonly Finder[],
+  others: readonly Finder[],
   accepts: readonly Accepted[],
 ): { readonly findings: readonly Finding[]; readonly accepted: readonly Finding[] } {
   const weight = ({ severity, statements }: Finding) => (severity === "warning" ? 1e9 : 0) + statements.length;
-  const all = [...Object.values(finders), ...further]
+  const all = [...Object.values(finders), ...others]
     .flatMap((find) => find(record))
     .toSorted((a, b) => weight(b) - weight(a));
   const findings: Finding[] = [];

@@ -9,7 +9,7 @@ export const findFullScans: Finder = ({ statements, thresholds: { tableRows } })
     return tablesOf(statement).flatMap(({ use, steps }) => {
       const scan = steps.find((step) => isScan(step) && (step.tableRows ?? 0) >= tableRows);
       // Of what has a column that an index could serve, missing-index tells.
-      if (scan === undefined || use.further === 0 || use.equal.length + use.range.length > 0) return [];
+      if (scan === undefined || use.others === 0 || use.equal.length + use.range.length > 0) return [];
       const most = Math.max(...group.map(({ rows, owners }) => owners ?? rows));
       if (most > (scan.tableRows ?? 0) / 4) return [];
       const { at } = statement.origin;

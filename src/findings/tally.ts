@@ -63,14 +63,14 @@ export function tallyOf(rows: readonly unknown[], state: QueryState, origin: Ver
 
   const watch = (row: Record<string, unknown>, query: QueryState, path: string): void => {
     if (seen.has(row)) return;
-    const further = new Map(query.reach.map((reached) => [reached.relation.name, reached.query]));
+    const others = new Map(query.reach.map((reached) => [reached.relation.name, reached.query]));
     const all: (() => void)[] = [];
     seen.set(row, () => {
       for (const read of all) read();
     });
     for (const name of Object.keys(row)) {
       let value = row[name];
-      const below = further.get(name);
+      const below = others.get(name);
       const at = path === "" ? name : `${path}.${name}`;
       const count = counts.get(at) ?? { there: 0, read: 0, bytes: 0, isRelation: below !== undefined };
       counts.set(at, count);

@@ -44,7 +44,6 @@ export {
   type Derivation,
   type FirstNode,
   type ForeignKeyAction,
-  type Given,
   type GroupNode,
   type Hole,
   type JoinNode,
@@ -53,9 +52,10 @@ export {
   type NodeType,
   type OrderNode,
   type OwnCondition,
-  type Past,
+  type ParameterValues,
   type Path,
   type Projection,
+  type QueryMemo,
   type QueryState,
   qualified,
   type RawNode,
@@ -73,7 +73,17 @@ export {
   type WindowNode,
 } from "./resolved.js";
 export { isGiven, standingHole } from "./standing.js";
-export { allOf, changedState, isLimited, type NoQuery, type Query, type RowOf, stateIn, stateKey } from "./state.js";
+export {
+  allOf,
+  changedState,
+  isLimited,
+  type NoQuery,
+  type Query,
+  type RowOf,
+  type SelectionOf,
+  stateIn,
+  stateKey,
+} from "./state.js";
 export { type Strategy, strategies } from "./strategy.js";
 export { valueAt } from "./value-at.js";
 export { type WindowName, type WindowRule, windowRules } from "./window-rules.js";

@@ -1,7 +1,7 @@
 import type { QueryState, ResolvedEntity, ResolvedRelation, Step } from "./resolved.js";
 
 /** What leads out of a query, or into the definitions of columns. */
-const skipped: ReadonlySet<string> = new Set(["past", "given", "outside", "column", "columns", "type", "pairs"]);
+const skipped: ReadonlySet<string> = new Set(["memo", "given", "outside", "column", "columns", "type", "pairs"]);
 
 const isEntity = (part: object): part is ResolvedEntity => "members" in part && "relations" in part;
 

@@ -1,10 +1,10 @@
 import type { Scalar } from "../columns/index.js";
 import type {
   AggregateDetails,
-  Given,
   JoinNode,
   Node,
   OrderNode,
+  ParameterValues,
   Path,
   Projection,
   QueryState,
@@ -17,7 +17,7 @@ interface Renewal {
   readonly sources: ReadonlyMap<Source, Source>;
   readonly nodes: Map<Node, Node>;
   /** What a template is run with, where it is used inside of another query. */
-  readonly given?: Given | undefined;
+  readonly given?: ParameterValues | undefined;
   /** What stands for a value or a list of values, but for its operand. */
   readonly leaf?: ((node: Leaf) => Node) | undefined;
 }
@@ -170,7 +170,7 @@ function renewedQuery(outer: Renewal, query: QueryState): QueryState {
     having: nodes(query.having),
     reach: query.reach.map((reached) => ({ ...reached, query: renewedQuery(renewal, reached.query) })),
     projection: projection === undefined ? undefined : renewedProjection(renewal, projection),
-    past: { isUsed: false },
+    memo: { isUsed: false },
   };
 }
 

@@ -353,7 +353,7 @@ export interface JoinNode {
 }
 
 /** What was given for a template's parameters, by name. */
-export type Given = ReadonlyMap<string, Scalar>;
+export type ParameterValues = ReadonlyMap<string, Scalar>;
 
 /** The rows of several grouped queries by one, which groups by several sets of its keys: where an engine can. */
 export interface BySets {
@@ -409,7 +409,7 @@ export interface QueryState {
   readonly limit: number | undefined;
   readonly offset: number | undefined;
   /** The template that it is made of, and what was given for its parameters, in the form for dialects. */
-  readonly given: { readonly template: QueryState; readonly values: Given } | undefined;
+  readonly given: { readonly template: QueryState; readonly values: ParameterValues } | undefined;
   /** The locks that the rows are given, until the transaction ends. */
   readonly lock: RowLock | undefined;
   /** Only the rows on one side of a place in the order. */
@@ -433,11 +433,11 @@ export interface QueryState {
   readonly isSnapshot: boolean;
   /** Whether a server is to plan it anew at each run. */
   readonly isPlannedAnew: boolean;
-  readonly past: Past;
+  readonly memo: QueryMemo;
 }
 
 /** What has become of a value: the only thing about it that changes. */
-export interface Past {
+export interface QueryMemo {
   isUsed: boolean;
   /** What was made of it, by who made it and for what. */
   made?: WeakMap<object, Map<string, unknown>>;

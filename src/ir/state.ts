@@ -15,6 +15,14 @@ export interface Query<out Row = unknown> {
   readonly [rowOf]: Row;
 }
 
+declare const selectionOf: unique symbol;
+
+/** For the types only: what a query's projection names, whose kinds its rows do not show. @internal */
+export interface SelectionOf<out S> {
+  /** @internal */
+  readonly [selectionOf]: S;
+}
+
 /** For the types only: what the compiler says where something else stands for a query. @internal */
 export interface NoQuery<Message extends string> {
   readonly [stateKey]: Fault<Message>;
@@ -56,7 +64,7 @@ export const allOf = (source: Source): QueryState => ({
   levels: undefined,
   isSnapshot: false,
   isPlannedAnew: false,
-  past: { isUsed: false },
+  memo: { isUsed: false },
 });
 
 /**
@@ -87,7 +95,7 @@ export const changedState = (state: QueryState, change: Partial<QueryState>): Qu
     levels: state.levels,
     isSnapshot: state.isSnapshot,
     isPlannedAnew: state.isPlannedAnew,
-    past: { isUsed: false },
+    memo: { isUsed: false },
   };
   return Object.assign(made, change);
 };

@@ -72,14 +72,14 @@ const median = (times: readonly number[]): number => times.toSorted((a, b) => a 
 /** How many times the way to the server is gone: statements that go out at once go it together. */
 function tripsOf(statements: readonly LedgerStatement[], depth = 0): number {
   const own = statements.filter(({ branch = [] }) => branch.length === depth);
-  const further = new Map<number | undefined, LedgerStatement[]>();
+  const rest = new Map<number | undefined, LedgerStatement[]>();
   for (const statement of statements) {
     const { branch = [] } = statement;
     if (branch.length === depth) continue;
-    const others = further.get(branch[depth]) ?? [];
-    further.set(branch[depth], [...others, statement]);
+    const others = rest.get(branch[depth]) ?? [];
+    rest.set(branch[depth], [...others, statement]);
   }
-  return own.length + Math.max(0, ...[...further.values()].map((others) => tripsOf(others, depth + 1)));
+  return own.length + Math.max(0, ...[...rest.values()].map((others) => tripsOf(others, depth + 1)));
 }
 
 /** How much there is to write for a way: nothing, a strategy, an index, both. */
@@ -246,12 +246,12 @@ export async function comparisonOf(db: AnyDatabase, query: Query, options: Compa
     const entity = entityNamed(query, index.entity);
     const proposed = proposedIndex(entity, partsOf(entity, index.on));
     ddl = createIndexText(entity, proposed, db.dialect);
-    const further = await withIndex(db, entity, proposed, async (tx) => {
+    const others = await withIndex(db, entity, proposed, async (tx) => {
       const own = await candidatesOf(tx, query, wanted);
       isSame &&= own.every(({ answer }) => answer === candidates[0]?.answer);
       return await measured(tx, own, rounds, latency, true);
     });
-    ways = [...ways, ...further];
+    ways = [...ways, ...others];
   }
   const best = bestOf(ways);
   const advice = adviceOn(ways, best, ddl) + withoutLatency(ways, best, latency);

@@ -119,6 +119,6 @@ function findingOf(
   { finding: _, statements, ...facts }: Readonly<Record<string, unknown>>,
   all: readonly LedgerStatement[],
 ): Finding {
-  const own = (Array.isArray(statements) ? statements : []).flatMap((place: number) => all[place] ?? []);
+  const own = (Array.isArray(statements) ? statements : []).flatMap((position: number) => all[position] ?? []);
   return { at: undefined, ...facts, statements: own } as unknown as Finding;
 }

@@ -5,7 +5,7 @@ import type { CompareOptions, Comparison } from "./compare.js";
 import type { Ledger, LedgerOptions } from "./ledger.js";
 
 /** What looks at statements is read when it is first asked for: a program that is looked at by nobody does without. */
-const late = () => import("./late.js");
+const deferred = () => import("./late.js");
 
 /**
  * Runs `work` and records every statement that it sends to the database. Where the platform can
@@ -19,7 +19,7 @@ export async function withLedger<R>(
   work: () => R | Promise<R>,
   options: LedgerOptions = {},
 ): Promise<Ledger<R>> {
-  return await (await late()).ledgerOn(db, label, work, options);
+  return await (await deferred()).ledgerOn(db, label, work, options);
 }
 
 /**
@@ -28,7 +28,7 @@ export async function withLedger<R>(
  * @throws GemachError `OPTION_UNKNOWN`, and what `explain` throws
  */
 export async function audit(db: AnyDatabase, query: Query, options: AuditOptions = {}): Promise<QueryAudit> {
-  return await (await late()).auditOf(db, query, options);
+  return await (await deferred()).auditOf(db, query, options);
 }
 
 /**
@@ -37,7 +37,7 @@ export async function audit(db: AnyDatabase, query: Query, options: AuditOptions
  * @throws GemachError `OPTION_UNKNOWN`, `NAME_UNKNOWN` for a column of the index
  */
 export async function compare(db: AnyDatabase, query: Query, options: CompareOptions = {}): Promise<Comparison> {
-  return await (await late()).comparisonOf(db, query, options);
+  return await (await deferred()).comparisonOf(db, query, options);
 }
 
 /**
@@ -46,5 +46,5 @@ export async function compare(db: AnyDatabase, query: Query, options: CompareOpt
  * @throws BudgetError with the statements that were sent, by text and line of code, and the finding behind them
  */
 export async function withBudget<R>(db: AnyDatabase, budget: Budget, work: () => R | Promise<R>): Promise<R> {
-  return await (await late()).spendingWithin(db, budget, work);
+  return await (await deferred()).spendingWithin(db, budget, work);
 }

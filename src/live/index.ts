@@ -1,17 +1,17 @@
 export { isHere } from "./is-here.js";
 export {
   type Cohort,
-  type Kept,
-  keptOf,
+  LiveBase,
   type LiveKind,
   type LiveObject,
   type LiveShape,
-  noteFurther,
-  type Print,
+  type LiveState,
+  type LiveStatus,
+  liveStateOf,
+  noteAddedColumn,
   type Properties,
   type Rules,
-  Stamped,
-  type Standing,
-} from "./kept.js";
+  type Snapshot,
+} from "./live-state.js";
 export type { AddedRow, BroughtLive, Lazy, Live, LiveEntity, LiveList } from "./live-types.js";
 export { OutsideReachError } from "./outside-reach-error.js";

@@ -174,7 +174,7 @@ const none = { options: {}, relations: {} } as Pick<FlatDefinition, "options" | 
 /** Conditions that go through each other have no end. */
 function* circleMistakes(name: string, definitions: FlatDefinitions): Generator<string> {
   const seen = new Set(throughIn(name, definitions));
-  for (const other of seen) for (const further of throughIn(other, definitions)) seen.add(further);
+  for (const other of seen) for (const others of throughIn(other, definitions)) seen.add(others);
   if (seen.has(name)) yield `${name}: its standing condition goes through relations that lead back to it`;
 }
 

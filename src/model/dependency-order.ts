@@ -1,7 +1,7 @@
 /** Something in its place in an order, and what it refers to that comes only after it. */
 export interface Ordered<T> {
   readonly item: T;
-  readonly late: readonly T[];
+  readonly deferred: readonly T[];
 }
 
 /**
@@ -18,7 +18,7 @@ export function dependencyOrder<T>(items: readonly T[], refersTo: (item: T) => r
     const others = refersTo(item).filter((other) => other !== item);
     for (const other of others) visit(other);
     open.delete(item);
-    ordered.push({ item, late: others.filter((other) => !done.has(other)) });
+    ordered.push({ item, deferred: others.filter((other) => !done.has(other)) });
     done.add(item);
   };
   for (const item of items) visit(item);

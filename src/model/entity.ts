@@ -216,7 +216,7 @@ export function entity(
     expectOptions(`standing.${name} of ${call}`, one, ["column", "is", "given", "removed", "through"]);
   for (const index of options.indexes ?? [])
     expectOptions(`indexes of ${call}`, index, ["on", "unique", "when"] satisfies (keyof IndexDefinition)[]);
-  return Object.freeze({ table, columns, relations, options }) as unknown as EntityDefinition;
+  return Object.freeze({ table, columns, relations, options }) as EntityDefinition;
 }
 
 const optionNames: readonly (keyof AnyOptions)[] = [
@@ -321,6 +321,9 @@ export type PlainRow<D extends Definitions<D>, E extends keyof D> = [D[E][typeof
 
 /** in: an entity; out: the names of the columns of its primary key. */
 export type KeyColumns<D extends Definitions<D>, E extends keyof D> = KeyNames<ColumnsOf<D, E>>;
+
+/** in: an entity; out: false where its rows are only read. */
+export type IsWritable<D extends Definitions<D>, E extends keyof D> = D[E][typeof writable];
 
 /**
  * in: an entity and one of its columns; out: whether its value is given once: of a key, a computed one, any of an

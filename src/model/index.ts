@@ -13,6 +13,7 @@ export {
   entity,
   type IndexDefinition,
   type IsFixed,
+  type IsWritable,
   type KeyColumns,
   type KeyOf,
   type MayBeMissing,

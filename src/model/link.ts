@@ -11,7 +11,7 @@ import type {
 import { type FlatDefinition, type FlatDefinitions, keyOf, linkStep } from "./check-relation.js";
 import type { Conditions, Relation } from "./relation.js";
 /** An entity under construction: relations are filled in once all entities are there. */
-export interface Draft extends ResolvedEntity {
+export interface EntityBuilder extends ResolvedEntity {
   readonly columns: Map<string, ResolvedColumn>;
   readonly relations: Map<string, ResolvedRelation>;
   readonly checks: Map<string, Node>;
@@ -21,10 +21,10 @@ export interface Draft extends ResolvedEntity {
 /** What linking works with: definitions that were found to be right, and a draft for each. */
 interface Linking {
   readonly definitions: FlatDefinitions;
-  readonly drafts: ReadonlyMap<string, Draft>;
+  readonly builders: ReadonlyMap<string, EntityBuilder>;
 }
 
-const draftOf = ({ drafts }: Linking, name: string): Draft => drafts.get(name) as Draft;
+const builderOf = ({ builders }: Linking, name: string): EntityBuilder => builders.get(name) as EntityBuilder;
 const definitionOf = ({ definitions }: Linking, name: string): FlatDefinition => definitions[name] as FlatDefinition;
 
 /** Conditions on columns, which were found to be right. */
@@ -34,7 +34,12 @@ export const conditionsOf = (when: Conditions, columns: ReadonlyMap<string, Reso
     return { column, value: value === null ? null : (canonicalOf(value, column.type) ?? null) };
   });
 
-function pairsOf(linking: Linking, source: Draft, target: Draft, { holder, by, rules }: Relation): readonly KeyPair[] {
+function pairsOf(
+  linking: Linking,
+  source: EntityBuilder,
+  target: EntityBuilder,
+  { holder, by, rules }: Relation,
+): readonly KeyPair[] {
   const isOurs = holder === "source";
   const [held, owner] = isOurs ? [source, target] : [target, source];
   const referred = rules.to === undefined ? keyOf(definitionOf(linking, owner.name)) : [rules.to].flat();
@@ -48,8 +53,8 @@ function pairsOf(linking: Linking, source: Draft, target: Draft, { holder, by, r
 /** Whether rows of an entity may be hidden, so that a key may lead to none. */
 const isHidden = ({ standing, through }: ResolvedEntity): boolean => standing.length > 0 || through.length > 0;
 
-function stepOf(linking: Linking, source: Draft, name: string, relation: Relation): Step {
-  const target = draftOf(linking, relation.target);
+function stepOf(linking: Linking, source: EntityBuilder, name: string, relation: Relation): Step {
+  const target = builderOf(linking, relation.target);
   const pairs = pairsOf(linking, source, target, relation);
   const { when = {}, order = {}, constraint = true, onDelete = "no action", onUpdate = "no action" } = relation.rules;
   const column = (property: string) => target.columns.get(property) as ResolvedColumn;
@@ -77,7 +82,7 @@ function stepOf(linking: Linking, source: Draft, name: string, relation: Relatio
 }
 
 /** The steps of a relation; those of a link lead to its rows and on to the target. */
-function stepsOf(linking: Linking, source: Draft, name: string): readonly Step[] {
+function stepsOf(linking: Linking, source: EntityBuilder, name: string): readonly Step[] {
   const relation = definitionOf(linking, source.name).relations[name];
   if (relation === undefined) return [];
   switch (relation.kind) {
@@ -89,7 +94,7 @@ function stepsOf(linking: Linking, source: Draft, name: string): readonly Step[]
         linkStep(link, source.name, relation.options.from),
         linkStep(link, relation.target, relation.options.to),
       ];
-      const linkDraft = draftOf(linking, relation.by);
+      const linkDraft = builderOf(linking, relation.by);
       const back = stepOf(linking, linkDraft, up as string, link.relations[up as string] as Relation);
       const down: Step = {
         ...back,
@@ -113,7 +118,7 @@ function stepsOf(linking: Linking, source: Draft, name: string): readonly Step[]
       const steps: Step[] = [];
       let at: ResolvedEntity = source;
       for (const part of relation.steps) {
-        steps.push(...stepsOf(linking, draftOf(linking, at.name), part));
+        steps.push(...stepsOf(linking, builderOf(linking, at.name), part));
         at = steps.at(-1)?.target ?? at;
       }
       return steps;
@@ -124,9 +129,9 @@ function stepsOf(linking: Linking, source: Draft, name: string): readonly Step[]
 }
 
 /** Settles the relations of all drafts. */
-export function link(definitions: FlatDefinitions, drafts: ReadonlyMap<string, Draft>): void {
-  const linking: Linking = { definitions, drafts };
-  for (const source of drafts.values()) {
+export function link(definitions: FlatDefinitions, builders: ReadonlyMap<string, EntityBuilder>): void {
+  const linking: Linking = { definitions, builders };
+  for (const source of builders.values()) {
     for (const [name, relation] of Object.entries(definitionOf(linking, source.name).relations)) {
       const steps = stepsOf(linking, source, name) as readonly [Step, ...Step[]];
       source.relations.set(name, {

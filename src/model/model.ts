@@ -27,7 +27,7 @@ import type {
   Standing,
 } from "./entity.js";
 import type { RelationFaults } from "./faults.js";
-import { conditionsOf, type Draft, link } from "./link.js";
+import { conditionsOf, type EntityBuilder, link } from "./link.js";
 import type { Conditions } from "./relation.js";
 import { rowSchema } from "./row-schema.js";
 import { settleRules } from "./rules.js";
@@ -132,7 +132,7 @@ function draft(
   name: string,
   { table, columns, options }: EntityDefinition,
   { columnNames = sameName, collations = {} }: ModelOptions,
-): Draft {
+): EntityBuilder {
   const resolved = new Map(
     flatColumns(columns).map(
       ({ path: property, steps, column: { [factsKey]: facts }, mayBeMissing }): [string, ResolvedColumn] => [

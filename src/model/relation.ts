@@ -1,6 +1,6 @@
 import { typeWord } from "../columns/index.js";
 import { expectOptions, GemachError } from "../errors/index.js";
-import type { Cardinality, ForeignKeyAction, Holder, Strategy } from "../ir/index.js";
+import type { Cardinality, Fault, ForeignKeyAction, Holder, Strategy } from "../ir/index.js";
 
 /** Options of every relation. */
 interface WithStrategy<Self> {
@@ -179,20 +179,27 @@ type IsLoose<O> = O extends
 /** in: a relation's options; out: whether a row that is missing is an error. */
 type IsRequired<O> = O extends { readonly missing: "error" } ? true : false;
 
+/** in: options, and what they may be; out: a type that demands the impossible of names that are none of them. */
+type OnlyKnown<O, K extends string> = keyof O extends K
+  ? unknown
+  : { readonly [P in Exclude<keyof O, K>]: Fault<`there is no option '${P & string}'`> };
+
+/** The names of the options of both forms of `toOne`. */
+type OurNames = keyof OurKey<string>;
+type TargetNames = keyof KeyInTarget<string>;
+
 /**
  * A relation to the one row whose key stands in columns of this entity (`by`), or to the one row that holds this
  * entity's key (`keyInTarget`). The row may be missing where a column of the key is nullable, where the key stands in
  * the target, where the relation has a condition, and where no constraint backs it; `missing: "error"` has a fetch
  * refuse that.
  */
-export function toOne<const T extends string, const B extends string, const O extends OurKey<B>>(
+export function toOne<const T extends string, const B extends string, const O extends OurKey<B> | KeyInTarget<B>>(
   target: T,
-  options: O & { readonly by: B | readonly B[] },
-): Relation<"one", T, B, "source", IsLoose<O>, IsRequired<O>>;
-export function toOne<const T extends string, const B extends string, const O extends KeyInTarget<B>>(
-  target: T,
-  options: O & { readonly keyInTarget: B | readonly B[] },
-): Relation<"one", T, B, "target", IsLoose<O>, IsRequired<O>>;
+  options: O &
+    ({ readonly by: B | readonly B[] } | { readonly keyInTarget: B | readonly B[] }) &
+    OnlyKnown<O, O extends { readonly keyInTarget: unknown } ? TargetNames : OurNames>,
+): Relation<"one", T, B, O extends { readonly keyInTarget: unknown } ? "target" : "source", IsLoose<O>, IsRequired<O>>;
 export function toOne(target: string, options: OurKey<string> | KeyInTarget<string>): Relation {
   const isOurs = !Object.hasOwn(Object(options), "keyInTarget");
   const call = `toOne("${target}")`;

@@ -3,7 +3,7 @@ import { GemachError } from "../errors/index.js";
 import { isExpression, nodeOf, ownRow, predicateNode } from "../expression/index.js";
 import { isOwnKind, type Node, partsOf, typeOf } from "../ir/index.js";
 import type { EntityDefinition } from "./entity.js";
-import type { Draft } from "./link.js";
+import type { EntityBuilder } from "./link.js";
 
 const isOwn = (node: Node): boolean => isOwnKind(node) && partsOf(node).every(isOwn);
 
@@ -18,10 +18,10 @@ function asked(label: string, ask: () => unknown, take: (name: string, given: un
   }
 }
 
-function* computationMistakes(draft: Draft): Generator<string> {
-  for (const column of draft.columns.values()) {
-    const node = draft.computations.get(column);
-    const label = `${draft.name}.${column.property}`;
+function* computationMistakes(builder: EntityBuilder): Generator<string> {
+  for (const column of builder.columns.values()) {
+    const node = builder.computations.get(column);
+    const label = `${builder.name}.${column.property}`;
     if (node === undefined) continue;
     if (!column.isComputed) yield `${label}: 'computes' names it, but the column is not marked as computed`;
     const { type, isNullable } = typeOf(node);
@@ -37,24 +37,27 @@ function own(node: Node, entity: string, name: string): Node {
 }
 
 /** Settles what the entity's rules say of its own columns, and gives the mistakes in them. */
-export function settleRules(draft: Draft, { checks, computes }: EntityDefinition["options"]): readonly string[] {
-  const row = ownRow(draft) as never;
+export function settleRules(
+  builder: EntityBuilder,
+  { checks, computes }: EntityDefinition["options"],
+): readonly string[] {
+  const row = ownRow(builder) as never;
   const mistakes = [
     ...asked(
-      `${draft.name}: checks`,
+      `${builder.name}: checks`,
       () => checks?.(row) ?? {},
-      (name, given) => draft.checks.set(name, own(predicateNode(given, "checks"), draft.name, name)),
+      (name, given) => builder.checks.set(name, own(predicateNode(given, "checks"), builder.name, name)),
     ),
     ...asked(
-      `${draft.name}: computes`,
+      `${builder.name}: computes`,
       () => computes?.(row) ?? {},
       (name, given) => {
-        const column = draft.columns.get(name);
+        const column = builder.columns.get(name);
         if (column === undefined)
-          throw new GemachError("NAME_UNKNOWN", { entity: draft.name, name, known: [...draft.columns.keys()] });
-        if (isExpression(given)) draft.computations.set(column, own(nodeOf(given), draft.name, name));
+          throw new GemachError("NAME_UNKNOWN", { entity: builder.name, name, known: [...builder.columns.keys()] });
+        if (isExpression(given)) builder.computations.set(column, own(nodeOf(given), builder.name, name));
       },
     ),
   ];
-  return [...mistakes, ...(mistakes.length === 0 ? computationMistakes(draft) : [])];
+  return [...mistakes, ...(mistakes.length === 0 ? computationMistakes(builder) : [])];
 }

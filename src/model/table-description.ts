@@ -72,7 +72,7 @@ export interface TableDescription extends TableReference {
 /** A table in the order of creation, and those of its foreign keys that lead to tables which come after it. */
 export interface TableInOrder {
   readonly table: TableDescription;
-  readonly lateKeys: readonly ForeignKeyDescription[];
+  readonly deferredKeys: readonly ForeignKeyDescription[];
 }
 
 const namesOf = (columns: readonly ResolvedColumn[]): readonly string[] => columns.map(({ name }) => name);
@@ -201,8 +201,8 @@ export function describeTables(entities: readonly ResolvedEntity[]): readonly Ta
   const ordered = dependencyOrder(tables, ({ foreignKeys }) =>
     foreignKeys.map(targetOf).filter((target) => target !== undefined),
   );
-  return ordered.map(({ item: table, late }) => ({
+  return ordered.map(({ item: table, deferred }) => ({
     table,
-    lateKeys: table.foreignKeys.filter((key) => late.some((other) => other === targetOf(key))),
+    deferredKeys: table.foreignKeys.filter((key) => deferred.some((other) => other === targetOf(key))),
   }));
 }

@@ -1,5 +1,5 @@
 import type { Hole, Node, OrderNode, QueryState } from "../ir/index.js";
-import { afterPlace, placeIn, reversed } from "./cursor.js";
+import { afterPlace, reversed, valuesInCursor } from "./cursor.js";
 import { totalOrder } from "./order.js";
 
 /**
@@ -15,7 +15,7 @@ export function besideCursor(
   const isBefore = cursor.side === "before";
   const sorted = isBefore ? reversed(order) : order;
   const isReversed = isBefore && isLimited;
-  const values = given ?? placeIn(cursor.text, order);
+  const values = given ?? valuesInCursor(cursor.text, order);
   return { where: [...where, afterPlace(values, sorted)], sorted: isReversed ? sorted : order, isReversed };
 }
 

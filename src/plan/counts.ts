@@ -10,8 +10,8 @@ import {
   type Step,
   setAlong,
 } from "../ir/index.js";
-import { type Draft, keySlots, type RowDraft, unfit } from "./draft.js";
 import { totalOrder } from "./order.js";
+import { keySlots, type RowsBuilder, type StatementBuilder, unfit } from "./statement-builder.js";
 import type { Shape } from "./statement-plan.js";
 
 const integer = { kind: "integer" } as const;
@@ -24,9 +24,14 @@ function countOf(relation: Pick<ResolvedRelation, "steps">, query: QueryState, p
 }
 
 /** The number of a relation's rows, in place of them. */
-export const shapeOfCount = (draft: Draft, relation: ResolvedRelation, query: QueryState, path: Path): Shape => ({
+export const shapeOfCount = (
+  builder: StatementBuilder,
+  relation: ResolvedRelation,
+  query: QueryState,
+  path: Path,
+): Shape => ({
   kind: "value",
-  slot: draft.slots.output(countOf(relation, query, path)),
+  slot: builder.slots.output(countOf(relation, query, path)),
   type: integer,
   isNullable: false,
 });
@@ -45,27 +50,31 @@ const itself = (step: Step): Step => ({
  * The numbers of a relation's rows for rows in memory: counted from their own rows, or from those that they lead to.
  */
 export function planRelatedCount(
-  draft: Draft,
-  rows: RowDraft,
+  builder: StatementBuilder,
+  rows: RowsBuilder,
   { relation, query }: ReachedRelation,
   path: Path,
   at: readonly string[],
 ): Shape {
   const { name, cardinality, steps } = relation;
   if (cardinality === "one") throw unfit(relation, "counted(), and leads to one row,");
-  const [first, ...further] = steps;
+  const [first, ...others] = steps;
   const isOn = first.cardinality === "one";
   const step = isOn ? first : itself(first);
   const source = { entity: step.target };
-  const counted = countOf({ steps: isOn ? (further as [Step, ...Step[]]) : steps }, query, pathTo(source));
-  const statement = draft.planFollowUp({ ...allOf(source), projection: { kind: "value", node: counted } }, undefined, {
-    purpose: `numbers of ${relation.source.name}.${name}`,
-    relation: `${relation.source.name}.${name}`,
-    ownerSteps: [step],
-    ordered: false,
-  });
+  const counted = countOf({ steps: isOn ? (others as [Step, ...Step[]]) : steps }, query, pathTo(source));
+  const statement = builder.planFollowUp(
+    { ...allOf(source), projection: { kind: "value", node: counted } },
+    undefined,
+    {
+      purpose: `numbers of ${relation.source.name}.${name}`,
+      relation: `${relation.source.name}.${name}`,
+      ownerSteps: [step],
+      ordered: false,
+    },
+  );
   const keyColumns = step.pairs.map((pair) => pair.from);
-  const keys = keySlots(draft, path, keyColumns);
+  const keys = keySlots(builder, path, keyColumns);
   rows.followUps.push({ at, property: name, cardinality: "count", keys, keyColumns, statement });
   return { kind: "related", cardinality: "count" };
 }

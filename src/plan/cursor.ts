@@ -1,4 +1,4 @@
-import { canonicalOf, comparedKind, type Scalar, type ValueType } from "../columns/index.js";
+import { canonicalOf, comparedKind, platform, type Scalar, type ValueType } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { type Hole, type Node, nodeText, type OrderNode, type Source, typeOf, valueNode } from "../ir/index.js";
 
@@ -27,8 +27,6 @@ const fromBase64 = (text: string): string => {
   const bytes = platform.atob(text.replaceAll("-", "+").replaceAll("_", "/"));
   return decodeURIComponent([...bytes].map((byte) => `%${byte.charCodeAt(0).toString(16).padStart(2, "0")}`).join(""));
 };
-
-const platform = globalThis as unknown as { btoa(bytes: string): string; atob(text: string): string };
 
 /** A row's place in an order, as a text for whoever asks for the rows after it. */
 export const cursorOf = (order: readonly OrderNode[], values: Values): string =>
@@ -67,7 +65,7 @@ function valueIn(given: unknown, type: ValueType): Scalar | undefined {
  * What a cursor says of an order.
  * @throws GemachError `CURSOR_UNFIT` where it is none, or one of another order.
  */
-export function placeIn(cursor: unknown, order: readonly OrderNode[]): Values {
+export function valuesInCursor(cursor: unknown, order: readonly OrderNode[]): Values {
   const unfit = (reason: string) => new GemachError("CURSOR_UNFIT", { reason });
   let parts: unknown;
   try {
@@ -94,10 +92,10 @@ const endsWithNulls = ({ descending, nulls }: OrderNode): boolean =>
   nulls === undefined ? descending : nulls === "last";
 
 /** A value of a place as it stands in a condition; undefined where there is none. */
-type Given = Node | undefined;
+type CursorValue = Node | undefined;
 
 /** Rows whose value comes after another. */
-function comesAfter(term: OrderNode, given: Given): Node {
+function comesAfter(term: OrderNode, given: CursorValue): Node {
   const { node, descending } = term;
   const isLast = endsWithNulls(term);
   if (given === undefined) return isLast ? never : { kind: "not", item: missing(node) };
@@ -105,7 +103,7 @@ function comesAfter(term: OrderNode, given: Given): Node {
   return isLast && typeOf(node).isNullable ? any(compared, missing(node)) : compared;
 }
 
-const isSame = (node: Node, given: Given): Node =>
+const isSame = (node: Node, given: CursorValue): Node =>
   given === undefined ? missing(node) : { kind: "compare", comparison: "equal", left: node, right: given };
 
 /** The condition that rows come after a place in an order, whose values are known now or given later. */
@@ -114,7 +112,7 @@ export function afterPlace(values: readonly (Scalar | Hole | undefined)[], sorte
     const value = values[i];
     const type = plainType(typeOf(term.node).type);
     const isHole = typeof value === "object" && value !== null && "hole" in value;
-    const given: Given = isHole
+    const given: CursorValue = isHole
       ? { kind: "hole", type, hole: value.hole }
       : value === null || value === undefined
         ? undefined

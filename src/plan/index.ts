@@ -1,7 +1,6 @@
 export { withoutCursor } from "./beside-cursor.js";
 export { planDelete, planRestore, planUpdate } from "./changes.js";
-export { cursorOf, placeIn } from "./cursor.js";
-export { typeOfOutput } from "./draft.js";
+export { cursorOf, valuesInCursor } from "./cursor.js";
 export { type ConflictSet, planInsert, planInsertFrom } from "./inserts.js";
 export { keyedPlan, valuesIn } from "./keyed-writes.js";
 export { hasSubquery, leavesRow } from "./leaves.js";
@@ -14,8 +13,8 @@ export type { OwnerIndex } from "./owner-index.js";
 export {
   type CursorValues,
   cursorValues,
+  deferredLimits,
   few,
-  lateLimits,
   planCount,
   planExists,
   planList,
@@ -30,6 +29,7 @@ export type { ReturningOption } from "./returning.js";
 export { rowList } from "./row-list.js";
 export { mostNested } from "./rows.js";
 export { givenColumns, refuseOtherSet, refuseOthers, rowsOfOthers, withGiven } from "./standing.js";
+export { typeOfOutput } from "./statement-builder.js";
 export type {
   EntityRow,
   FollowUp,

@@ -53,7 +53,7 @@ function planConflict(
     throw new GemachError("CHANGE_BEYOND_ROW", { column: qualified(beyond.column), call: "upsert" });
   const paths = [pathTo(old), pathTo(proposed)] as const;
   // New rows bring what code makes for each write; a row that is there gets it too, and its version is raised.
-  const further =
+  const others =
     assigned.length === 0
       ? []
       : maintainedColumns(entity)
@@ -64,7 +64,7 @@ function planConflict(
               ? raisedVersion(column, paths[0], columnAt(paths[1], column))
               : columnAt(paths[1], column),
           }));
-  return { by: keys, old, proposed, set: heldSet(entity, [...assigned, ...further], paths, set === "given") };
+  return { by: keys, old, proposed, set: heldSet(entity, [...assigned, ...others], paths, set === "given") };
 }
 
 const conflictPlan = derivedByName<readonly ResolvedColumn[], string, ConflictPlan>();

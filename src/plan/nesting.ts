@@ -15,10 +15,10 @@ export interface NestRules {
 }
 
 /** Whether an index of the model finds the links of an owner, and each leads to one row. */
-const isFoundLinked = ([first, second, ...further]: readonly Step[]): boolean =>
+const isFoundLinked = ([first, second, ...others]: readonly Step[]): boolean =>
   first?.holder === "target" &&
   second?.holder === "source" &&
-  further.length === 0 &&
+  others.length === 0 &&
   beginsAnIndex(
     first.target,
     first.pairs.map(({ to }) => to),

@@ -24,7 +24,7 @@ export interface NewRows {
 }
 
 /** A column of an entity, and what its values go through. */
-interface Place {
+interface InsertColumn {
   readonly column: ResolvedColumn;
   /** Makes the form for dialects of what is no null, where nothing more is asked of it. */
   readonly encode: Encoder | undefined;
@@ -32,29 +32,29 @@ interface Place {
 }
 
 /** The properties that rows have, in the order in which they have them. */
-interface Shape {
+interface RowNames {
   readonly names: readonly string[];
   /** For each column the position of the property that it is, or is part of; -1: none. */
   readonly slots: readonly number[];
 }
 
 /** What is kept with an entity, of the rows that were inserted: most are like those before them. */
-interface Kept {
-  readonly places: readonly Place[];
+interface InsertCache {
+  readonly all: readonly InsertColumn[];
   readonly columns: Map<string, readonly ResolvedColumn[]>;
-  shape: Shape | undefined;
+  names: RowNames | undefined;
   /** The places of the columns that rows brought last, and these columns. */
   named: readonly number[];
   brought: readonly ResolvedColumn[];
 }
 
-const keptFor = derived((entity: ResolvedEntity): Kept => {
-  const places = [...entity.columns.values()].map((column): Place => {
+const cacheOf = derived((entity: ResolvedEntity): InsertCache => {
+  const places = [...entity.columns.values()].map((column): InsertColumn => {
     const { steps, schema, isComputed, isRequired, type } = column;
     const isPlain = steps.length === 1 && schema === undefined && !isComputed;
     return { column, encode: isPlain ? encoderFor(type) : undefined, isNullable: !isRequired };
   });
-  return { places, columns: new Map(), shape: undefined, named: [], brought: [] };
+  return { all: places, columns: new Map(), names: undefined, named: [], brought: [] };
 });
 
 const areSame = <T>(some: readonly T[], others: readonly T[]): boolean => {
@@ -64,24 +64,24 @@ const areSame = <T>(some: readonly T[], others: readonly T[]): boolean => {
 };
 
 /** Columns by their places: the same list each time, so that what is made of them can be kept with it. */
-function columnsAt(kept: Kept, named: readonly number[]): readonly ResolvedColumn[] {
-  if (areSame(named, kept.named)) return kept.brought;
+function columnsAt(cache: InsertCache, named: readonly number[]): readonly ResolvedColumn[] {
+  if (areSame(named, cache.named)) return cache.brought;
   const key = named.join();
-  const columns = kept.columns.get(key) ?? named.map((at) => (kept.places[at] as Place).column);
-  kept.columns.set(key, columns);
-  kept.named = named;
-  kept.brought = columns;
+  const columns = cache.columns.get(key) ?? named.map((at) => (cache.all[at] as InsertColumn).column);
+  cache.columns.set(key, columns);
+  cache.named = named;
+  cache.brought = columns;
   return columns;
 }
 
 /** @throws GemachError `NAME_UNKNOWN` */
-function shapeOf(entity: ResolvedEntity, { places, shape }: Kept, row: GivenRow): Shape {
+function namesOf(entity: ResolvedEntity, { all, names: shape }: InsertCache, row: GivenRow): RowNames {
   const names = Object.keys(row);
   if (shape !== undefined && areSame(shape.names, names)) return shape;
   const unknown = names.find((name) => !entity.members.has(name));
   if (unknown !== undefined)
     throw new GemachError("NAME_UNKNOWN", { entity: entity.name, name: unknown, known: [...entity.members.keys()] });
-  return { names, slots: places.map(({ column }) => names.indexOf(column.steps[0] as string)) };
+  return { names, slots: all.map(({ column }) => names.indexOf(column.steps[0] as string)) };
 }
 
 /**
@@ -118,11 +118,17 @@ function valueFor(column: ResolvedColumn, top: unknown, call: string, row: numbe
 }
 
 /** The values of one row, by all columns of its entity. */
-function valuesOf(places: readonly Place[], { slots }: Shape, row: GivenRow, call: string, nth: number): RowValues {
+function valuesOf(
+  places: readonly InsertColumn[],
+  { slots }: RowNames,
+  row: GivenRow,
+  call: string,
+  nth: number,
+): RowValues {
   const given = Object.values(row);
   const values = new Array<Scalar | undefined>(places.length);
   for (let i = 0; i < places.length; i++) {
-    const { column, encode, isNullable } = places[i] as Place;
+    const { column, encode, isNullable } = places[i] as InsertColumn;
     const slot = slots[i] as number;
     const value = slot < 0 ? undefined : given[slot];
     if (value === null && isNullable && encode !== undefined) {
@@ -140,15 +146,15 @@ function valuesOf(places: readonly Place[], { slots }: Shape, row: GivenRow, cal
  * @throws GemachError `NAME_UNKNOWN`, `COLUMN_COMPUTED`, `COLUMN_WITHOUT_VALUE`, `VALUE_UNFIT`, `VALUE_REFUSED`
  */
 export function newRows(entity: ResolvedEntity, rows: readonly GivenRow[], call: string, before = 0): NewRows {
-  const kept = keptFor(entity);
-  const { places } = kept;
-  const counts = new Array<number>(places.length).fill(0);
+  const cache = cacheOf(entity);
+  const { all: known } = cache;
+  const counts = new Array<number>(known.length).fill(0);
   let bytes = 0;
   const all = new Array<RowValues>(rows.length);
   for (let nth = 0; nth < rows.length; nth++) {
     const row = rows[nth] as GivenRow;
-    kept.shape = shapeOf(entity, kept, row);
-    const values = valuesOf(places, kept.shape, row, call, before + nth + 1);
+    cache.names = namesOf(entity, cache, row);
+    const values = valuesOf(known, cache.names, row, call, before + nth + 1);
     all[nth] = values;
     for (let i = 0; i < values.length; i++) {
       const value = values[i];
@@ -164,6 +170,6 @@ export function newRows(entity: ResolvedEntity, rows: readonly GivenRow[], call:
     if (count > 0) named.push(i);
     if (count > 0 && count < rows.length) isMixed = true;
   }
-  const values = named.length === places.length ? all : all.map((own) => named.map((i) => own[i]));
-  return { columns: columnsAt(kept, named), values, isMixed, bytes };
+  const values = named.length === known.length ? all : all.map((own) => named.map((i) => own[i]));
+  return { columns: columnsAt(cache, named), values, isMixed, bytes };
 }

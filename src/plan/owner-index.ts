@@ -26,10 +26,10 @@ export const beginsAnIndex = (entity: ResolvedEntity, columns: readonly Resolved
 /** How well an index serves the first rows of each owner, who is one step away, in a total order. */
 export function ownerIndex(
   source: Source,
-  [step, ...further]: readonly Step[],
+  [step, ...others]: readonly Step[],
   order: readonly OrderNode[],
 ): OwnerIndex {
-  if (step === undefined || further.length > 0 || step.holder !== "target") return "none";
+  if (step === undefined || others.length > 0 || step.holder !== "target") return "none";
   const { entity } = source;
   const owner = step.pairs.map(({ to }) => to);
   const found = startingWith(entity, owner);

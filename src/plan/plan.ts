@@ -11,10 +11,10 @@ import {
   type Strategy,
 } from "../ir/index.js";
 import { besideCursor } from "./beside-cursor.js";
-import { type Draft, keySlots, makeSlots, type StatementRole } from "./draft.js";
 import { totalOrder } from "./order.js";
 import { ownerIndex } from "./owner-index.js";
 import { planRows } from "./rows.js";
+import { keySlots, makeSlots, type StatementBuilder, type StatementRole } from "./statement-builder.js";
 import type { JoinedSource, LateLimits, Output, PlanSettings, StatementPlan } from "./statement-plan.js";
 import { isWholeTree } from "./whole-tree.js";
 
@@ -29,20 +29,20 @@ const isKeyedByBytes = ({ pairs }: Step): boolean =>
 
 /** Where the rows say whose they are: in columns of their own, in those of a row on the way, or by a position. */
 function ownerSlots(
-  draft: Draft,
+  builder: StatementBuilder,
   source: Source,
-  [first, ...further]: readonly Step[],
+  [first, ...others]: readonly Step[],
   byPosition: boolean,
 ): readonly number[] {
   if (first === undefined) return [];
-  if (byPosition) return [draft.slots.output({ kind: "owner", part: 0, type: { kind: "integer" } })];
-  if (further.length === 0)
+  if (byPosition) return [builder.slots.output({ kind: "owner", part: 0, type: { kind: "integer" } })];
+  if (others.length === 0)
     return keySlots(
-      draft,
+      builder,
       pathTo(source),
       first.pairs.map((pair) => pair.to),
     );
-  return first.pairs.map(({ to }, part) => draft.slots.output({ kind: "owner", part, type: to.type }));
+  return first.pairs.map(({ to }, part) => builder.slots.output({ kind: "owner", part, type: to.type }));
 }
 
 function planStatement(
@@ -58,7 +58,7 @@ function planStatement(
   const lifted = query.lifted.length === 0 ? (given.lifted ?? []) : [...(given.lifted ?? []), ...query.lifted];
   const settings: PlanSettings = query.lifted.length === 0 ? given : { ...given, lifted };
   const joined: JoinedSource[] = [];
-  const draft: Draft = {
+  const builder: StatementBuilder = {
     slots: makeSlots(),
     joined,
     bound: new Map(),
@@ -66,30 +66,30 @@ function planStatement(
     settings,
     isBelowMany: role.isMany === true && settings.isLarge === true,
     most: role.most ?? Number.POSITIVE_INFINITY,
-    planFollowUp: (further, inherited, of) => planStatement(further, inherited, settings, of),
+    planFollowUp: (others, inherited, of) => planStatement(others, inherited, settings, of),
   };
-  const inner = planRows(draft, query, strategy, role.deep);
+  const inner = planRows(builder, query, strategy, role.deep);
   const { purpose, relation, ownerSteps, ownerSets = [], ordered, deep, hasPlaces = false, limits = query } = role;
   const levels =
     deep === undefined
       ? undefined
       : {
           keys: keySlots(
-            draft,
+            builder,
             pathTo(query.source),
             deep.steps[0].pairs.map((pair) => pair.from),
           ),
-          identity: keySlots(draft, pathTo(query.source), deep.target.key),
+          identity: keySlots(builder, pathTo(query.source), deep.target.key),
         };
   const { source } = query;
   const { limit, offset } = limits;
   const order = totalOrder(query);
   const { where, sorted, isReversed } = besideCursor(query, order, limit !== undefined, role.cursorValues);
   const byPosition = ownerSteps[0] !== undefined && !isKeyedByBytes(ownerSteps[0]);
-  const owners = ownerSlots(draft, source, ownerSteps, byPosition);
+  const owners = ownerSlots(builder, source, ownerSteps, byPosition);
   // Several owners may share a row, each of which has its own.
   const rows = inner.joined.length === 0 ? inner : { ...inner, identity: [...owners, ...inner.identity] };
-  const places = hasPlaces ? { order, slots: order.map(({ node }) => draft.slots.output(node)) } : undefined;
+  const places = hasPlaces ? { order, slots: order.map(({ node }) => builder.slots.output(node)) } : undefined;
   return {
     purpose,
     relation,
@@ -101,15 +101,15 @@ function planStatement(
     limitPerOwner: ownerSteps.length > 0 && isLimited(query) ? { limit: query.limit, offset: query.offset } : undefined,
     ownerIndex: ownerSets.length > 0 ? "none" : ownerIndex(source, ownerSteps, order),
     where,
-    beside: query.joins,
+    joins: query.joins,
     groupBy: query.groupBy,
     having: query.having,
     orderBy: ordered || joined.length > 0 ? sorted : [],
     limit,
     offset,
     joined,
-    bound: draft.bound,
-    outputs: draft.slots.outputs,
+    bound: builder.bound,
+    outputs: builder.slots.outputs,
     lock: query.lock,
     isReversed,
     places,
@@ -120,7 +120,7 @@ function planStatement(
     isTrusting: settings.isTrusting === true,
     isPlannedAnew: query.isPlannedAnew,
     lifted,
-    notes: draft.notes,
+    notes: builder.notes,
   };
 }
 
@@ -168,7 +168,7 @@ export function planList(query: QueryState, settings: PlanSettings): StatementPl
 /** The follow-ups of rows in memory of an entity, and the columns that hold the keys for it. */
 export function planReach(query: QueryState, settings: PlanSettings): Pick<StatementPlan, "rows" | "outputs"> {
   const slots = makeSlots();
-  const draft: Draft = {
+  const builder: StatementBuilder = {
     slots,
     joined: undefined,
     bound: new Map(),
@@ -176,15 +176,15 @@ export function planReach(query: QueryState, settings: PlanSettings): Pick<State
     settings,
     most: Number.POSITIVE_INFINITY,
     isInMemory: true,
-    planFollowUp: (further, inherited, of) =>
-      planStatement(further, inherited, { ...settings, lifted: query.lifted }, of),
+    planFollowUp: (others, inherited, of) =>
+      planStatement(others, inherited, { ...settings, lifted: query.lifted }, of),
   };
   const related = { ...query, columns: [] };
-  return { rows: planRows(draft, related, query.strategy), outputs: slots.outputs };
+  return { rows: planRows(builder, related, query.strategy), outputs: slots.outputs };
 }
 
 /** The numbers that limit a page or a portion are given when it is sent: one statement serves all of them. */
-export const lateLimits = { limit: { hole: "\0limit" }, offset: { hole: "\0offset" } } as const;
+export const deferredLimits = { limit: { hole: "\0limit" }, offset: { hole: "\0offset" } } as const;
 
 /** The values of a cursor are given when the statement is sent; their places, undefined where there is no value. */
 export type CursorValues = readonly (Hole | undefined)[];
@@ -197,7 +197,7 @@ export const cursorValues = (values: readonly Scalar[]): CursorValues =>
 const asked = (size: number, { isLimitSaid = false }: PlanSettings) => {
   const isLarge = size > few;
   if (isLimitSaid) return { isLarge, limit: size, most: size };
-  return { isLarge, limit: lateLimits.limit, most: isLarge ? Number.POSITIVE_INFINITY : few };
+  return { isLarge, limit: deferredLimits.limit, most: isLarge ? Number.POSITIVE_INFINITY : few };
 };
 
 /** One page of a query's rows; where it begins is said when it is sent. */
@@ -205,7 +205,7 @@ export const planPage =
   (size: number) =>
   (query: QueryState, settings: PlanSettings): StatementPlan => {
     const { isLarge, limit, most } = asked(size, settings);
-    const limits = { limit, offset: lateLimits.offset };
+    const limits = { limit, offset: deferredLimits.offset };
     return planStatement(query, query.strategy, { ...settings, isLarge }, { ...ownRows(query), limits, most });
   };
 
@@ -254,7 +254,7 @@ function planScalar(
     limitPerOwner: undefined,
     ownerIndex: "none",
     where: besideCursor(query, totalOrder(query), false).where,
-    beside: query.joins,
+    joins: query.joins,
     groupBy: query.groupBy,
     having: query.having,
     joined: [],

@@ -1,6 +1,6 @@
 import { type Node, type Path, type Projection, partsOf, pathTo, type QueryState } from "../ir/index.js";
-import { type Draft, keySlots, presenceSlots } from "./draft.js";
 import { mustLook } from "./presence.js";
+import { keySlots, presenceSlots, type StatementBuilder } from "./statement-builder.js";
 import type { Shape } from "./statement-plan.js";
 
 const isSame = (a: Path, b: Path, count = a.steps.length): boolean =>
@@ -25,9 +25,9 @@ const isLooked = ({ steps, mayBeMissing }: Path, isTrusting: boolean): boolean =
  * A projection's shape that refuses a row whose to-one relations lead nowhere, where the types say that they lead to
  * rows. It looks at a value that is selected anyway, where there is one that cannot be null.
  */
-export function withRequiredPaths(draft: Draft, { projection, groupBy }: QueryState, shape: Shape): Shape {
+export function withRequiredPaths(builder: StatementBuilder, { projection, groupBy }: QueryState, shape: Shape): Shape {
   if (projection === undefined || groupBy !== undefined) return shape;
-  const isTrusting = draft.settings.isTrusting === true;
+  const isTrusting = builder.settings.isTrusting === true;
   const values = valuesOf(projection);
   const paths: Path[] = [];
   for (const node of values) addPaths(node, paths);
@@ -41,7 +41,7 @@ export function withRequiredPaths(draft: Draft, { projection, groupBy }: QuerySt
       (node) => node.kind === "column" && node.column.isRequired && isSame(node.path, path) && isSame(path, node.path),
     );
     const presence =
-      telling?.kind === "column" ? [draft.slots.column(path, telling.column)] : presenceSlots(draft, path);
+      telling?.kind === "column" ? [builder.slots.column(path, telling.column)] : presenceSlots(builder, path);
     const [first] = path.steps as [Path["steps"][number]];
     const own = pathTo(path.source);
     const isSelected = first.pairs.every(({ from }) =>
@@ -55,7 +55,7 @@ export function withRequiredPaths(draft: Draft, { projection, groupBy }: QuerySt
     );
     const keys = isSelected
       ? keySlots(
-          draft,
+          builder,
           own,
           first.pairs.map(({ from }) => from),
         )

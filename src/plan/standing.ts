@@ -3,9 +3,9 @@ import { GemachError } from "../errors/index.js";
 import {
   changedState,
   columnAt,
-  type Given,
   isGiven,
   type Node,
+  type ParameterValues,
   type Path,
   pathTo,
   type QueryState,
@@ -20,7 +20,7 @@ import type { GivenRow } from "./new-rows.js";
 import { conditionNames } from "./restricted.js";
 import type { Assigned } from "./write-plan.js";
 
-function givenOf(name: string, values: Given | undefined): unknown {
+function givenOf(name: string, values: ParameterValues | undefined): unknown {
   const given = values?.get(standingHole(name));
   if (given === undefined) throw new GemachError("STANDING_OPEN", { name });
   return given;
@@ -29,7 +29,7 @@ function givenOf(name: string, values: Given | undefined): unknown {
 /** The columns whose values a database handle gives, and those values. */
 export const givenColumns = (
   { standing }: ResolvedEntity,
-  values: Given | undefined,
+  values: ParameterValues | undefined,
   lifted: readonly string[] = [],
 ): readonly (readonly [ResolvedColumn, unknown])[] =>
   standing.flatMap(({ name, column, value }) =>
@@ -40,7 +40,7 @@ export const givenColumns = (
 export function refuseOthers(
   { standing }: ResolvedEntity,
   row: GivenRow,
-  values: Given | undefined,
+  values: ParameterValues | undefined,
   call: string,
   number?: number,
 ): void {
@@ -56,7 +56,7 @@ export function refuseOthers(
 export function withGiven(
   entity: ResolvedEntity,
   rows: readonly GivenRow[],
-  values: Given | undefined,
+  values: ParameterValues | undefined,
   call: string,
   before = 0,
 ): readonly GivenRow[] {
@@ -77,7 +77,7 @@ export function withGiven(
 export function refuseOtherSet(
   { source: { entity }, lifted }: QueryState,
   set: readonly Assigned[],
-  values: Given | undefined,
+  values: ParameterValues | undefined,
 ): void {
   if (entity.standing.length === 0) return;
   for (const [column, given] of givenColumns(entity, values, lifted)) {
@@ -144,7 +144,7 @@ export function rowsOfOthers(
   all: QueryState,
   rows: readonly GivenRow[],
   by: readonly string[] | undefined,
-  values: Given | undefined,
+  values: ParameterValues | undefined,
 ): { readonly all: QueryState; readonly visible: QueryState | undefined } | undefined {
   const { entity } = all.source;
   const held = givenColumns(entity, values);

@@ -172,7 +172,7 @@ export interface StatementPlan extends LateLimits {
   readonly where: readonly Node[];
   readonly orderBy: readonly OrderNode[];
   /** Rows of other sources beside those of the source. */
-  readonly beside: readonly JoinNode[];
+  readonly joins: readonly JoinNode[];
   readonly groupBy: readonly Node[] | undefined;
   readonly having: readonly Node[];
   readonly joined: readonly JoinedSource[];

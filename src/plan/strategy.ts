@@ -1,6 +1,6 @@
 import type { ResolvedRelation, Strategy } from "../ir/index.js";
 /** How a relation is fetched, once decided. */
-export type Way = Exclude<Strategy, "auto">;
+export type ChosenStrategy = Exclude<Strategy, "auto">;
 
 /** What was said of a relation's strategy, the narrowest first. */
 export interface Preferences {
@@ -15,7 +15,7 @@ export interface Preferences {
 
 /** The way a relation is fetched, and the reason in words. */
 export interface Choice {
-  readonly way: Way;
+  readonly strategy: ChosenStrategy;
   readonly why: string;
 }
 
@@ -34,18 +34,19 @@ function preferenceOf(
  * The way a relation is fetched: the narrowest preference wins; `auto` joins to-one relations but below many rows,
  * nests the lists of few rows, and batches the others.
  */
-export function wayOf(relation: ResolvedRelation, preferences: Preferences): Choice {
+export function choiceOf(relation: ResolvedRelation, preferences: Preferences): Choice {
   const [strategy, why] = preferenceOf(relation, preferences);
   const isOne = relation.cardinality === "one";
   if (strategy === "auto" && isOne && preferences.isBelowMany)
-    return { way: "batch", why: "auto: below many rows, each row that they lead to comes once" };
+    return { strategy: "batch", why: "auto: below many rows, each row that they lead to comes once" };
   if (strategy === "auto" && !isOne && preferences.isBelowFew)
-    return { way: "nest", why: "auto: the lists of few rows come in the same statement, inside of them" };
+    return { strategy: "nest", why: "auto: the lists of few rows come in the same statement, inside of them" };
   if (strategy === "auto")
     return isOne
-      ? { way: "join", why: "auto: a to-one relation adds columns, and no rows" }
-      : { way: "batch", why: "auto: a to-many relation by its keys multiplies no rows" };
+      ? { strategy: "join", why: "auto: a to-one relation adds columns, and no rows" }
+      : { strategy: "batch", why: "auto: a to-many relation by its keys multiplies no rows" };
   // One row is nested in another by its columns alone.
-  if (strategy === "nest" && isOne) return { way: "join", why: `${why} to nest: one row is nested by its columns` };
-  return { way: strategy, why };
+  if (strategy === "nest" && isOne)
+    return { strategy: "join", why: `${why} to nest: one row is nested by its columns` };
+  return { strategy: strategy, why };
 }

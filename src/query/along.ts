@@ -72,10 +72,10 @@ function ofRows(path: Path, { pairs }: Step, rows: readonly object[]): Node {
 
 /** The conditions for the rows that a relation leads to from some rows. */
 function conditionsFor(source: Source, { steps }: ResolvedRelation, rows: readonly object[]): readonly Node[] {
-  const [first, ...further] = steps;
+  const [first, ...others] = steps;
   const last = steps.at(-1) as Step;
   const path = pathTo(source);
-  if (further.length === 0) return [ofRows(path, first, rows), ...conditionsAt(path, first)];
+  if (others.length === 0) return [ofRows(path, first, rows), ...conditionsAt(path, first)];
   // From the row back to where the relation begins: a row that several ways lead to is one row.
   let set: Path | SetNode = path;
   for (let i = steps.length - 1; i >= 1; i--) {

@@ -1,34 +1,78 @@
-import type { ColumnKind, Columns, ColumnValue, ComparedKind, kindOf, ValueObject } from "../columns/index.js";
+import type {
+  ColumnKind,
+  Columns,
+  ColumnValue,
+  ComparedKind,
+  HasTrait,
+  kindOf,
+  ValueObject,
+} from "../columns/index.js";
 import type { Expression } from "../expression/index.js";
-import type { ColumnsOf, Definitions, Entity, KeyColumns, OwnRow } from "../model/index.js";
+import type { Fault, Query, SelectionOf } from "../ir/index.js";
+import type {
+  ColumnsOf,
+  Definitions,
+  Entity,
+  EntityName,
+  IsWritable,
+  KeyColumns,
+  NewRow,
+  OwnRow,
+} from "../model/index.js";
+
+/** in: a column; out: what a change may give it where its value is not the caller's to give. */
+type NotGiven<C> =
+  HasTrait<C, "computed"> extends true
+    ? Fault<"the database computes this column">
+    : Fault<"each change raises the version by itself">;
 
 /** in: a column or a value object; out: what a change may give it, a value or an expression. */
-type Given<C> =
+type ChangeValue<C> =
   C extends ValueObject<infer V, infer N>
     ? Changes<V> | (N extends true ? null : never)
-    : C extends { readonly [kindOf]: infer K extends ColumnKind }
-      ? ColumnValue<C> | Expression<ColumnValue<C>, ComparedKind<K>>
-      : never;
+    : HasTrait<C, "computed" | "version"> extends true
+      ? NotGiven<C>
+      : C extends { readonly [kindOf]: infer K extends ColumnKind }
+        ? ColumnValue<C> | Expression<ColumnValue<C>, ComparedKind<K>>
+        : never;
 
 /** in: columns; out: what a change may say of them. */
-export type Changes<C extends Columns> = { readonly [P in keyof C]?: Given<C[P]> };
+export type Changes<C extends Columns> = { readonly [P in keyof C]?: ChangeValue<C[P]> };
 
 /** What an update gives a row's columns: values, or expressions of the row. */
-export type EntityChanges<D extends Definitions<D>, E extends keyof D> = Changes<ColumnsOf<D, E>>;
+export type EntityChanges<D extends Definitions<D>, E extends keyof D> =
+  IsWritable<D, E> extends false ? Fault<`${E & string} is only read`> : Changes<ColumnsOf<D, E>>;
 
 /** in: columns; out: values for some of them, no expressions. */
 type PlainChanges<C extends Columns> = {
   readonly [P in keyof C]?: C[P] extends ValueObject<infer V, infer N>
     ? PlainChanges<V> | (N extends true ? null : never)
-    : ColumnValue<C[P]>;
+    : HasTrait<C[P], "computed"> extends true
+      ? NotGiven<C[P]>
+      : ColumnValue<C[P]>;
 };
 
 /** A row that is named by its key, with what some of its columns are given. */
-export type RowChange<D extends Definitions<D>, E extends keyof D> = PlainChanges<ColumnsOf<D, E>> &
-  Pick<Required<PlainChanges<ColumnsOf<D, E>>>, KeyColumns<D, E>>;
+export type RowChange<D extends Definitions<D>, E extends keyof D> =
+  IsWritable<D, E> extends false
+    ? Fault<`${E & string} is only read`>
+    : PlainChanges<ColumnsOf<D, E>> & Pick<Required<PlainChanges<ColumnsOf<D, E>>>, KeyColumns<D, E>>;
 
 /** in: the type of an entity of a model; out: what an update gives its columns. */
 export type ChangesOf<X> = X extends Entity<infer D, infer E> ? EntityChanges<D, E> : never;
+
+/** in: columns; out: what a projection may give them: expressions of their kinds. */
+type KindsOf<C extends Columns> = {
+  readonly [P in keyof C]?: C[P] extends ValueObject<infer V, infer _N>
+    ? KindsOf<V>
+    : C[P] extends { readonly [kindOf]: infer K extends ColumnKind }
+      ? Expression<unknown, ComparedKind<K>>
+      : unknown;
+};
+
+/** A query of new rows, whose values are of the kinds of the columns that they are for. */
+export type QueryOfRows<D extends Definitions<D>, E extends EntityName<D>> = Query<NewRow<D, E>> &
+  Partial<SelectionOf<KindsOf<ColumnsOf<D, E>>>>;
 
 /** How an upsert finds the rows that are there, and what becomes of them. */
 export interface UpsertOptions<D extends Definitions<D>, E extends keyof D> {

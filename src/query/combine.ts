@@ -1,11 +1,10 @@
 import type { ColumnKind } from "../columns/index.js";
 import type { Expression, ExpressionOf } from "../expression/index.js";
-import { filled, type Query, type SetOperator } from "../ir/index.js";
+import { filled, type SetOperator } from "../ir/index.js";
 import type { Derived, Selecting } from "./combined-types.js";
 import { compoundOf } from "./compound.js";
 import { derivedEntity, projectionOfQuery } from "./derived.js";
 import { queryOf, stateOf } from "./query.js";
-import type { Selected } from "./selection.js";
 
 /** in: what a projection gives; out: what another may give of the same kinds, each value perhaps missing. */
 type Alike<S> =
@@ -54,11 +53,11 @@ export const unionAll = <S, const O extends readonly Selecting<Alike<S>>[]>(
 ): Derived<Joined<S, O>> => compound("union all", [first, ...others]);
 
 /** The different rows that are in each of the queries. */
-export const intersect = <S>(first: Selecting<S>, ...others: readonly Query<Selected<S>>[]): Derived<S> =>
+export const intersect = <S>(first: Selecting<S>, ...others: readonly Selecting<Alike<NoInfer<S>>>[]): Derived<S> =>
   compound("intersect", [first, ...others]);
 
 /** The different rows of the first query that are in none of the others. */
-export const except = <S>(first: Selecting<S>, ...others: readonly Query<Selected<S>>[]): Derived<S> =>
+export const except = <S>(first: Selecting<S>, ...others: readonly Selecting<Alike<NoInfer<S>>>[]): Derived<S> =>
   compound("except", [first, ...others]);
 
 /**

@@ -1,18 +1,13 @@
 import type { ColumnKind } from "../columns/index.js";
 import type { Expression, ExpressionOf, NumberExpression, Order, Predicate, Text } from "../expression/index.js";
-import type { Fault, Query } from "../ir/index.js";
+import type { Fault, Query, SelectionOf } from "../ir/index.js";
 import type { Definitions, Entity, EntityName } from "../model/index.js";
 import type { AllRows, Group, GroupKeys, NamedKeys, PartGroup } from "./group.js";
 import type { Reference } from "./reference.js";
 import type { Selected, Selection } from "./selection.js";
 
-declare const selectionOf: unique symbol;
-
 /** A query whose rows are what a projection names. `S`: what its function gives. */
-export interface Selecting<out S> extends Query<Selected<S>> {
-  /** For the types only. @internal */
-  readonly [selectionOf]: S;
-}
+export interface Selecting<out S> extends Query<Selected<S>>, SelectionOf<S> {}
 
 /** in: what a projection gives; out: the same where there may be no row. */
 export type Optional<S> =
@@ -100,7 +95,7 @@ export interface Totals<out S> extends Selecting<S> {
 }
 
 /** Where in a tree a row was found. */
-export interface Place {
+export interface TreePosition {
   /** How many steps it is from a row that the query began with. */
   readonly depth: NumberExpression<number, "integer">;
   /** The keys of the rows on the way, its own the last: "/1/7/". */

@@ -122,7 +122,7 @@ export function descended(
     return { kind: "inner", source, on: all(pairs) };
   });
   const first = pathTo(passed[0] as Source);
-  const further: QueryState = {
+  const others: QueryState = {
     ...allOf(next),
     joins: [
       ...joins.reverse(),
@@ -140,9 +140,9 @@ export function descended(
       call("cast", pathType, call("concat", text, column(found, "path"), part, word("/"))),
     ),
   };
-  Object.assign(derivation, { step: further });
+  Object.assign(derivation, { step: others });
 
-  const [row, place]: [Source, Source] = [{ entity }, { entity: tree }];
-  const on = all(entity.key.map((key, i) => equal(columnAt(pathTo(row), key), column(place, keyName(i)))));
-  return { entity: tree, state: { ...allOf(row), joins: [{ kind: "inner", source: place, on }] } };
+  const [row, position]: [Source, Source] = [{ entity }, { entity: tree }];
+  const on = all(entity.key.map((key, i) => equal(columnAt(pathTo(row), key), column(position, keyName(i)))));
+  return { entity: tree, state: { ...allOf(row), joins: [{ kind: "inner", source: position, on }] } };
 }

@@ -1,5 +1,5 @@
 export { along } from "./along.js";
-export type { Changes, ChangesOf, EntityChanges, RowChange, UpsertOptions } from "./change-types.js";
+export type { Changes, ChangesOf, EntityChanges, QueryOfRows, RowChange, UpsertOptions } from "./change-types.js";
 export { except, intersect, named, union, unionAll } from "./combine.js";
 export type {
   AnyRows,
@@ -9,10 +9,10 @@ export type {
   Joining,
   NarrowedRows,
   Optional,
-  Place,
   SelectedRows,
   Selecting,
   Totals,
+  TreePosition,
 } from "./combined-types.js";
 export { fieldsOf, fieldsOfQuery, projectionOfQuery, rowAt } from "./derived.js";
 export { forced } from "./forced.js";
@@ -35,7 +35,7 @@ export type {
 export { exists, firstOf, notExists, scalar } from "./query-value.js";
 export { type RecursiveOptions, recursive } from "./recursive.js";
 export type { Reference, ReferenceOf, RelatedRows, RelatedSet } from "./reference.js";
-export type { RefusedNames } from "./refused-types.js";
+export type { RefusedNames, Refusing, Ruled } from "./refused-types.js";
 export { rowCount } from "./row-count.js";
 export type { Collection, Selected, Selection, SelectionObject, Unselected } from "./selection.js";
 export { type DayBound, series, type WholeBound } from "./series.js";

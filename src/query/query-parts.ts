@@ -14,10 +14,10 @@ import {
 export function standingNames(entity: ResolvedEntity, seen = new Set<ResolvedEntity>()): ReadonlySet<string> {
   if (seen.has(entity)) return new Set();
   seen.add(entity);
-  const further = [...entity.relations.values()].flatMap(({ steps }) => steps.map(({ target }) => target));
+  const others = [...entity.relations.values()].flatMap(({ steps }) => steps.map(({ target }) => target));
   return new Set([
     ...[...entity.standing, ...entity.through].map(({ name }) => name),
-    ...further.flatMap((target) => [...standingNames(target, seen)]),
+    ...others.flatMap((target) => [...standingNames(target, seen)]),
   ]);
 }
 

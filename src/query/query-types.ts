@@ -14,7 +14,7 @@ import type {
   RelationsOf,
   TargetOf,
 } from "../model/index.js";
-import type { Combined, Joining, Place, Selecting } from "./combined-types.js";
+import type { Combined, Joining, Selecting, TreePosition } from "./combined-types.js";
 import type { Reference } from "./reference.js";
 import type { Ruled } from "./refused-types.js";
 import type { Selected, Selection } from "./selection.js";
@@ -59,7 +59,7 @@ export interface EntityQuery<D extends Definitions<D>, E extends EntityName<D>, 
    */
   reach<const S extends ReachShape<D, E>>(
     shape: S & NoInfer<ReachFaults<D, E, S>>,
-  ): EntityQuery<D, E, Reached<D, E, Row, S>>;
+  ): EntityQuery<D, E, Reached<D, E, Row, NoInfer<S>>>;
   /**
    * Beside each row those of an entity, or of another query, for which the condition is true; rows without any are left
    * out.
@@ -88,7 +88,7 @@ export interface EntityQuery<D extends Definitions<D>, E extends EntityName<D>, 
    * up. Callbacks get each row with its place: its depth, 0 for the rows that it begins with, and its path, the keys
    * from there on as a JSON Pointer with a slash at its end ("/1/7/"). No row is gone on from twice on one path.
    */
-  descend(relation: OwnRelation<D, E>): Combined<[Reference<D, E>, Place]>;
+  descend(relation: OwnRelation<D, E>): Combined<[Reference<D, E>, TreePosition]>;
   /** Brings only these columns of each row, heavy ones too, as a plain object; what is reached stays. */
   columns<const P extends keyof ColumnsOf<D, E>>(...names: readonly P[]): EntityQuery<D, E, Narrowed<D, E, Row, P>>;
   /** Inside a reach: how many rows there are for each owner, in place of the rows. */
@@ -168,7 +168,7 @@ export interface OneQuery<D extends Definitions<D>, E extends EntityName<D>, Row
   /** Brings related rows along, as on any query. */
   reach<const S extends ReachShape<D, E>>(
     shape: S & NoInfer<ReachFaults<D, E, S>>,
-  ): OneQuery<D, E, Reached<D, E, Row, S>>;
+  ): OneQuery<D, E, Reached<D, E, Row, NoInfer<S>>>;
   /** Brings only these columns of the row, heavy ones too, as a plain object. */
   columns<const P extends keyof ColumnsOf<D, E>>(...names: readonly P[]): OneQuery<D, E, Narrowed<D, E, Row, P>>;
   /** What becomes of reading what it does not bring, as on any query. */
@@ -269,9 +269,16 @@ type ReachedProperty<D extends Definitions<D>, E extends EntityName<D>, R, Row> 
 export type Reached<D extends Definitions<D>, E extends EntityName<D>, Row, S> = {
   [P in keyof Row | keyof S]: P extends keyof S
     ? P extends keyof RelationsOf<D, E>
-      ? ReachedProperty<D, E, RelationsOf<D, E>[P], ReachedRow<D, TargetOf<D, E, RelationsOf<D, E>[P]>, S[P]>>
+      ?
+          | ReachedProperty<
+              D,
+              E,
+              RelationsOf<D, E>[P],
+              ReachedRow<D, TargetOf<D, E, RelationsOf<D, E>[P]>, NonNullable<S[P]>>
+            >
+          | (undefined extends S[P] ? undefined : never)
       : never
     : P extends keyof Row
       ? Row[P]
       : never;
-} & {};
+};

@@ -5,11 +5,11 @@ import {
   allOf,
   changedState,
   filled,
-  type Given,
   hasWindow,
   type JoinNode,
   type OutsideRule,
   outsideRules,
+  type ParameterValues,
   type Query,
   type QueryState,
   type ReachedRelation,
@@ -72,8 +72,8 @@ class BuiltQuery {
   }
 
   /** Calls a callback with its rows; what it makes of this very query is another's. */
-  #call(callback: Callback, ...further: readonly unknown[]): unknown {
-    return withActive(sourcesOf(this[stateKey]), () => callback(...this.#rows(), ...further));
+  #call(callback: Callback, ...others: readonly unknown[]): unknown {
+    return withActive(sourcesOf(this[stateKey]), () => callback(...this.#rows(), ...others));
   }
 
   /** What callbacks get: each source's row, or the group that they are part of. */
@@ -130,7 +130,7 @@ class BuiltQuery {
     if (source.entity.derivation === undefined || joins.length > 0 || isEntity(other))
       throw new GemachError("QUERY_EXPECTED", { call: "fullJoin", got: "an entity" });
     // Its rows are a source of their own, so that every engine can say them, by a union where it has to.
-    const full = from(this as unknown as Derived<unknown>) as unknown as BuiltQuery;
+    const full = from(this as unknown as Derived<unknown>) as object as BuiltQuery;
     return full.#apart().#beside("full", other, on).#sideBySide();
   }
 
@@ -369,7 +369,7 @@ export const withProjection = (query: QueryState, projection: (row: unknown) => 
 export const builtQuery = (state: QueryState): unknown => new BuiltQuery(state);
 
 /** A template's query with values for its parameters. @internal */
-export const boundQuery = (template: QueryState, values: Given): unknown =>
+export const boundQuery = (template: QueryState, values: ParameterValues): unknown =>
   new BuiltQuery({ ...template, given: { template, values } });
 
 /** Whether a value is a query. @internal */

@@ -109,9 +109,9 @@ export function recursive<S>(
   const seedState: QueryState = { ...state, projection };
   const derivation: Derivation = { kind: "recursive", name, isAll: keepEqual, seed: seedState, step: state };
   const entity = derivedEntity(name, [projection], derivation);
-  const further = alike(projection, filled(stateOf(step(queryOf(entity) as Derived<S>), "recursive")), "recursive");
-  const [first, next] = ofOneType(projection, projectionOfQuery(further));
+  const others = alike(projection, filled(stateOf(step(queryOf(entity) as Derived<S>), "recursive")), "recursive");
+  const [first, next] = ofOneType(projection, projectionOfQuery(others));
   // What goes on from the rows has to know them, and they are known by what goes on.
-  Object.assign(derivation, { seed: { ...state, projection: first }, step: { ...further, projection: next } });
+  Object.assign(derivation, { seed: { ...state, projection: first }, step: { ...others, projection: next } });
   return queryOf(entity) as Derived<S>;
 }

@@ -6,19 +6,19 @@ export {
   andThen,
   type Driver,
   type Isolation,
+  type MaybePromise,
   type Request,
   type Send,
   type Session,
-  type Soon,
   type TransactionSettings,
   type WireRows,
 } from "./sessions/driver.js";
-export { insideOf, refuseInside } from "./sessions/lone.js";
+export { insideOf, refuseInside } from "./sessions/exclusive.js";
+export { now } from "./sessions/now.js";
 export { opened } from "./sessions/opened.js";
 export { sendOwn } from "./sessions/own-statement.js";
-export { now } from "./sessions/platform.js";
 export { poolSender, type Sender } from "./sessions/sender.js";
-export { type SessionSender, savepointName, sessionSender } from "./sessions/session-sender.js";
+export { type SessionSender, savepointName, sessionSender, undoQuietly } from "./sessions/session-sender.js";
 export type { Steps } from "./sessions/steps.js";
 export {
   cancelling,
@@ -32,7 +32,7 @@ export {
   wait,
 } from "./sessions/stop.js";
 export { transact } from "./sessions/transaction.js";
-export { type Context, type Living, noLimits, rowsOfQuery, run, stepsOfQuery } from "./verbs/context.js";
+export { type Context, type LiveReading, noLimits, rowsOfQuery, run, stepsOfQuery } from "./verbs/context.js";
 export { readHiddenChecks } from "./verbs/hidden.js";
 export { onDemand } from "./verbs/late.js";
 export type { Portion } from "./verbs/portion.js";

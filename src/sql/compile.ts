@@ -82,7 +82,7 @@ export interface CompiledStatement {
 /** Every follow-up of a statement: of its own rows and of joined ones. */
 const followUpsOf = (rows: StatementPlan["rows"]): readonly FollowUp[] => [
   ...rows.followUps,
-  ...[...rows.joined, ...rows.nested].flatMap((further) => followUpsOf(further.rows)),
+  ...[...rows.joined, ...rows.nested].flatMap((others) => followUpsOf(others.rows)),
 ];
 
 /** Texts for so many keys; of few sizes, so that there are few texts. */

@@ -1,10 +1,10 @@
 import { derived } from "../columns/index.js";
 import { GemachError, workError } from "../errors/index.js";
 import type { ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../ir/index.js";
-import { type Kept, keptOf, type LiveObject, Stamped } from "../live/index.js";
+import { LiveBase, type LiveObject, type LiveState, liveStateOf } from "../live/index.js";
 import { withGiven } from "../plan/index.js";
 import { setLoaded } from "./adopt.js";
-import { announce, expectLive, joinTo, retract, setRelation } from "./relations.js";
+import { addToLists, expectLive, joinTo, removeFromLists, setRelation } from "./relations.js";
 import { isDirect, isOurs, kindOf, type Unit } from "./unit.js";
 
 /** What one call adds: new entities, and what is said of their relations once all of them are there. */
@@ -51,13 +51,13 @@ function newEntity(unit: Unit, entity: ResolvedEntity, row: unknown, adding: Add
   if (entity.standing.length > 0) Object.assign(columns, withGiven(entity, [columns], unit.context.values, "add")[0]);
   const kind = kindOf(unit, entity, columns);
   const shape = kind.shapeFor(Object.keys(columns));
-  const kept: Kept = {
+  const state: LiveState = {
     unit,
     kind,
     shape,
-    standing: "new",
-    was: columns,
-    further: undefined,
+    status: "new",
+    original: columns,
+    added: undefined,
     cohort: unit.fresh,
     related: undefined,
     ledBy: undefined,
@@ -65,7 +65,7 @@ function newEntity(unit: Unit, entity: ResolvedEntity, row: unknown, adding: Add
     rules: undefined,
     awaits: undefined,
   };
-  const live = shape.create(kept, columns);
+  const live = shape.create(state, columns);
   unit.added.add(live);
   adding.made.push(live);
   for (const relation of relations) addTies(unit, live, relation, row[relation.name], adding);
@@ -82,12 +82,12 @@ function addTies(unit: Unit, live: LiveObject, relation: ResolvedRelation, given
       reason: "it goes over other relations, or has a condition",
     });
   const entityOf = (value: unknown): LiveObject =>
-    Stamped.of(value) === undefined && isObject(value)
+    LiveBase.of(value) === undefined && isObject(value)
       ? newEntity(unit, target, value, adding)
       : expectLive(unit, value, `${source.name}.${name}`, target);
   if (cardinality === "one") {
     const other = given === null ? null : entityOf(given);
-    if (isOurs(relation)) adding.ties.push(() => setRelation(live, keptOf(live), relation, other));
+    if (isOurs(relation)) adding.ties.push(() => setRelation(live, liveStateOf(live), relation, other));
     else if (other !== null) adding.ties.push(() => joinTo(live, relation, other));
     return;
   }
@@ -95,7 +95,7 @@ function addTies(unit: Unit, live: LiveObject, relation: ResolvedRelation, given
     throw new GemachError("ROWS_EXPECTED", { call: "add", entity: target.name, got: "something else" });
   const children = given.map(entityOf);
   adding.ties.push(() => {
-    if (keptOf(live).related?.has(name) !== true) setLoaded(unit, live, keptOf(live), relation, []);
+    if (liveStateOf(live).related?.has(name) !== true) setLoaded(unit, live, liveStateOf(live), relation, []);
     for (const child of children) joinTo(live, relation, child);
   });
 }
@@ -105,22 +105,22 @@ export function add(unit: Unit, entity: ResolvedEntity, row: unknown): LiveObjec
   const adding: Adding = { made: [], ties: [] };
   const live = newEntity(unit, entity, row, adding);
   for (const tie of adding.ties) tie();
-  for (const one of adding.made) announce(unit, one);
+  for (const one of adding.made) addToLists(unit, one);
   return live;
 }
 
 /** An entity to be deleted when changes are written. */
 export function remove(unit: Unit, value: unknown): void {
   const live = expectLive(unit, value, "remove()");
-  const kept = keptOf(live);
-  retract(unit, live);
-  if (kept.standing === "new") {
+  const state = liveStateOf(live);
+  removeFromLists(unit, live);
+  if (state.status === "new") {
     unit.added.delete(live);
     unit.waiting.delete(live);
     unit.forgets = true;
-    kept.standing = "forgotten";
+    state.status = "forgotten";
     return;
   }
-  kept.standing = "removed";
+  state.status = "removed";
   unit.removed.add(live);
 }

@@ -1,11 +1,18 @@
 import { derived } from "../columns/index.js";
 import { workError } from "../errors/index.js";
 import type { QueryState, ResolvedEntity, ResolvedRelation } from "../ir/index.js";
-import { type Cohort, type Kept, keptOf, type LiveObject, noteFurther, type Rules } from "../live/index.js";
+import {
+  type Cohort,
+  type LiveObject,
+  type LiveState,
+  liveStateOf,
+  noteAddedColumn,
+  type Rules,
+} from "../live/index.js";
 import { noteKey, noteOwner } from "./follow.js";
 import { identityOf } from "./identity.js";
-import { put } from "./live-kind.js";
-import { isOurs, kindOf, mapOf, mirrorsOf, type Unit } from "./unit.js";
+import { defineField } from "./live-kind.js";
+import { isOurs, kindOf, mapOf, mirrorsOf, type Unit, unitOf } from "./unit.js";
 
 /** The names of the columns that a row has where a query names none: all but heavy ones. */
 export const usualColumns = derived((entity: ResolvedEntity): readonly string[] =>
@@ -13,26 +20,37 @@ export const usualColumns = derived((entity: ResolvedEntity): readonly string[] 
 );
 
 /** Gives an entity the columns of a row that it has not yet; what it has stays as it is. */
-export function complete(live: LiveObject, kept: Kept, row: LiveObject, names: readonly string[]): void {
+export function complete(live: LiveObject, state: LiveState, row: LiveObject, names: readonly string[]): void {
   for (const name of names) {
     if (Object.hasOwn(live, name) || !(name in row)) continue;
-    put(live, name, row[name]);
-    kept.was[name] = kept.kind.prints.get(name)?.of(row[name]) ?? row[name];
-    noteFurther(kept, name);
+    defineField(live, name, row[name]);
+    state.original[name] = state.kind.snapshots.get(name)?.of(row[name]) ?? row[name];
+    noteAddedColumn(state, name);
   }
+  const { partial } = unitOf(state);
+  if (partial.has(live) && usualColumns(state.kind.entity).every((name) => Object.hasOwn(live, name)))
+    partial.delete(live);
 }
 
 /** Notes a relation as loaded. */
-export function setLoaded(unit: Unit, live: LiveObject, kept: Kept, relation: ResolvedRelation, value: unknown): void {
-  kept.related ??= new Map();
-  kept.related.set(relation.name, value);
-  noteKey(live, kept, relation, value);
-  kept.kind.show(live, relation);
+export function setLoaded(
+  unit: Unit,
+  live: LiveObject,
+  state: LiveState,
+  relation: ResolvedRelation,
+  value: unknown,
+): void {
+  state.related ??= new Map();
+  state.related.set(relation.name, value);
+  noteKey(live, state, relation, value);
+  state.kind.show(live, relation);
   if (!isOurs(relation) && value !== null)
     for (const back of mirrorsOf(relation))
       for (const one of Array.isArray(value) ? value : [value]) noteOwner(one as LiveObject, back, live);
   if (relation.steps.length > 1)
-    for (const { target } of relation.steps.slice(0, -1)) {
+    for (const [i, { target, holder }] of relation.steps.entries()) {
+      // The rows at the end matter where they say themselves whose they are.
+      if (i === relation.steps.length - 1 && holder === "source") continue;
       const far = unit.distant.get(target) ?? new Map<LiveObject, Set<string>>();
       unit.distant.set(target, far);
       far.set(live, (far.get(live) ?? new Set()).add(relation.name));
@@ -57,28 +75,29 @@ export function adopt(
   const names = query.columns ?? usualColumns(entity);
   const kind = kindOf(unit, entity, rows[0] as LiveObject);
   const shape = kind.shapeFor(names);
+  const isPartial = query.columns !== undefined && usualColumns(entity).some((name) => !names.includes(name));
   const rules = query.outside === undefined ? above : { own: query.outside, above };
-  const reached = query.reach.map(({ relation, query: further }) => ({
+  const reached = query.reach.map(({ relation, query: others }) => ({
     relation,
-    of: adoptReached(unit, relation, further, rows, cohort, rules),
+    of: adoptReached(unit, relation, others, rows, cohort, rules),
   }));
   // A row that several owners share comes again, when its key is a print already.
-  const seen = entity.key.some(({ steps }) => kind.prints.has(steps[0] as string))
+  const seen = entity.key.some(({ steps }) => kind.snapshots.has(steps[0] as string))
     ? new Map<LiveObject, LiveObject>()
     : undefined;
   return rows.map((row, i) => {
     const before = seen?.get(row);
     const identity = before === undefined ? identityOf(entity, row) : undefined;
     let live = before ?? map.get(identity);
-    let kept: Kept;
+    let state: LiveState;
     if (live === undefined) {
-      kept = {
+      state = {
         unit,
         kind,
         shape,
-        standing: "kept",
-        was: row,
-        further: undefined,
+        status: "kept",
+        original: row,
+        added: undefined,
         cohort,
         related: undefined,
         ledBy: undefined,
@@ -86,21 +105,22 @@ export function adopt(
         rules,
         awaits: undefined,
       };
-      live = shape.create(kept, row);
+      live = shape.create(state, row);
       map.set(identity, live);
       cohort.members.push(live);
+      if (isPartial) unit.partial.add(live);
       seen?.set(row, live);
     } else {
-      kept = keptOf(live);
-      if (isRoot && kept.cohort === cohort) throw workError("KEY_REPEATED", { entity: entity.name });
-      if (kept.shape !== shape) complete(live, kept, row, names);
-      if (kept.cohort !== cohort) {
-        kept.cohort = cohort;
+      state = liveStateOf(live);
+      if (isRoot && state.cohort === cohort) throw workError("KEY_REPEATED", { entity: entity.name });
+      if (state.shape !== shape) complete(live, state, row, names);
+      if (state.cohort !== cohort) {
+        state.cohort = cohort;
         cohort.members.push(live);
       }
     }
     for (const { relation, of } of reached)
-      if (kept.related?.has(relation.name) !== true) setLoaded(unit, live, kept, relation, of(i));
+      if (state.related?.has(relation.name) !== true) setLoaded(unit, live, state, relation, of(i));
     return live;
   });
 }

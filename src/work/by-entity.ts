@@ -1,5 +1,5 @@
 import type { ResolvedEntity } from "../ir/index.js";
-import { keptOf, type LiveObject } from "../live/index.js";
+import { type LiveObject, liveStateOf } from "../live/index.js";
 import { dependencyOrder } from "../model/index.js";
 
 /** The entities that rows of an entity refer to by their keys. */
@@ -10,7 +10,7 @@ export const referred = ({ relations }: ResolvedEntity): readonly ResolvedEntity
 export function byEntity(lives: Iterable<LiveObject>): readonly (readonly [ResolvedEntity, LiveObject[]])[] {
   const groups = new Map<ResolvedEntity, LiveObject[]>();
   for (const live of lives) {
-    const { entity } = keptOf(live).kind;
+    const { entity } = liveStateOf(live).kind;
     const group = groups.get(entity);
     if (group === undefined) groups.set(entity, [live]);
     else group.push(live);

@@ -1,43 +1,43 @@
 import { GemachError, workError } from "../errors/index.js";
 import { type ResolvedColumn, type ResolvedEntity, valueAt } from "../ir/index.js";
-import { type Kept, keptOf, type LiveObject } from "../live/index.js";
+import { type LiveObject, type LiveState, liveStateOf } from "../live/index.js";
 import type { Unit } from "./unit.js";
 
 /** An entity whose columns were given other values than it was read with. */
 export interface Changed {
   readonly live: LiveObject;
-  readonly kept: Kept;
+  readonly kept: LiveState;
   /** The names of its columns and value objects that differ. */
   readonly names: readonly string[];
 }
 
 /** A column's value as it was read. */
-export function readAs({ kind: { prints }, was }: Kept, { steps }: ResolvedColumn): unknown {
+export function readAs({ kind: { snapshots }, original }: LiveState, { steps }: ResolvedColumn): unknown {
   const name = steps[0] as string;
-  return valueAt({ [name]: prints.get(name)?.back(was[name]) ?? was[name] }, steps);
+  return valueAt({ [name]: snapshots.get(name)?.back(original[name]) ?? original[name] }, steps);
 }
 
-const isSame = ({ kind, was }: Kept, live: LiveObject, name: string): boolean => {
-  const print = kind.prints.get(name);
-  return print === undefined ? live[name] === was[name] : print.isSame(live[name], was[name]);
+const isSame = ({ kind, original }: LiveState, live: LiveObject, name: string): boolean => {
+  const snapshot = kind.snapshots.get(name);
+  return snapshot === undefined ? live[name] === original[name] : snapshot.isSame(live[name], original[name]);
 };
 
 /** Whether anything of an entity of the database differs from what was read. */
-function isChanged(live: LiveObject, kept: Kept): boolean {
-  const { standing, shape, was, further, awaits, unit } = kept;
-  if (standing !== "kept") return false;
+function isChanged(live: LiveObject, state: LiveState): boolean {
+  const { status, shape, original, added, awaits, unit } = state;
+  if (status !== "kept") return false;
   if ((unit as Unit).touched.has(live)) return true;
   return (
-    awaits !== undefined || shape.differs(live, was) || further?.some((name) => !isSame(kept, live, name)) === true
+    awaits !== undefined || shape.differs(live, original) || added?.some((name) => !isSame(state, live, name)) === true
   );
 }
 
 /** The names of what is not written yet. */
-export function pendingIn(live: LiveObject, kept: Kept): readonly string[] {
-  const { shape, further, awaits } = kept;
-  const names = [...shape.names, ...(further ?? [])];
+export function pendingIn(live: LiveObject, state: LiveState): readonly string[] {
+  const { shape, added, awaits } = state;
+  const names = [...shape.names, ...(added ?? [])];
   const awaited = [...(awaits?.keys() ?? [])].map(({ steps }) => steps[0] as string);
-  return [...new Set([...names.filter((name) => Object.hasOwn(live, name) && !isSame(kept, live, name)), ...awaited])];
+  return [...new Set([...names.filter((name) => Object.hasOwn(live, name) && !isSame(state, live, name)), ...awaited])];
 }
 
 /** Entities of the database that were changed, of these entities or of all. */
@@ -46,11 +46,11 @@ export function changedIn(unit: Unit, only?: ReadonlySet<ResolvedEntity>): Chang
   for (const [entity, map] of unit.maps) {
     if (only !== undefined && !only.has(entity)) continue;
     for (const live of map.values()) {
-      const kept = keptOf(live);
-      if (!isChanged(live, kept)) continue;
-      const names = pendingIn(live, kept);
+      const state = liveStateOf(live);
+      if (!isChanged(live, state)) continue;
+      const names = pendingIn(live, state);
       refuseFixed(entity, names);
-      found.push({ live, kept, names });
+      found.push({ live, kept: state, names });
     }
   }
   return found;
@@ -72,13 +72,14 @@ export function isUnwritten(
   only: ReadonlySet<ResolvedEntity> | undefined,
   goesWith: (entity: ResolvedEntity, removed: ResolvedEntity) => boolean,
 ): boolean {
-  const isGoneWith = (live: LiveObject) => [...(only ?? [])].some((one) => goesWith(one, keptOf(live).kind.entity));
-  const isAsked = (live: LiveObject) => only === undefined || only.has(keptOf(live).kind.entity);
+  const isGoneWith = (live: LiveObject) =>
+    [...(only ?? [])].some((one) => goesWith(one, liveStateOf(live).kind.entity));
+  const isAsked = (live: LiveObject) => only === undefined || only.has(liveStateOf(live).kind.entity);
   for (const live of unit.added) if (isAsked(live)) return true;
   for (const live of unit.removed) if (isAsked(live) || isGoneWith(live)) return true;
   for (const [entity, map] of unit.maps) {
     if (only !== undefined && !only.has(entity)) continue;
-    for (const live of map.values()) if (isChanged(live, keptOf(live))) return true;
+    for (const live of map.values()) if (isChanged(live, liveStateOf(live))) return true;
   }
   return false;
 }

@@ -1,7 +1,7 @@
 import { canonicalOf } from "../columns/index.js";
 import { workError } from "../errors/index.js";
 import type { ResolvedColumn, ResolvedEntity, ResolvedRelation, Step } from "../ir/index.js";
-import { type Kept, keptOf, type LiveObject } from "../live/index.js";
+import { type LiveObject, type LiveState, liveStateOf } from "../live/index.js";
 import { dependencyOrder } from "../model/index.js";
 import { type KeyedRow, keyedPlan } from "../plan/index.js";
 import { conflict, type Steps, writeKeyed } from "../run/index.js";
@@ -10,7 +10,7 @@ import { byEntity, referred } from "./by-entity.js";
 import { type Changed, readAs } from "./changes.js";
 import { unload } from "./follow.js";
 import { identityOf } from "./identity.js";
-import { put } from "./live-kind.js";
+import { defineField } from "./live-kind.js";
 import { knownOne } from "./load.js";
 import { placeAt } from "./place-at.js";
 import { type Read, RowIndex, readNow, valuesText } from "./row-index.js";
@@ -20,7 +20,7 @@ import { versionOf } from "./version.js";
 
 /** What a column of a row holds in the database. */
 export const readThere: Read = (live, column) => {
-  const value = readAs(keptOf(live), column);
+  const value = readAs(liveStateOf(live), column);
   return value === undefined || value === null ? value : canonicalOf(value, column.type);
 };
 
@@ -47,7 +47,7 @@ export interface Removal {
 }
 
 function tiesOf(live: LiveObject, index: RowIndex): Tie[] {
-  const { entity } = keptOf(live).kind;
+  const { entity } = liveStateOf(live).kind;
   return keysIn(entity).flatMap(({ target, pairs }) => {
     if (!index.has(target)) return [];
     const from = pairs.map((pair) => pair.from);
@@ -62,11 +62,11 @@ function tiesOf(live: LiveObject, index: RowIndex): Tie[] {
 
 /** Whether entities refer to each other, or to themselves, so that their rows have to be looked at one by one. */
 function isTangled(lives: readonly LiveObject[]): boolean {
-  const entities = [...new Set(lives.map((live) => keptOf(live).kind.entity))];
+  const entities = [...new Set(lives.map((live) => liveStateOf(live).kind.entity))];
   const inSet = (entity: ResolvedEntity) => referred(entity).filter((other) => entities.includes(other));
   return (
     entities.some((entity) => referred(entity).includes(entity)) ||
-    dependencyOrder(entities, inSet).some(({ late }) => late.length > 0)
+    dependencyOrder(entities, inSet).some(({ deferred }) => deferred.length > 0)
   );
 }
 
@@ -97,7 +97,7 @@ export function planRemoval(lives: readonly LiveObject[]): Removal {
     const stuck = [...open].find((live) => ties.get(live)?.some(({ to, loose }) => open.has(to) && loose.length > 0));
     if (stuck === undefined)
       throw workError("ROWS_CIRCULAR", {
-        entities: [...new Set([...open].map((live) => keptOf(live).kind.entity.name))],
+        entities: [...new Set([...open].map((live) => liveStateOf(live).kind.entity.name))],
         isRemoved: true,
       });
     const own = ties.get(stuck) as Tie[];
@@ -117,14 +117,14 @@ export function* writePast(
 ): Steps<void> {
   const groups = new Map<ResolvedEntity, Map<string, { columns: readonly ResolvedColumn[]; rows: KeyedRow[] }>>();
   for (const [live, columns, values] of rows) {
-    const kept = keptOf(live);
-    const { entity } = kept.kind;
+    const state = liveStateOf(live);
+    const { entity } = state.kind;
     const ofEntity = groups.get(entity) ?? new Map();
     groups.set(entity, ofEntity);
     const name = columns.map(({ property }) => property).join("\u0000");
     const group = ofEntity.get(name) ?? { columns, rows: [] };
     ofEntity.set(name, group);
-    group.rows.push({ values, found: foundBy(live, kept, entity.key) });
+    group.rows.push({ values, found: foundBy(live, state, entity.key) });
   }
   for (const [entity, ofEntity] of groups)
     for (const { columns, rows: own } of ofEntity.values())
@@ -140,7 +140,7 @@ export function* deleteAll(unit: Unit, { levels, loosened }: Removal): Steps<voi
   for (const level of levels)
     for (const [entity, lives] of byEntity(level).toReversed()) {
       const by = columnsToFind(entity);
-      const rows = lives.map((live) => ({ values: [], found: foundBy(live, keptOf(live), by) }));
+      const rows = lives.map((live) => ({ values: [], found: foundBy(live, liveStateOf(live), by) }));
       const plan = keyedPlan("delete", entity, [], by, rows);
       unit.writing = plan;
       const missed = yield* writeKeyed(plan, unit.context.compiler.runtime);
@@ -156,40 +156,40 @@ export function* deleteAll(unit: Unit, { levels, loosened }: Removal): Steps<voi
 /** What is known of rows follows what the database has made of them by what their foreign keys say. */
 function followDeletion(unit: Unit, gone: readonly LiveObject[]): void {
   const index = new RowIndex(gone, readNow);
-  const further: LiveObject[] = [];
+  const others: LiveObject[] = [];
   for (const [entity, map] of unit.maps)
     for (const { name, target, pairs, onDelete } of keysIn(entity)) {
       if (!index.has(target) || (onDelete !== "cascade" && onDelete !== "set null")) continue;
       const [from, to] = [pairs.map((pair) => pair.from), pairs.map((pair) => pair.to)];
       for (const live of [...map.values()]) {
-        const kept = keptOf(live);
+        const state = liveStateOf(live);
         if (index.find(target, to, valuesText(live, from, readThere)) === undefined) continue;
-        if (onDelete === "cascade" && !gone.includes(live)) further.push(live);
-        if (onDelete === "set null") for (const column of from) emptied(live, kept, column, name);
+        if (onDelete === "cascade" && !gone.includes(live)) others.push(live);
+        if (onDelete === "set null") for (const column of from) emptied(live, state, column, name);
       }
     }
-  for (const live of further) {
-    const kept = keptOf(live);
-    leave(unit, kept.kind.entity, live);
+  for (const live of others) {
+    const state = liveStateOf(live);
+    leave(unit, state.kind.entity, live);
     unit.removed.delete(live);
-    kept.standing = "removed";
+    state.status = "removed";
   }
-  if (further.length > 0) followDeletion(unit, further);
+  if (others.length > 0) followDeletion(unit, others);
 }
 
 /** A column that the database has emptied. */
-function emptied(live: LiveObject, kept: Kept, column: ResolvedColumn, relation: string): void {
+function emptied(live: LiveObject, state: LiveState, column: ResolvedColumn, relation: string): void {
   const name = column.steps[0] as string;
   if (column.steps.length > 1 || !Object.hasOwn(live, name)) return;
-  if (readNow(live, column) === readThere(live, column)) put(live, name, null);
-  kept.was[name] = kept.kind.prints.get(name)?.of(null) ?? null;
-  unload(live, kept, relation);
+  if (readNow(live, column) === readThere(live, column)) defineField(live, name, null);
+  state.original[name] = state.kind.snapshots.get(name)?.of(null) ?? null;
+  unload(live, state, relation);
 }
 
 /** The removed row that a relation led to when its owner was read. */
-function leftBehind(unit: Unit, kept: Kept, relation: ResolvedRelation): LiveObject | undefined {
+function leftBehind(unit: Unit, state: LiveState, relation: ResolvedRelation): LiveObject | undefined {
   const row: LiveObject = {};
-  for (const { from, to } of relation.steps[0].pairs) placeAt(row, to.steps, readAs(kept, from));
+  for (const { from, to } of relation.steps[0].pairs) placeAt(row, to.steps, readAs(state, from));
   const live = mapOf(unit, relation.target).get(identityOf(relation.target, row));
   return live !== undefined && unit.removed.has(live) ? live : undefined;
 }
@@ -199,19 +199,19 @@ function leftBehind(unit: Unit, kept: Kept, relation: ResolvedRelation): LiveObj
  * row may have the key of one that is removed.
  */
 export function removedLate(unit: Unit, changed: readonly Changed[]): ReadonlySet<LiveObject> {
-  const late = new Set<LiveObject>();
-  if (unit.removed.size === 0) return late;
-  for (const { kept, names } of changed)
-    for (const relation of kept.kind.entity.relations.values()) {
+  const deferred = new Set<LiveObject>();
+  if (unit.removed.size === 0) return deferred;
+  for (const { kept: state, names } of changed)
+    for (const relation of state.kind.entity.relations.values()) {
       if (!isOurs(relation) || !relation.steps[0].pairs.some(({ from }) => names.includes(from.steps[0] as string)))
         continue;
-      const left = leftBehind(unit, kept, relation);
-      if (left !== undefined) late.add(left);
+      const left = leftBehind(unit, state, relation);
+      if (left !== undefined) deferred.add(left);
     }
-  for (const live of late)
-    for (const relation of keptOf(live).kind.entity.relations.values()) {
+  for (const live of deferred)
+    for (const relation of liveStateOf(live).kind.entity.relations.values()) {
       const target = knownOne(unit, live, relation);
-      if (target && unit.removed.has(target)) late.add(target);
+      if (target && unit.removed.has(target)) deferred.add(target);
     }
-  return late;
+  return deferred;
 }

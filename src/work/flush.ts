@@ -1,12 +1,12 @@
 import { type StandingCondition, valueAt } from "../ir/index.js";
-import { keptOf, type LiveObject } from "../live/index.js";
+import { type LiveObject, liveStateOf } from "../live/index.js";
 import type { Steps } from "../run/index.js";
 import { leave } from "./adopt.js";
 import { type Changed, changedIn, pendingIn } from "./changes.js";
 import { deleteAll, planRemoval, removedLate, writePast } from "./deletes.js";
 import { isTied, unloadThrough } from "./follow.js";
 import { dropAssigned, fillAll, insertAll, refuseCircular } from "./inserts.js";
-import { put } from "./live-kind.js";
+import { defineField } from "./live-kind.js";
 import { hiddenBy, isMarked, markIn } from "./marks.js";
 import { planParking } from "./parking.js";
 import { placeAt } from "./place-at.js";
@@ -15,15 +15,15 @@ import { maintain, updateAll } from "./updates.js";
 
 /** The mark of an owner that was written before. */
 const writtenMark = (unit: Unit, owner: LiveObject, { column }: StandingCondition): unknown =>
-  keptOf(owner).standing === "removed" && !unit.removed.has(owner) ? valueAt(owner, column.steps) : undefined;
+  liveStateOf(owner).status === "removed" && !unit.removed.has(owner) ? valueAt(owner, column.steps) : undefined;
 
 /** Gives a removed entity its mark: the one of the owner that it goes with, where that is of the same kind. */
 function giveMark(unit: Unit, live: LiveObject, known: Map<LiveObject, unknown>): unknown {
   const { goneWith } = unit;
-  const mark = markIn(keptOf(live).kind.entity);
+  const mark = markIn(liveStateOf(live).kind.entity);
   if (mark === undefined) return undefined;
   const owner = goneWith.get(live);
-  const ofOwner = owner === undefined ? undefined : markIn(keptOf(owner).kind.entity);
+  const ofOwner = owner === undefined ? undefined : markIn(liveStateOf(owner).kind.entity);
   const isAlike = ofOwner !== undefined && ofOwner.column.type.kind === mark.column.type.kind;
   const given =
     owner !== undefined && isAlike
@@ -34,33 +34,33 @@ function giveMark(unit: Unit, live: LiveObject, known: Map<LiveObject, unknown>)
   return value;
 }
 
-const goneOnly = { goneWith: new Map(), removed: new Set() } as unknown as Unit;
+const goneOnly = { goneWith: new Map(), removed: new Set() } as Unit;
 
 /** Marks removed entities: an update of what was changed before, of the mark, and of what each write makes anew. */
 function* markAll(unit: Unit, lives: readonly LiveObject[], marks: Map<LiveObject, unknown>): Steps<void> {
   const changed = lives.map((live): Changed => {
-    const kept = keptOf(live);
-    const { column } = markIn(kept.kind.entity) as NonNullable<ReturnType<typeof markIn>>;
+    const state = liveStateOf(live);
+    const { column } = markIn(state.kind.entity) as NonNullable<ReturnType<typeof markIn>>;
     const value = marks.get(live) ?? giveMark(unit, live, marks);
     if (column.steps.length > 1) placeAt(live, column.steps, value);
-    else put(live, column.property, value);
-    return { live, kept, names: [...new Set([...pendingIn(live, kept), column.steps[0] as string])] };
+    else defineField(live, column.property, value);
+    return { live, kept: state, names: [...new Set([...pendingIn(live, state), column.steps[0] as string])] };
   });
   maintain(changed);
   yield* updateAll(
     unit,
     changed.map((one) => ({ ...one, names: [...new Set([...one.names, ...pendingIn(one.live, one.kept)])] })),
   );
-  for (const { live, kept } of changed) {
-    leave(unit, kept.kind.entity, live);
+  for (const { live, kept: state } of changed) {
+    leave(unit, state.kind.entity, live);
     unit.removed.delete(live);
   }
 }
 
 /** Whether a row was given a key since it was read, which may be that of a row that is yet to be inserted. */
 function mayReferToNew(live: LiveObject): boolean {
-  const kept = keptOf(live);
-  return kept.awaits !== undefined || isTied(kept.kind.entity, pendingIn(live, kept));
+  const state = liveStateOf(live);
+  return state.awaits !== undefined || isTied(state.kind.entity, pendingIn(live, state));
 }
 
 /**
@@ -73,13 +73,13 @@ export function* flushSteps(unit: Unit): Steps<void> {
   const changed = unit.maps.size === 0 ? [] : changedIn(unit);
   const marked = [...unit.removed].filter((live) => isMarked(unit, live));
   const deleted = [...unit.removed].filter((live) => !isMarked(unit, live));
-  const late = removedLate(unit, deleted.length === 0 ? [] : changed);
+  const deferred = removedLate(unit, deleted.length === 0 ? [] : changed);
   const [first, last] = [
-    planRemoval(deleted.filter((live) => !late.has(live))),
-    planRemoval(deleted.filter((live) => late.has(live))),
+    planRemoval(deleted.filter((live) => !deferred.has(live))),
+    planRemoval(deleted.filter((live) => deferred.has(live))),
   ];
   refuseCircular(unit);
-  const { parked, early } = planParking(unit, changed, late);
+  const { parked, early } = planParking(unit, changed, deferred);
   const marks = new Map<LiveObject, unknown>();
   yield* writePast(unit, parked);
   yield* markAll(
@@ -98,5 +98,5 @@ export function* flushSteps(unit: Unit): Steps<void> {
     marks,
   );
   yield* deleteAll(unit, last);
-  for (const entity of new Set(marked.map((live) => keptOf(live).kind.entity))) unloadThrough(unit, entity);
+  for (const entity of new Set(marked.map((live) => liveStateOf(live).kind.entity))) unloadThrough(unit, entity);
 }

@@ -1,6 +1,6 @@
 import { canonicalOf } from "../columns/index.js";
 import { type ResolvedEntity, type ResolvedRelation, valueAt } from "../ir/index.js";
-import { type Kept, keptOf, type LiveObject } from "../live/index.js";
+import { type LiveObject, type LiveState, liveStateOf } from "../live/index.js";
 import { isOurs, isSameInCode, ownRelations, type Unit } from "./unit.js";
 
 /**
@@ -35,10 +35,10 @@ const isAsked = ({ steps: [{ pairs }] }: ResolvedRelation): boolean =>
 /**
  * Notes by which key a to-one relation led to what was loaded, where that cannot be seen from the row that it leads to.
  */
-export function noteKey(live: LiveObject, kept: Kept, relation: ResolvedRelation, value: unknown): void {
+export function noteKey(live: LiveObject, state: LiveState, relation: ResolvedRelation, value: unknown): void {
   if (!isOurs(relation) || (value !== null && !isAsked(relation))) return;
-  kept.ledBy ??= new Map();
-  kept.ledBy.set(relation.name, keyHeld(live, relation, "from"));
+  state.ledBy ??= new Map();
+  state.ledBy.set(relation.name, keyHeld(live, relation, "from"));
 }
 
 /**
@@ -47,20 +47,20 @@ export function noteKey(live: LiveObject, kept: Kept, relation: ResolvedRelation
  */
 export function noteOwner(live: LiveObject, back: ResolvedRelation, owner: LiveObject | null): void {
   if (!isAsked(back)) return;
-  const kept = keptOf(live);
-  kept.owners ??= new Map();
-  if (owner === null) kept.owners.delete(back.name);
-  else kept.owners.set(back.name, owner);
+  const state = liveStateOf(live);
+  state.owners ??= new Map();
+  if (owner === null) state.owners.delete(back.name);
+  else state.owners.set(back.name, owner);
 }
 
 /** Whether the key of a relation was given another value since the relation was loaded. */
-export function isOutdated(live: LiveObject, kept: Kept, relation: ResolvedRelation, value: unknown): boolean {
+export function isOutdated(live: LiveObject, state: LiveState, relation: ResolvedRelation, value: unknown): boolean {
   if (!isOurs(relation)) return false;
-  const { awaits } = kept;
+  const { awaits } = state;
   if (awaits !== undefined && relation.steps[0].pairs.some(({ from }) => awaits.has(from))) return false;
   const key = keyHeld(live, relation, "from");
   if (value === null || isAsked(relation)) {
-    const before = kept.ledBy?.get(relation.name);
+    const before = state.ledBy?.get(relation.name);
     // What waited for the key of a new row when it was noted has it by now.
     if (before !== undefined || value === null) return key !== before && !(before === undefined && key === null);
   }
@@ -68,9 +68,9 @@ export function isOutdated(live: LiveObject, kept: Kept, relation: ResolvedRelat
 }
 
 /** Unloads a relation of an entity: it is read again when it is asked for. */
-export function unload(live: LiveObject, kept: Kept, name: string): void {
-  kept.related?.delete(name);
-  kept.ledBy?.delete(name);
+export function unload(live: LiveObject, state: LiveState, name: string): void {
+  state.related?.delete(name);
+  state.ledBy?.delete(name);
   delete live[name];
 }
 
@@ -87,10 +87,10 @@ export function unloadTo({ maps, added }: Unit, entity: ResolvedEntity): void {
     return names;
   };
   const unloadIn = (live: LiveObject): void => {
-    const kept = keptOf(live);
+    const state = liveStateOf(live);
     // What is tied to a new row is known here alone.
-    if (kept.related === undefined || kept.standing === "new") return;
-    for (const name of namesOf(kept.kind.entity)) if (kept.related.has(name)) unload(live, kept, name);
+    if (state.related === undefined || state.status === "new") return;
+    for (const name of namesOf(state.kind.entity)) if (state.related.has(name)) unload(live, state, name);
   };
   for (const map of maps.values()) for (const live of map.values()) unloadIn(live);
   for (const live of added) unloadIn(live);
@@ -118,20 +118,20 @@ export const isTied = (entity: ResolvedEntity, names: readonly string[]): boolea
   );
 
 /** Whether a changed entity was given a key past its relation, so that the other side does not know of it. */
-export function isMovedByKey(live: LiveObject, kept: Kept, names: readonly string[]): boolean {
-  return ownRelations(kept.kind.entity).some((relation) => {
+export function isMovedByKey(live: LiveObject, state: LiveState, names: readonly string[]): boolean {
+  return ownRelations(state.kind.entity).some((relation) => {
     if (!relation.steps[0].pairs.some(({ from }) => names.includes(from.steps[0] as string))) return false;
-    const loaded = kept.related?.get(relation.name);
-    return loaded === undefined || isOutdated(live, kept, relation, loaded);
+    const loaded = state.related?.get(relation.name);
+    return loaded === undefined || isOutdated(live, state, relation, loaded);
   });
 }
 
 /** Whether a new entity has a key of which nobody could say where it leads. */
-export function isTiedByKey(live: LiveObject, kept: Kept): boolean {
-  return ownRelations(kept.kind.entity).some(
+export function isTiedByKey(live: LiveObject, state: LiveState): boolean {
+  return ownRelations(state.kind.entity).some(
     (relation) =>
       isAsked(relation) &&
-      kept.related?.has(relation.name) !== true &&
+      state.related?.has(relation.name) !== true &&
       (keyHeld(live, relation, "from") ?? undefined) !== undefined,
   );
 }

@@ -1,5 +1,5 @@
 import { type ResolvedColumn, type ResolvedEntity, type ResolvedRelation, valueAt } from "../ir/index.js";
-import { keptOf, type LiveObject } from "../live/index.js";
+import { type LiveObject, liveStateOf } from "../live/index.js";
 import { changedIn, readAs } from "./changes.js";
 import { readThere } from "./deletes.js";
 import { fetchByKeys } from "./load.js";
@@ -30,9 +30,9 @@ export async function touchGuarding(unit: Unit): Promise<void> {
     if (open.length === 0) return;
     for (const live of open) {
       done.add(live);
-      for (const relation of guarding(unit, keptOf(live).kind.entity))
+      for (const relation of guarding(unit, liveStateOf(live).kind.entity))
         for (const owner of await ownersOf(unit, live, relation))
-          if (keptOf(owner).standing === "kept") unit.touched.add(owner);
+          if (liveStateOf(owner).status === "kept") unit.touched.add(owner);
     }
   }
 }
@@ -41,17 +41,17 @@ export async function touchGuarding(unit: Unit): Promise<void> {
 async function ownersOf(unit: Unit, live: LiveObject, relation: ResolvedRelation): Promise<readonly LiveObject[]> {
   const { source, steps } = relation;
   const { pairs } = steps[0];
-  const kept = keptOf(live);
+  const state = liveStateOf(live);
   const index = new RowIndex(mapOf(unit, source).values(), readNow);
   const [own, theirs] = [pairs.map(({ to }) => to), pairs.map(({ from }) => from)];
   const isByKey = theirs.length === source.key.length && theirs.every((column) => column.isKey);
   const ends: readonly (readonly [Read, (column: ResolvedColumn) => unknown])[] = [
     [readNow, ({ steps: path }) => valueAt(live, path)],
-    ...(kept.standing === "new" ? [] : [[readThere, (column: ResolvedColumn) => readAs(kept, column)] as const]),
+    ...(state.status === "new" ? [] : [[readThere, (column: ResolvedColumn) => readAs(state, column)] as const]),
   ];
   const owners = new Set<LiveObject>();
   for (const [read, inCode] of ends) {
-    if (kept.awaits !== undefined && read === readNow && own.some((column) => kept.awaits?.has(column))) continue;
+    if (state.awaits !== undefined && read === readNow && own.some((column) => state.awaits?.has(column))) continue;
     const key = valuesText(live, own, read);
     if (key === undefined) continue;
     const known = index.find(source, theirs, key);

@@ -1,8 +1,8 @@
 import { GemachError } from "../errors/index.js";
 import { standingHole } from "../ir/index.js";
-import { type Kept, keptOf, type LiveObject, noteFurther } from "../live/index.js";
+import { type LiveObject, type LiveState, liveStateOf, noteAddedColumn } from "../live/index.js";
 import { changedIn } from "./changes.js";
-import { put } from "./live-kind.js";
+import { defineField } from "./live-kind.js";
 import type { Unit } from "./unit.js";
 
 /** A row that a unit of work writes, as hooks see it. */
@@ -40,14 +40,14 @@ export interface Hooks {
 }
 
 /** The columns that an entity was read with. */
-const oldOf = ({ kind: { entity, prints }, was }: Kept): Record<string, unknown> =>
+const oldOf = ({ kind: { entity, snapshots }, original }: LiveState): Record<string, unknown> =>
   Object.fromEntries(
     [...entity.members.keys()].flatMap((name) =>
-      name in was ? [[name, prints.get(name)?.back(was[name]) ?? was[name]]] : [],
+      name in original ? [[name, snapshots.get(name)?.back(original[name]) ?? original[name]]] : [],
     ),
   );
 
-const freshOf = (live: LiveObject, { kind: { entity } }: Kept): Record<string, unknown> =>
+const freshOf = (live: LiveObject, { kind: { entity } }: LiveState): Record<string, unknown> =>
   Object.fromEntries(
     [...entity.members.keys()].flatMap((name) => (Object.hasOwn(live, name) ? [[name, live[name]]] : [])),
   );
@@ -63,11 +63,11 @@ export async function callHooks(
 ): Promise<() => Promise<void>> {
   const seen: (() => RowWrite)[] = [];
   const call = async (live: LiveObject, kind: RowWrite["kind"], names?: readonly string[]): Promise<void> => {
-    const kept = keptOf(live);
-    const { entity } = kept.kind;
-    const old = kind === "insert" ? null : oldOf(kept);
+    const state = liveStateOf(live);
+    const { entity } = state.kind;
+    const old = kind === "insert" ? null : oldOf(state);
     const write = (): RowWrite => {
-      const fresh = kind === "delete" ? null : freshOf(live, kept);
+      const fresh = kind === "delete" ? null : freshOf(live, state);
       return {
         entity: entity.name,
         kind,
@@ -80,12 +80,12 @@ export async function callHooks(
       };
     };
     const given = beforeWrite?.(write());
-    const further = given instanceof Promise ? await given : given;
-    for (const [name, value] of Object.entries(further ?? {})) {
+    const others = given instanceof Promise ? await given : given;
+    for (const [name, value] of Object.entries(others ?? {})) {
       if (!entity.members.has(name))
         throw new GemachError("NAME_UNKNOWN", { entity: entity.name, name, known: [...entity.members.keys()] });
-      put(live, name, value);
-      noteFurther(kept, name);
+      defineField(live, name, value);
+      noteAddedColumn(state, name);
     }
     seen.push(write);
   };

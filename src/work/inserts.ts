@@ -1,49 +1,49 @@
 import { derived } from "../columns/index.js";
 import { GemachError, workError } from "../errors/index.js";
 import { qualified, type ResolvedColumn, type ResolvedEntity, type ResolvedRelation, valueAt } from "../ir/index.js";
-import { type Kept, keptOf, type LiveObject } from "../live/index.js";
+import { type LiveObject, type LiveState, liveStateOf } from "../live/index.js";
 import { planInsert, withGiven } from "../plan/index.js";
 import { type Steps, writing } from "../run/index.js";
 import { byEntity } from "./by-entity.js";
 import { isTiedByKey, unloadTo } from "./follow.js";
 import { identityOf } from "./identity.js";
-import { put } from "./live-kind.js";
+import { defineField } from "./live-kind.js";
 import { placeAt } from "./place-at.js";
-import { printed } from "./prints.js";
 import { giveColumn } from "./relations.js";
 import { RowIndex, readNow, valuesText } from "./row-index.js";
+import { snapshotOfRow } from "./snapshots.js";
 import { mapOf, newCohort, ownRelations, type Unit } from "./unit.js";
 
 /** Gives an entity the keys that it waits for, as far as they are there. */
-function fillAwaited(live: LiveObject, kept: Kept): void {
-  for (const [column, { of, column: key }] of kept.awaits ?? []) {
-    const { standing, kind } = keptOf(of);
-    if (standing === "new") continue;
-    if (standing === "forgotten")
+function fillAwaited(live: LiveObject, state: LiveState): void {
+  for (const [column, { of, column: key }] of state.awaits ?? []) {
+    const { status, kind } = liveStateOf(of);
+    if (status === "new") continue;
+    if (status === "forgotten")
       throw new GemachError("LIVE_EXPECTED", {
         call: qualified(column),
         expected: `a ${kind.entity.name}`,
         got: "one that was removed before it was written",
       });
-    giveColumn(live, kept, column, valueAt(of, key.steps));
-    kept.awaits?.delete(column);
+    giveColumn(live, state, column, valueAt(of, key.steps));
+    state.awaits?.delete(column);
   }
-  if (kept.awaits?.size === 0) kept.awaits = undefined;
+  if (state.awaits?.size === 0) state.awaits = undefined;
 }
 
 /** A key that code has set since waits for no other row: the last assignment counts. */
 export function dropAssigned({ waiting }: Unit): void {
   for (const live of waiting) {
-    const kept = keptOf(live);
-    for (const column of kept.awaits?.keys() ?? [])
-      if (column.steps.length === 1 && Object.hasOwn(live, column.property)) kept.awaits?.delete(column);
-    if (kept.awaits?.size === 0) kept.awaits = undefined;
+    const state = liveStateOf(live);
+    for (const column of state.awaits?.keys() ?? [])
+      if (column.steps.length === 1 && Object.hasOwn(live, column.property)) state.awaits?.delete(column);
+    if (state.awaits?.size === 0) state.awaits = undefined;
   }
 }
 
 /** Whether a new entity waits for the key that the database gives another one. */
-const isWaiting = ({ awaits }: Kept): boolean =>
-  awaits !== undefined && [...awaits.values()].some(({ of }) => keptOf(of).standing === "new");
+const isWaiting = ({ awaits }: LiveState): boolean =>
+  awaits !== undefined && [...awaits.values()].some(({ of }) => liveStateOf(of).status === "new");
 
 /** An entity with plain rows. */
 const bareOf = derived(
@@ -51,22 +51,22 @@ const bareOf = derived(
 );
 
 /** Whether a new entity is as it was added, so that what was kept of it then is the very row. */
-const isAsAdded = (live: LiveObject, { shape, kind, awaits, further, was }: Kept): boolean =>
-  further === undefined &&
+const isAsAdded = (live: LiveObject, { shape, kind, awaits, added, original }: LiveState): boolean =>
+  added === undefined &&
   awaits === undefined &&
-  kind.prints.size === 0 &&
+  kind.snapshots.size === 0 &&
   Object.keys(live).length === shape.names.length &&
-  !shape.differs(live, was);
+  !shape.differs(live, original);
 
 /**
  * The columns of a new entity as they are to be inserted; `later`: those that are null until a row is there that is new
  * too.
  */
-function newRow(live: LiveObject, kept: Kept, later: readonly ResolvedColumn[]): LiveObject {
-  if (later.length === 0 && isAsAdded(live, kept)) return kept.was;
-  const { shape, kind, awaits, further } = kept;
+function newRow(live: LiveObject, state: LiveState, later: readonly ResolvedColumn[]): LiveObject {
+  if (later.length === 0 && isAsAdded(live, state)) return state.original;
+  const { shape, kind, awaits, added } = state;
   const row: LiveObject = {};
-  for (const name of further === undefined ? shape.names : kind.entity.members.keys()) {
+  for (const name of added === undefined ? shape.names : kind.entity.members.keys()) {
     const value = Object.hasOwn(live, name) ? live[name] : undefined;
     if (value !== undefined) row[name] = value;
   }
@@ -109,13 +109,14 @@ function* inserted(unit: Unit, entity: ResolvedEntity, rows: readonly LiveObject
 }
 
 /** Takes over what the database made of a row, but for what code has changed meanwhile. */
-function takeOver(live: LiveObject, { kind, was }: Kept, back: LiveObject): void {
+function takeOver(live: LiveObject, { kind, original }: LiveState, back: LiveObject): void {
   for (const name of Object.keys(back)) {
-    const print = kind.prints.get(name);
+    const snapshot = kind.snapshots.get(name);
     const value = back[name];
-    if (!Object.hasOwn(live, name)) put(live, name, value);
-    else if (print === undefined ? live[name] === was[name] : print.isSame(live[name], was[name])) live[name] = value;
-    was[name] = print?.of(value) ?? value;
+    if (!Object.hasOwn(live, name)) defineField(live, name, value);
+    else if (snapshot === undefined ? live[name] === original[name] : snapshot.isSame(live[name], original[name]))
+      live[name] = value;
+    original[name] = snapshot?.of(value) ?? value;
   }
 }
 
@@ -126,30 +127,30 @@ function* insertRows(
   lives: readonly LiveObject[],
   laterOf: (live: LiveObject) => readonly ResolvedColumn[],
 ): Steps<void> {
-  const rows = lives.map((live) => newRow(live, keptOf(live), laterOf(live)));
+  const rows = lives.map((live) => newRow(live, liveStateOf(live), laterOf(live)));
   // What code does to an entity while it is on its way is a change of its own.
-  const prints = rows.map((row, i) => printed(keptOf(lives[i] as LiveObject), row));
+  const prints = rows.map((row, i) => snapshotOfRow(liveStateOf(lives[i] as LiveObject), row));
   const made = yield* inserted(unit, entity, rows);
   const cohort = newCohort(undefined);
   const map = mapOf(unit, entity);
   for (let i = 0; i < lives.length; i++) {
     const live = lives[i] as LiveObject;
-    const kept = keptOf(live);
-    kept.was = prints[i] as LiveObject;
+    const state = liveStateOf(live);
+    state.original = prints[i] as LiveObject;
     const back = made[i];
-    if (back !== undefined) takeOver(live, kept, back);
-    kept.shape = kept.kind.shapeFor(Object.keys(kept.was));
-    kept.further = undefined;
+    if (back !== undefined) takeOver(live, state, back);
+    state.shape = state.kind.shapeFor(Object.keys(state.original));
+    state.added = undefined;
     // What waits for a key is written once that is there.
-    if (kept.awaits !== undefined)
-      for (const column of kept.awaits.keys()) if (column.steps.length === 1) delete live[column.property];
-    kept.standing = "kept";
-    kept.cohort = cohort;
+    if (state.awaits !== undefined)
+      for (const column of state.awaits.keys()) if (column.steps.length === 1) delete live[column.property];
+    state.status = "kept";
+    state.cohort = cohort;
     cohort.members.push(live);
     unit.added.delete(live);
     map.set(identityOf(entity, live), live);
   }
-  if (lives.some((live) => isTiedByKey(live, keptOf(live)))) unloadTo(unit, entity);
+  if (lives.some((live) => isTiedByKey(live, liveStateOf(live)))) unloadTo(unit, entity);
 }
 
 /** Which new rows refer to others that are not written yet. */
@@ -173,11 +174,11 @@ class Ties {
    * already.
    */
   columns(live: LiveObject): readonly ResolvedColumn[] {
-    const kept = keptOf(live);
-    const columns = [...(kept.awaits ?? [])].flatMap(([column, { of }]) =>
-      keptOf(of).standing === "new" ? [column] : [],
+    const state = liveStateOf(live);
+    const columns = [...(state.awaits ?? [])].flatMap(([column, { of }]) =>
+      liveStateOf(of).status === "new" ? [column] : [],
     );
-    for (const { target, steps } of this.#relationsOf(kept.kind.entity)) {
+    for (const { target, steps } of this.#relationsOf(state.kind.entity)) {
       const { pairs } = steps[0];
       const key = valuesText(
         live,
@@ -189,7 +190,7 @@ class Ties {
         pairs.map(({ to }) => to),
         key,
       );
-      if (other !== undefined && other !== live && keptOf(other).standing === "new")
+      if (other !== undefined && other !== live && liveStateOf(other).status === "new")
         columns.push(...pairs.map(({ from }) => from));
     }
     return columns;
@@ -214,13 +215,13 @@ export function refuseCircular(unit: Unit): void {
   const done = new Set<LiveObject>();
   const visit = (live: LiveObject): void => {
     if (done.has(live)) return;
-    if (open.has(live)) throw circular([...open].map((one) => keptOf(one).kind.entity));
+    if (open.has(live)) throw circular([...open].map((one) => liveStateOf(one).kind.entity));
     open.add(live);
-    const kept = keptOf(live);
-    for (const relation of ownRelations(kept.kind.entity)) {
+    const state = liveStateOf(live);
+    for (const relation of ownRelations(state.kind.entity)) {
       const { pairs } = relation.steps[0];
       if (!index.has(relation.target) || pairs.some(({ from }) => from.isNullable)) continue;
-      const awaited = pairs.map(({ from }) => kept.awaits?.get(from)?.of).find((of) => of !== undefined);
+      const awaited = pairs.map(({ from }) => state.awaits?.get(from)?.of).find((of) => of !== undefined);
       const key =
         awaited === undefined
           ? valuesText(
@@ -236,7 +237,7 @@ export function refuseCircular(unit: Unit): void {
           pairs.map(({ to }) => to),
           key,
         );
-      if (other !== undefined && other !== live && keptOf(other).standing === "new") visit(other);
+      if (other !== undefined && other !== live && liveStateOf(other).status === "new") visit(other);
     }
     open.delete(live);
     done.add(live);
@@ -253,11 +254,11 @@ export function* insertAll(unit: Unit): Steps<void> {
   const ties = new Ties(unit.added);
   const none = (): readonly ResolvedColumn[] => [];
   while (unit.added.size > 0) {
-    for (const live of unit.waiting) fillAwaited(live, keptOf(live));
+    for (const live of unit.waiting) fillAwaited(live, liveStateOf(live));
     const groups = byEntity(unit.added);
     let isNext = false;
     for (const [entity, lives] of groups) {
-      const ready = lives.filter((live) => !isWaiting(keptOf(live)) && ties.columns(live).length === 0);
+      const ready = lives.filter((live) => !isWaiting(liveStateOf(live)) && ties.columns(live).length === 0);
       if (ready.length === 0) continue;
       yield* insertRows(unit, entity, ready, none);
       isNext = true;
@@ -267,7 +268,7 @@ export function* insertAll(unit: Unit): Steps<void> {
     const held = (live: LiveObject) => ties.columns(live);
     const isFree = (live: LiveObject): boolean => {
       const later = new Set(laterOf(held(live)));
-      return ownRelations(keptOf(live).kind.entity).every(({ steps: [{ pairs }] }) => {
+      return ownRelations(liveStateOf(live).kind.entity).every(({ steps: [{ pairs }] }) => {
         const tied = pairs.filter(({ from }) => held(live).includes(from));
         return tied.length === 0 || pairs.some(({ from }) => later.has(from));
       });
@@ -283,6 +284,6 @@ export function* insertAll(unit: Unit): Steps<void> {
 
 /** Gives all entities the keys that they wait for. */
 export function fillAll(unit: Unit): void {
-  for (const live of unit.waiting) fillAwaited(live, keptOf(live));
+  for (const live of unit.waiting) fillAwaited(live, liveStateOf(live));
   unit.waiting.clear();
 }

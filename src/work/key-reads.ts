@@ -1,12 +1,13 @@
 import { kinds } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { expectKey, type ResolvedEntity } from "../ir/index.js";
-import { keptOf, type LiveObject } from "../live/index.js";
+import { type LiveObject, liveStateOf } from "../live/index.js";
 import type { CallSite } from "../run/index.js";
 import { identityOf } from "./identity.js";
 import { fetchByKeys } from "./load.js";
 import { placeAt } from "./place-at.js";
 import { mapOf, type Unit } from "./unit.js";
+import { whole } from "./whole.js";
 
 /** Entities that are asked for by their keys in one tick, by key. */
 interface Asked {
@@ -36,7 +37,7 @@ export function keyReads(unit: Unit) {
     asked.delete(entity);
     // What was changed of other rows does not matter for a row that is not there yet; what was added or removed may be
     // it.
-    const isOf = (live: LiveObject) => keptOf(live).kind.entity === entity || unit.removed.has(live);
+    const isOf = (live: LiveObject) => liveStateOf(live).kind.entity === entity || unit.removed.has(live);
     if ([...unit.added, ...unit.removed].some(isOf)) await unit.flushFor(() => new Set([entity]));
     // Elsewhere the database alone knows which of the rows is that of a key.
     const isTogether = entity.key.every(({ kind }) => kinds[kind].isKeyedByBytes);
@@ -61,7 +62,8 @@ export function keyReads(unit: Unit) {
     const row = keyRow(entity, key);
     const identity = identityOf(entity, row);
     const known = mapOf(unit, entity).get(identity);
-    if (known !== undefined && keptOf(known).standing === "kept") return known;
+    if (known !== undefined && liveStateOf(known).status === "kept")
+      return whole(unit, undefined, [known], at)?.then(() => known) ?? known;
     let open = asked.get(entity);
     if (open === undefined) {
       const rows = new Map<unknown, LiveObject>();

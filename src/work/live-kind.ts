@@ -1,29 +1,29 @@
 import type { ResolvedEntity, ResolvedRelation } from "../ir/index.js";
 import {
-  type Kept,
-  keptOf,
+  LiveBase,
   type LiveKind,
   type LiveObject,
   type LiveShape,
-  noteFurther,
-  type Print,
+  type LiveState,
+  liveStateOf,
+  noteAddedColumn,
   type Properties,
-  Stamped,
+  type Snapshot,
 } from "../live/index.js";
-import { printOf } from "./prints.js";
 import { shownOf } from "./shown.js";
+import { snapshotOf } from "./snapshots.js";
 
-type Base = new (kept: Kept) => Stamped;
+type Base = new (state: LiveState) => LiveBase;
 
 /** What a relation's property does. */
 function accessor(relation: ResolvedRelation, properties: Properties) {
   function read(this: LiveObject): unknown {
-    return properties.readRelation(this, keptOf(this), relation, read);
+    return properties.readRelation(this, liveStateOf(this), relation, read);
   }
   return {
     get: read,
     set(this: LiveObject, value: unknown): void {
-      properties.setRelation(this, keptOf(this), relation, value);
+      properties.setRelation(this, liveStateOf(this), relation, value);
     },
     configurable: true,
   };
@@ -31,20 +31,20 @@ function accessor(relation: ResolvedRelation, properties: Properties) {
 
 /** The class of an entity's rows, or the plain object's. */
 function classOf(entity: ResolvedEntity, prototype: object, properties: Properties): Base {
-  const made = { [entity.name]: class extends Stamped {} }[entity.name] as Base;
+  const made = { [entity.name]: class extends LiveBase {} }[entity.name] as Base;
   const own = made.prototype as object;
   Object.setPrototypeOf(own, prototype);
   if (prototype !== Object.prototype) Reflect.deleteProperty(own, "constructor");
   for (const name of entity.members.keys()) {
     function read(this: LiveObject): unknown {
-      return properties.readColumn(this, keptOf(this), name, read);
+      return properties.readColumn(this, liveStateOf(this), name, read);
     }
     Object.defineProperty(own, name, {
       get: read,
       // A column that was not fetched, and is written all the same.
       set(this: LiveObject, value: unknown) {
-        noteFurther(keptOf(this), name);
-        put(this, name, value);
+        noteAddedColumn(liveStateOf(this), name);
+        defineField(this, name, value);
       },
       configurable: true,
     });
@@ -81,26 +81,26 @@ function classOf(entity: ResolvedEntity, prototype: object, properties: Properti
 }
 
 /** Makes nothing, but hands on what its fields are defined on. */
-class Handed {
+class FieldTarget {
   constructor(live: object) {
     // biome-ignore lint/correctness/noConstructorReturn: the fields of what extends it are the object's own
-    return live as Handed;
+    return live as FieldTarget;
   }
 }
 
 /** What the field of a definer is given. */
 let defined: unknown;
-const definers = new Map<string, new (live: object) => Handed>();
+const definers = new Map<string, new (live: object) => FieldTarget>();
 
 /**
  * Gives an entity a property of its own, past what its class does when that is set: as the field of a class, which
  * takes half of what `Object.defineProperty` does (V8 of Node 20).
  */
-export function put(live: object, name: string, value: unknown): void {
+export function defineField(live: object, name: string, value: unknown): void {
   let definer = definers.get(name);
   if (definer === undefined) {
     const field = name as "field";
-    definer = class extends Handed {
+    definer = class extends FieldTarget {
       readonly [field] = defined;
     };
     definers.set(name, definer);
@@ -113,54 +113,54 @@ export function put(live: object, name: string, value: unknown): void {
 const quoted = (name: string): string => JSON.stringify(name);
 
 /** Makes live entities without generating code. */
-function plainShape(base: Base, names: readonly string[], prints: ReadonlyMap<string, Print>): LiveShape {
+function plainShape(base: Base, names: readonly string[], prints: ReadonlyMap<string, Snapshot>): LiveShape {
   const printed = names.flatMap((name) => {
-    const print = prints.get(name);
-    return print === undefined ? [] : [[name, print] as const];
+    const snapshot = prints.get(name);
+    return snapshot === undefined ? [] : [[name, snapshot] as const];
   });
   const direct = names.filter((name) => !prints.has(name));
   return {
     names,
-    create: (kept, row) => {
-      const live = new base(kept) as unknown as LiveObject;
-      for (const name of names) put(live, name, row[name]);
-      for (const [name, print] of printed) row[name] = print.of(row[name]);
+    create: (state, row) => {
+      const live = new base(state) as object as LiveObject;
+      for (const name of names) defineField(live, name, row[name]);
+      for (const [name, snapshot] of printed) row[name] = snapshot.of(row[name]);
       return live;
     },
-    differs: (live, was) =>
-      direct.some((name) => live[name] !== was[name]) ||
-      printed.some(([name, print]) => !print.isSame(live[name], was[name])),
+    differs: (live, original) =>
+      direct.some((name) => live[name] !== original[name]) ||
+      printed.some(([name, snapshot]) => !snapshot.isSame(live[name], original[name])),
   };
 }
 
 /**
  * A class of its own whose constructor assigns the columns, so that all entities of a shape are alike to the engine.
  */
-function generatedShape(base: Base, names: readonly string[], prints: ReadonlyMap<string, Print>): LiveShape {
+function generatedShape(base: Base, names: readonly string[], prints: ReadonlyMap<string, Snapshot>): LiveShape {
   const printed = names.filter((name) => prints.has(name));
-  const print = (name: string) => `p[${printed.indexOf(name)}]`;
+  const snapshot = (name: string) => `p[${printed.indexOf(name)}]`;
   const source = `return class extends Base {
 ${names.map((name) => `[${quoted(name)}];`).join("\n")}
 constructor(kept, row) { super(kept);
 ${names.map((name) => `this[${quoted(name)}] = row[${quoted(name)}];`).join("\n")}
-${printed.map((name) => `row[${quoted(name)}] = ${print(name)}.of(row[${quoted(name)}]);`).join("\n")}
+${printed.map((name) => `row[${quoted(name)}] = ${snapshot(name)}.of(row[${quoted(name)}]);`).join("\n")}
 } }`;
   const made = new Function("Base", "p", source)(
     base,
     printed.map((name) => prints.get(name)),
   ) as new (
-    kept: Kept,
+    state: LiveState,
     row: LiveObject,
   ) => LiveObject;
   Reflect.deleteProperty(made.prototype, "constructor");
   const differences = names.map((name) => {
-    const [live, was] = [`e[${quoted(name)}]`, `w[${quoted(name)}]`];
-    return prints.has(name) ? `!${print(name)}.isSame(${live}, ${was})` : `${live} !== ${was}`;
+    const [live, original] = [`e[${quoted(name)}]`, `w[${quoted(name)}]`];
+    return prints.has(name) ? `!${snapshot(name)}.isSame(${live}, ${original})` : `${live} !== ${original}`;
   });
   const differs = new Function("p", `return (e, w) => ${differences.join(" || ") || "false"};`)(
     printed.map((name) => prints.get(name)),
-  ) as (live: LiveObject, was: LiveObject) => boolean;
-  return { names, create: (kept, row) => new made(kept, row), differs };
+  ) as (live: LiveObject, original: LiveObject) => boolean;
+  return { names, create: (state, row) => new made(state, row), differs };
 }
 
 /** What live entities of an entity are; `sample`: a plain row, for the class that rows are instances of. */
@@ -174,8 +174,8 @@ export function liveKind(
   const base = classOf(entity, prototype as object, properties);
   const prints = new Map(
     [...entity.members].flatMap(([name, member]) => {
-      const print = printOf(member);
-      return print === undefined ? [] : [[name, print] as const];
+      const snapshot = snapshotOf(member);
+      return snapshot === undefined ? [] : [[name, snapshot] as const];
     }),
   );
   const shapes = new Map<string, LiveShape>();
@@ -186,7 +186,7 @@ export function liveKind(
   return {
     entity,
     properties,
-    prints,
+    snapshots: prints,
     shapeFor: (names) => {
       // Entities of one shape come one after the other.
       if (last !== undefined && last.names.length === names.length && last.names.every((name, i) => name === names[i]))

@@ -4,7 +4,7 @@ import { expectKey, type QueryState, type ReachedRelation, type ResolvedEntity }
 import { versionOf } from "./version.js";
 
 /** The columns that an entity is kept by: of its key, of the keys of its relations, and its version. */
-function kept(entity: ResolvedEntity): ReadonlySet<string> {
+function columnsToTrack(entity: ResolvedEntity): ReadonlySet<string> {
   const names = new Set(entity.key.map(({ steps }) => steps[0] as string));
   for (const { steps } of entity.relations.values())
     for (const { from } of steps[0].pairs) names.add(from.steps[0] as string);
@@ -15,7 +15,7 @@ function kept(entity: ResolvedEntity): ReadonlySet<string> {
 
 /** The columns that rows have which become live entities: those asked for, and those that the entity is kept by. */
 function columnsFor({ source: { entity }, columns }: QueryState): readonly string[] | undefined {
-  const needed = kept(entity);
+  const needed = columnsToTrack(entity);
   const isLeftOut = (name: string) => {
     const member = entity.members.get(name);
     return member !== undefined && !("fields" in member) && member.isHeavy;
@@ -68,7 +68,7 @@ function liveOf(
   columns: readonly string[] | undefined,
   reach: readonly ReachedRelation[],
 ): QueryState {
-  const changed = { columns, reach, past: { isUsed: true } };
+  const changed = { columns, reach, memo: { isUsed: true } };
   const { given } = query;
   const template = given === undefined ? undefined : liveTemplate(given.template, columns, reach);
   return {
@@ -84,7 +84,7 @@ function liveTemplate(
   columns: readonly string[] | undefined,
   reach: readonly ReachedRelation[],
 ): QueryState {
-  return liveTemplates(template, "", () => ({ ...template, columns, reach, past: { isUsed: true } }));
+  return liveTemplates(template, "", () => ({ ...template, columns, reach, memo: { isUsed: true } }));
 }
 
 const liveTemplates = derivedByName<QueryState, string, QueryState>();

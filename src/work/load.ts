@@ -11,13 +11,13 @@ import {
   type ResolvedRelation,
   valueAt,
 } from "../ir/index.js";
-import { type Cohort, type Kept, keptOf, type LiveObject, type Rules } from "../live/index.js";
+import { type Cohort, type LiveObject, type LiveState, liveStateOf, type Rules } from "../live/index.js";
 import { conditionNames } from "../plan/index.js";
 import { reachOf } from "../query/index.js";
 import { type CallSite, completed, noLimits, rowsOfQuery, type Steps, stepsOfQuery } from "../run/index.js";
 import { adopt, complete, setLoaded } from "./adopt.js";
 import { identityOf } from "./identity.js";
-import { put } from "./live-kind.js";
+import { defineField } from "./live-kind.js";
 import { liveQuery } from "./live-query.js";
 import { placeAt } from "./place-at.js";
 import { isOurs, isSameInCode, mapOf, newCohort, ownOrigin, type Unit, unitOf } from "./unit.js";
@@ -45,11 +45,11 @@ export function knownOne(unit: Unit, live: LiveObject, relation: ResolvedRelatio
 }
 
 /** The entities that something is loaded for with one of them: those of its cohort that lack it, from it on. */
-function cohortOf(
+export function cohortOf(
   unit: Unit,
   live: LiveObject,
-  { cohort }: Kept,
-  lacks: (member: LiveObject, kept: Kept) => boolean,
+  { cohort }: LiveState,
+  lacks: (member: LiveObject, state: LiveState) => boolean,
 ): LiveObject[] {
   const most = unit.settings.cohort;
   const { members } = cohort;
@@ -57,8 +57,8 @@ function cohortOf(
   const chosen: LiveObject[] = [];
   for (let i = 0; i < members.length && chosen.length < most; i++) {
     const member = members[(start + i) % members.length] as LiveObject;
-    const kept = keptOf(member);
-    if (kept.standing === "kept" && lacks(member, kept)) chosen.push(member);
+    const state = liveStateOf(member);
+    if (state.status === "kept" && lacks(member, state)) chosen.push(member);
   }
   return chosen.includes(live) ? chosen : [live, ...chosen.slice(1)];
 }
@@ -145,35 +145,35 @@ export async function reachLive(
   for (const [relation, lists] of await related(unit, state, owners, verb, at, rules))
     owners.forEach((live, i) => {
       const own = lists[i] as LiveObject[];
-      const kept = keptOf(live);
-      if (kept.related?.has(relation.name) === true) return;
-      setLoaded(unit, live, kept, relation, relation.cardinality === "many" ? own : (own[0] ?? null));
+      const liveState = liveStateOf(live);
+      if (liveState.related?.has(relation.name) === true) return;
+      setLoaded(unit, live, liveState, relation, relation.cardinality === "many" ? own : (own[0] ?? null));
     });
 }
 
 /** Loads a relation of an entity, for its whole cohort at once. */
 export async function loadRelation(
   live: LiveObject,
-  kept: Kept,
+  state: LiveState,
   relation: ResolvedRelation,
   at: CallSite | undefined,
 ): Promise<unknown> {
-  const unit = unitOf(kept);
+  const unit = unitOf(state);
   const { name } = relation;
-  const isThere = () => kept.related?.has(name) === true;
-  const source = kept.standing === "new" ? [relation.source] : [];
+  const isThere = () => state.related?.has(name) === true;
+  const source = state.status === "new" ? [relation.source] : [];
   await unit.flushFor(() => new Set([...source, ...relation.steps.map(({ target }) => target)]));
-  await once(kept.cohort, name, isThere, async () => {
-    const lacking = cohortOf(unit, live, kept, (member, other) => {
+  await once(state.cohort, name, isThere, async () => {
+    const lacking = cohortOf(unit, live, state, (member, other) => {
       if (other.related?.has(name) === true) return false;
       const known = knownOne(unit, member, relation);
       if (known === undefined) return true;
       setLoaded(unit, member, other, relation, known);
       return false;
     });
-    if (!isThere()) await reachLive(unit, reachState(relation), lacking, "lazy read", at, kept.rules);
+    if (!isThere()) await reachLive(unit, reachState(relation), lacking, "lazy read", at, state.rules);
   });
-  return kept.related?.get(name);
+  return state.related?.get(name);
 }
 
 const keyTemplates = derivedByName<ResolvedEntity, string, QueryState>();
@@ -193,7 +193,7 @@ const keyTemplate = (entity: ResolvedEntity, isOne: boolean, columns: readonly s
   });
 
 /** The query of rows of an entity by their keys. */
-function byKeys(
+export function byKeys(
   entity: ResolvedEntity,
   keys: readonly LiveObject[],
   columns: readonly string[] | undefined,
@@ -241,7 +241,7 @@ export function* renewComputed(unit: Unit, entity: ResolvedEntity, lives: readon
   const byIdentity = new Map(rows.map((row) => [identityOf(entity, row), row]));
   for (const live of lives) {
     const row = byIdentity.get(identityOf(entity, live));
-    if (row !== undefined) renew(live, keptOf(live), row, computed);
+    if (row !== undefined) renew(live, liveStateOf(live), row, computed);
   }
 }
 
@@ -249,10 +249,10 @@ export function* renewComputed(unit: Unit, entity: ResolvedEntity, lives: readon
 export async function rowNow(
   unit: Unit,
   live: LiveObject,
-  kept: Kept,
+  state: LiveState,
   at: CallSite | undefined,
 ): Promise<LiveObject | undefined> {
-  const { entity } = kept.kind;
+  const { entity } = state.kind;
   const names = [...entity.members.keys()].filter((name) => Object.hasOwn(live, name));
   const rows = await rowsOfQuery(unit.context, byKeys(entity, [live], names), ownOrigin("refresh", at));
   return rows[0] as LiveObject | undefined;
@@ -261,22 +261,22 @@ export async function rowNow(
 /** Loads a column of an entity that its query left out, for its whole cohort at once. */
 export async function loadColumn(
   live: LiveObject,
-  kept: Kept,
+  state: LiveState,
   name: string,
   at: CallSite | undefined,
 ): Promise<unknown> {
-  const unit = unitOf(kept);
-  const { entity } = kept.kind;
+  const unit = unitOf(state);
+  const { entity } = state.kind;
   const isThere = () => Object.hasOwn(live, name);
-  await once(kept.cohort, `column ${name}`, isThere, async () => {
-    const lacking = cohortOf(unit, live, kept, (member) => !Object.hasOwn(member, name));
+  await once(state.cohort, `column ${name}`, isThere, async () => {
+    const lacking = cohortOf(unit, live, state, (member) => !Object.hasOwn(member, name));
     const columns = [...entity.members.keys()].filter(
       (member) => member === name || entity.key.some(({ steps }) => steps[0] === member),
     );
     const rows = await rowsOfQuery(unit.context, byKeys(entity, lacking, columns), ownOrigin("lazy read", at));
     for (const row of rows as LiveObject[]) {
       const found = mapOf(unit, entity).get(identityOf(entity, row));
-      if (found !== undefined) complete(found, keptOf(found), row, [name]);
+      if (found !== undefined) complete(found, liveStateOf(found), row, [name]);
     }
     if (!isThere()) throw new GemachError("NONE_FOUND", { entity: entity.name, call: "A lazy read" });
   });
@@ -284,10 +284,10 @@ export async function loadColumn(
 }
 
 /** Takes over what the database has now, of these columns or of all that a row has. */
-export function renew(live: LiveObject, kept: Kept, row: LiveObject, names = Object.keys(row)): void {
+export function renew(live: LiveObject, state: LiveState, row: LiveObject, names = Object.keys(row)): void {
   for (const name of names) {
     if (Object.hasOwn(live, name)) live[name] = row[name];
-    else put(live, name, row[name]);
-    kept.was[name] = kept.kind.prints.get(name)?.of(row[name]) ?? row[name];
+    else defineField(live, name, row[name]);
+    state.original[name] = state.kind.snapshots.get(name)?.of(row[name]) ?? row[name];
   }
 }

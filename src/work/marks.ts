@@ -1,7 +1,7 @@
 import { canonicalOf, expectedOf } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { qualified, type ResolvedEntity, type StandingCondition } from "../ir/index.js";
-import { keptOf, type LiveObject } from "../live/index.js";
+import { type LiveObject, liveStateOf } from "../live/index.js";
 import type { Unit } from "./unit.js";
 
 /** The standing condition of an entity whose rows are hidden in place of being deleted. */
@@ -21,4 +21,4 @@ export function hiddenBy({ column, removed }: StandingCondition): unknown {
 
 /** Whether a removed entity is only marked: its row stays. */
 export const isMarked = ({ forGood }: Unit, live: LiveObject): boolean =>
-  markIn(keptOf(live).kind.entity) !== undefined && !forGood.has(live);
+  markIn(liveStateOf(live).kind.entity) !== undefined && !forGood.has(live);

@@ -1,5 +1,5 @@
 import type { OutsideRule } from "../ir/index.js";
-import { type Kept, OutsideReachError, type Rules } from "../live/index.js";
+import { type LiveState, OutsideReachError, type Rules } from "../live/index.js";
 import { type Unit, unitOf } from "./unit.js";
 
 function ruleIn(rules: Rules | undefined, name: string, isFirst: boolean): OutsideRule | undefined {
@@ -10,7 +10,7 @@ function ruleIn(rules: Rules | undefined, name: string, isFirst: boolean): Outsi
 }
 
 /** What becomes of reading a relation or column that is not there; the narrowest rule wins. */
-function ruleFor(unit: Unit, { rules }: Kept, name: string): OutsideRule {
+function ruleFor(unit: Unit, { rules }: LiveState, name: string): OutsideRule {
   return ruleIn(rules, name, true) ?? unit.settings.outside;
 }
 
@@ -18,13 +18,13 @@ function ruleFor(unit: Unit, { rules }: Kept, name: string): OutsideRule {
  * Whether something outside of the reach is to be loaded; false: it is blank.
  * @throws OutsideReachError
  */
-export function mayLoad(kept: Kept, name: string, isRelation: boolean): boolean {
-  const unit = unitOf(kept);
-  const rule = unit.isEnded || kept.standing === "forgotten" ? "refuse" : ruleFor(unit, kept, name);
+export function mayLoad(state: LiveState, name: string, isRelation: boolean): boolean {
+  const unit = unitOf(state);
+  const rule = unit.isEnded || state.status === "forgotten" ? "refuse" : ruleFor(unit, state, name);
   if (rule !== "refuse") return rule === "load";
-  const { at } = kept.cohort;
+  const { at } = state.cohort;
   throw new OutsideReachError({
-    entity: kept.kind.entity.name,
+    entity: state.kind.entity.name,
     name,
     at: at === undefined ? undefined : `${at.file}:${at.line}`,
     reach: isRelation ? `.reach({ ${name}: true })` : `.columns(…, "${name}")`,

@@ -1,6 +1,6 @@
 import { canonicalOf, derived } from "../columns/index.js";
 import { type ResolvedColumn, type ResolvedEntity, type ResolvedRelation, valueAt } from "../ir/index.js";
-import { type Kept, keptOf, type LiveObject } from "../live/index.js";
+import { type LiveObject, type LiveState, liveStateOf } from "../live/index.js";
 import { remove } from "./add.js";
 import { pendingIn } from "./changes.js";
 import { unload } from "./follow.js";
@@ -24,10 +24,10 @@ const leadsTo = (child: LiveObject, { steps: [{ pairs }] }: ResolvedRelation, ow
   });
 
 /** Whether a row that the database has for an owner is so still, by what was said of it since. */
-function isStill(child: LiveObject, kept: Kept, relation: ResolvedRelation, owner: LiveObject): boolean {
+function isStill(child: LiveObject, state: LiveState, relation: ResolvedRelation, owner: LiveObject): boolean {
   const { pairs } = relation.steps[0];
-  if (kept.awaits !== undefined && pairs.some(({ to }) => kept.awaits?.has(to))) return false;
-  const pending = pendingIn(child, kept);
+  if (state.awaits !== undefined && pairs.some(({ to }) => state.awaits?.has(to))) return false;
+  const pending = pendingIn(child, state);
   return !pairs.some(({ to }) => pending.includes(to.steps[0] as string)) || leadsTo(child, relation, owner);
 }
 
@@ -35,25 +35,25 @@ function isStill(child: LiveObject, kept: Kept, relation: ResolvedRelation, owne
 function* saidToBe(unit: Unit, relation: ResolvedRelation, owner: LiveObject): Iterable<LiveObject> {
   const { target } = relation;
   for (const child of unit.added)
-    if (keptOf(child).kind.entity === target && leadsTo(child, relation, owner)) yield child;
+    if (liveStateOf(child).kind.entity === target && leadsTo(child, relation, owner)) yield child;
   const names = relation.steps[0].pairs.map(({ to }) => to.steps[0] as string);
   for (const child of unit.maps.get(target)?.values() ?? []) {
-    const kept = keptOf(child);
-    if (kept.standing !== "kept" || !pendingIn(child, kept).some((name) => names.includes(name))) continue;
+    const state = liveStateOf(child);
+    if (state.status !== "kept" || !pendingIn(child, state).some((name) => names.includes(name))) continue;
     if (leadsTo(child, relation, owner)) yield child;
   }
 }
 
-const isThere = (live: LiveObject): boolean => ["kept", "new"].includes(keptOf(live).standing);
+const isThere = (live: LiveObject): boolean => ["kept", "new"].includes(liveStateOf(live).status);
 
 const listOf = (loaded: unknown): readonly LiveObject[] =>
   (Array.isArray(loaded) ? loaded : loaded === null || loaded === undefined ? [] : [loaded]) as LiveObject[];
 
 /** Removes what belongs to a new entity that is not written: what is tied to it, or has its key. */
 export function removeTied(unit: Unit, owner: LiveObject): void {
-  for (const relation of owningOf(keptOf(owner).kind.entity))
+  for (const relation of owningOf(liveStateOf(owner).kind.entity))
     for (const child of new Set([
-      ...listOf(keptOf(owner).related?.get(relation.name)),
+      ...listOf(liveStateOf(owner).related?.get(relation.name)),
       ...saidToBe(unit, relation, owner),
     ]))
       if (isThere(child)) removeWhole(unit, child);
@@ -61,7 +61,7 @@ export function removeTied(unit: Unit, owner: LiveObject): void {
 
 /** An entity to be deleted when changes are written; `isForGood`: also where it would only be marked. */
 export function removeWhole(unit: Unit, live: LiveObject, isForGood = false): void {
-  if (keptOf(live).standing === "new") removeTied(unit, live);
+  if (liveStateOf(live).status === "new") removeTied(unit, live);
   if (isForGood) unit.forGood.add(live);
   remove(unit, live);
 }
@@ -80,19 +80,19 @@ export async function removeOwned(unit: Unit): Promise<ReadonlyMap<LiveObject, L
     const byRelation = new Map<ResolvedRelation, LiveObject[]>();
     for (const live of open) {
       done.add(live);
-      for (const relation of owningOf(keptOf(live).kind.entity))
+      for (const relation of owningOf(liveStateOf(live).kind.entity))
         byRelation.set(relation, [...(byRelation.get(relation) ?? []), live]);
     }
     for (const [relation, owners] of byRelation) {
       const { name } = relation;
       const [whole, usual] = [wholeState(relation), reachState(relation)];
       for (const live of owners) {
-        const kept = keptOf(live);
+        const state = liveStateOf(live);
         // A row that was forgotten is still its own in the database, and so is one that is hidden.
         const isPartial = whole !== usual && !isMarked(unit, live);
-        if (isPartial || listOf(kept.related?.get(name)).some((child) => !isThere(child))) unload(live, kept, name);
+        if (isPartial || listOf(state.related?.get(name)).some((child) => !isThere(child))) unload(live, state, name);
       }
-      const missing = owners.filter((live) => keptOf(live).related?.has(name) !== true);
+      const missing = owners.filter((live) => liveStateOf(live).related?.has(name) !== true);
       const [marked, deleted] = [
         missing.filter((live) => isMarked(unit, live)),
         missing.filter((live) => !isMarked(unit, live)),
@@ -100,14 +100,14 @@ export async function removeOwned(unit: Unit): Promise<ReadonlyMap<LiveObject, L
       if (marked.length > 0) await reachLive(unit, usual, marked, "remove", undefined, undefined);
       if (deleted.length > 0) await reachLive(unit, whole, deleted, "remove", undefined, undefined);
       for (const owner of owners) {
-        const own = listOf(keptOf(owner).related?.get(name)).filter((child) =>
-          isStill(child, keptOf(child), relation, owner),
+        const own = listOf(liveStateOf(owner).related?.get(name)).filter((child) =>
+          isStill(child, liveStateOf(child), relation, owner),
         );
         const isKept = isMarked(unit, owner) && markIn(relation.target) === undefined;
         for (const child of new Set([...own, ...saidToBe(unit, relation, owner)])) {
           // What belongs to a row that is only marked stays, or is marked too.
           if (!isThere(child) || isKept) continue;
-          if (isMarked(unit, owner) && keptOf(child).standing === "new") later.set(child, owner);
+          if (isMarked(unit, owner) && liveStateOf(child).status === "new") later.set(child, owner);
           else removeWith(unit, child, owner);
         }
       }

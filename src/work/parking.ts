@@ -1,7 +1,7 @@
 import { type ColumnKind, canonicalOf, derived, type Scalar } from "../columns/index.js";
 import { type GemachError, workError } from "../errors/index.js";
 import type { ResolvedColumn, ResolvedEntity } from "../ir/index.js";
-import { type Kept, keptOf, type LiveObject } from "../live/index.js";
+import { type LiveObject, type LiveState, liveStateOf } from "../live/index.js";
 import type { Changed } from "./changes.js";
 import { readThere } from "./deletes.js";
 import { RowIndex, readNow, valuesText } from "./row-index.js";
@@ -71,17 +71,17 @@ function placeFor(
 }
 
 /** The rows whose unique values are to be those of others. */
-function* freersIn(unit: Unit, changed: readonly Changed[], late: ReadonlySet<LiveObject>): Iterable<Freer> {
+function* freersIn(unit: Unit, changed: readonly Changed[], deferred: ReadonlySet<LiveObject>): Iterable<Freer> {
   const takers = new RowIndex([...unit.added, ...changed.map(({ live }) => live)], readNow);
   const byLive = new Map(changed.map((one) => [one.live, one]));
   const isFreed = (names: readonly string[] | undefined, unique: Unique) =>
     names === undefined || unique.some(({ steps }) => names.includes(steps[0] as string));
   const leaving = [
     ...changed.map(({ live, names }) => [live, names] as const),
-    ...[...late].map((live) => [live, undefined] as const),
+    ...[...deferred].map((live) => [live, undefined] as const),
   ];
   for (const [live, names] of leaving) {
-    const { entity } = keptOf(live).kind;
+    const { entity } = liveStateOf(live).kind;
     for (const unique of uniquesOf(entity)) {
       if (!isFreed(names, unique)) continue;
       const before = valuesText(live, unique, readThere);
@@ -91,29 +91,29 @@ function* freersIn(unit: Unit, changed: readonly Changed[], late: ReadonlySet<Li
   }
 }
 
-const tangled = ({ kind: { entity } }: Kept, unique: Unique): GemachError =>
+const tangled = ({ kind: { entity } }: LiveState, unique: Unique): GemachError =>
   workError("VALUES_TANGLED", { entity: entity.name, columns: unique.map(({ property }) => property) });
 
 /**
  * What has to be done so that rows may swap unique values, shift them, or hand them on to new rows.
  * @throws GemachError `VALUES_TANGLED` where no order, and no other value, makes room
  */
-export function planParking(unit: Unit, changed: readonly Changed[], late: ReadonlySet<LiveObject>): Parking {
-  if (changed.length === 0 && late.size === 0) return nothing;
-  if (changed.length + unit.added.size + late.size < 2) return nothing;
+export function planParking(unit: Unit, changed: readonly Changed[], deferred: ReadonlySet<LiveObject>): Parking {
+  if (changed.length === 0 && deferred.size === 0) return nothing;
+  if (changed.length + unit.added.size + deferred.size < 2) return nothing;
   const parked: (readonly [LiveObject, readonly ResolvedColumn[], readonly Scalar[]])[] = [];
   const before = new Map<Changed, { readonly freer: Changed; readonly unique: Unique }[]>();
   const early = new Set<Changed>();
   const byLive = new Map(changed.map((one) => [one.live, one]));
-  for (const { live, unique, taker } of freersIn(unit, changed, late)) {
-    const kept = keptOf(live);
-    const place = placeFor(kept.kind.entity, unique);
-    if (place !== undefined) {
-      parked.push([live, ...place]);
+  for (const { live, unique, taker } of freersIn(unit, changed, deferred)) {
+    const state = liveStateOf(live);
+    const position = placeFor(state.kind.entity, unique);
+    if (position !== undefined) {
+      parked.push([live, ...position]);
       continue;
     }
     const freer = byLive.get(live);
-    if (freer === undefined || kept.awaits !== undefined) throw tangled(kept, unique);
+    if (freer === undefined || state.awaits !== undefined) throw tangled(state, unique);
     early.add(freer);
     if (taker !== undefined) before.set(taker, [...(before.get(taker) ?? []), { freer, unique }]);
   }

@@ -1,4 +1,4 @@
-import { canonicalOf, kinds, type StandardIssue, typeWord, type ValueType } from "../columns/index.js";
+import { canonicalOf, kinds, platform, type StandardIssue, typeWord, type ValueType } from "../columns/index.js";
 import { GemachError, workError } from "../errors/index.js";
 import {
   isGiven,
@@ -8,7 +8,7 @@ import {
   type ResolvedRelation,
   valueAt,
 } from "../ir/index.js";
-import { keptOf, type LiveObject } from "../live/index.js";
+import { type LiveObject, liveStateOf } from "../live/index.js";
 import { rowSchema } from "../model/index.js";
 import { refuseOthers } from "../plan/index.js";
 import { add, remove } from "./add.js";
@@ -48,8 +48,7 @@ function ofJson(given: unknown, { kind, codec }: ValueType): unknown {
 
 function fromBase64(text: string): unknown {
   try {
-    const { atob } = globalThis as unknown as { atob(text: string): string };
-    return Uint8Array.from(atob(text), (letter) => letter.charCodeAt(0));
+    return Uint8Array.from(platform.atob(text), (letter) => letter.charCodeAt(0));
   } catch {
     return text;
   }
@@ -130,7 +129,7 @@ class Patching {
   /** Checks a document for an entity, and notes what it does. */
   async entity(live: LiveObject, document: unknown, at: At): Promise<void> {
     if (!isObject(document)) return this.#refuse(`takes an object, but got ${typeWord(document)}`, at);
-    const { entity } = keptOf(live).kind;
+    const { entity } = liveStateOf(live).kind;
     const version = versionOf(entity);
     const changes: Record<string, unknown> = {};
     for (const [name, given] of Object.entries(document)) {
@@ -151,7 +150,7 @@ class Patching {
   #version(live: LiveObject, version: ResolvedColumn, given: unknown): void {
     const [mine, theirs] = [live[version.property], ofJson(given, version.type)];
     if (canonicalOf(mine, version.type) === canonicalOf(theirs, version.type)) return;
-    const { entity } = keptOf(live).kind;
+    const { entity } = liveStateOf(live).kind;
     const isShown = entity.key.every(({ kind }) => kinds[kind].isShown);
     throw new GemachError("CONFLICT", {
       entity: entity.name,
@@ -287,18 +286,18 @@ class Patching {
     for (const name of given)
       if (name in document) this.#refuse("is given by the row that it belongs to", [...at, name]);
     for (const [name, value] of Object.entries(document)) {
-      const [member, further] = [target.members.get(name), target.relations.get(name)];
+      const [member, others] = [target.members.get(name), target.relations.get(name)];
       const isKey = member !== undefined && !("fields" in member) && member.isKey;
-      if ((member ?? further) !== undefined && !isKey && !this.#isOpen(target, name))
+      if ((member ?? others) !== undefined && !isKey && !this.#isOpen(target, name))
         this.#refuse("is not to be changed here", [...at, name]);
       else if (member !== undefined) columns[name] = patched(member, undefined, value);
-      else if (further === undefined) this.#refuse("there is no such column", [...at, name]);
-      else if (!isDirect(further)) this.#refuse("goes over other relations", [...at, name]);
+      else if (others === undefined) this.#refuse("there is no such column", [...at, name]);
+      else if (!isDirect(others)) this.#refuse("goes over other relations", [...at, name]);
       else if (value !== null) {
-        if (isOurs(further)) for (const { from } of further.steps[0].pairs) given.add(from.property);
+        if (isOurs(others)) for (const { from } of others.steps[0].pairs) given.add(from.property);
         for (const [i, one] of (Array.isArray(value) ? value : [value]).entries()) {
-          const made = await this.#newRow(further, one, [...at, name, ...(Array.isArray(value) ? [i] : [])]);
-          if (made !== undefined) below.push([further, made]);
+          const made = await this.#newRow(others, one, [...at, name, ...(Array.isArray(value) ? [i] : [])]);
+          if (made !== undefined) below.push([others, made]);
         }
       }
     }
@@ -309,7 +308,7 @@ class Patching {
       if (!given.has(String(path[0]))) this.#refuse(message, [...at, ...(path as At)]);
     return () => {
       const live = add(this.#unit, target, columns);
-      for (const [further, make] of below) tie(live, further, make());
+      for (const [others, make] of below) tie(live, others, make());
       return live;
     };
   }
@@ -329,7 +328,7 @@ export async function patch(unit: Unit, live: LiveObject, document: unknown, opt
   const patching = new Patching(unit, options);
   await patching.entity(live, document, []);
   const { issues, making, actions } = patching.found;
-  if (issues.length > 0) throw workError("PATCH_REFUSED", { entity: keptOf(live).kind.entity.name, issues });
+  if (issues.length > 0) throw workError("PATCH_REFUSED", { entity: liveStateOf(live).kind.entity.name, issues });
   const before = new Set(unit.added);
   try {
     for (const make of making) make();

@@ -1,10 +1,10 @@
 import { typeWord } from "../columns/index.js";
 import { GemachError, workError } from "../errors/index.js";
 import { type ResolvedColumn, type ResolvedEntity, type ResolvedRelation, type Step, valueAt } from "../ir/index.js";
-import { type Kept, keptOf, type LiveObject, noteFurther, Stamped } from "../live/index.js";
+import { LiveBase, type LiveObject, type LiveState, liveStateOf, noteAddedColumn } from "../live/index.js";
 import { setLoaded } from "./adopt.js";
 import { noteOwner, unload } from "./follow.js";
-import { put } from "./live-kind.js";
+import { defineField } from "./live-kind.js";
 import { knownOne } from "./load.js";
 import { placeAt } from "./place-at.js";
 import { isDirect, isOurs, mirrorsOf, ownRelations, type Unit, unitOf } from "./unit.js";
@@ -14,13 +14,13 @@ import { isDirect, isOurs, mirrorsOf, ownRelations, type Unit, unitOf } from "./
  * @throws GemachError `LIVE_EXPECTED`
  */
 export function expectLive(unit: Unit, value: unknown, call: string, entity?: ResolvedEntity): LiveObject {
-  const kept = Stamped.of(value);
-  if (kept !== undefined && kept.unit === unit && (entity === undefined || kept.kind.entity === entity)) {
-    if (kept.standing === "kept" || kept.standing === "new") return value as LiveObject;
-    throw unexpected(call, entity, `one that was ${kept.standing}`);
+  const state = LiveBase.of(value);
+  if (state !== undefined && state.unit === unit && (entity === undefined || state.kind.entity === entity)) {
+    if (state.status === "kept" || state.status === "new") return value as LiveObject;
+    throw unexpected(call, entity, `one that was ${state.status}`);
   }
-  if (kept === undefined) throw unexpected(call, entity, typeWord(value));
-  throw unexpected(call, entity, kept.unit === unit ? `a ${kept.kind.entity.name}` : "one of another unit of work");
+  if (state === undefined) throw unexpected(call, entity, typeWord(value));
+  throw unexpected(call, entity, state.unit === unit ? `a ${state.kind.entity.name}` : "one of another unit of work");
 }
 
 const unexpected = (call: string, entity: ResolvedEntity | undefined, got: string): GemachError =>
@@ -37,27 +37,32 @@ const hasValue = (live: LiveObject, { steps }: ResolvedColumn): boolean => {
 };
 
 /** Gives a column of an entity a value, past what its class does when that is set. */
-export function giveColumn(live: LiveObject, kept: Kept, { steps, property }: ResolvedColumn, value: unknown): void {
+export function giveColumn(
+  live: LiveObject,
+  state: LiveState,
+  { steps, property }: ResolvedColumn,
+  value: unknown,
+): void {
   if (steps.length > 1) placeAt(live, steps, value);
   else {
-    put(live, property, value);
-    noteFurther(kept, property);
+    defineField(live, property, value);
+    noteAddedColumn(state, property);
   }
 }
 
 /** Gives the columns of a holder the key of another entity, as soon as there is one. */
 function giveKey(holder: LiveObject, { steps: [{ pairs }] }: ResolvedRelation, target: LiveObject | null): void {
-  const kept = keptOf(holder);
+  const state = liveStateOf(holder);
   for (const { from, to } of pairs) {
-    kept.awaits?.delete(from);
+    state.awaits?.delete(from);
     if (target === null || hasValue(target, to)) {
       const value = target === null ? null : valueAt(target, to.steps);
-      giveColumn(holder, kept, from, value);
+      giveColumn(holder, state, from, value);
       continue;
     }
-    kept.awaits ??= new Map();
-    unitOf(kept).waiting.add(holder);
-    kept.awaits.set(from, { of: target as LiveObject, column: to });
+    state.awaits ??= new Map();
+    unitOf(state).waiting.add(holder);
+    state.awaits.set(from, { of: target as LiveObject, column: to });
     if (from.steps.length === 1) delete holder[from.property];
   }
 }
@@ -78,20 +83,20 @@ function moveOnOtherSide(
       [after, true],
     ] as const) {
       if (owner === null) continue;
-      const kept = keptOf(owner);
+      const state = liveStateOf(owner);
       // Nothing leads to a new entity but what is tied to it here.
-      if (isAfter && kept.standing === "new" && mirror.cardinality === "many" && !kept.related?.has(mirror.name))
-        setLoaded(unit, owner, kept, mirror, []);
-      const loaded = kept.related?.get(mirror.name);
+      if (isAfter && state.status === "new" && mirror.cardinality === "many" && !state.related?.has(mirror.name))
+        setLoaded(unit, owner, state, mirror, []);
+      const loaded = state.related?.get(mirror.name);
       if (Array.isArray(loaded)) {
         const at = loaded.indexOf(holder);
         if (isAfter && at < 0) loaded.push(holder);
         if (!isAfter && at >= 0) loaded.splice(at, 1);
       } else if (mirror.cardinality === "one" && (isAfter || loaded === holder))
-        setLoaded(unit, owner, kept, mirror, isAfter ? holder : null);
+        setLoaded(unit, owner, state, mirror, isAfter ? holder : null);
     }
   }
-  loosen(unit, relation.source);
+  unloadDistant(unit, relation.source);
 }
 
 /** Whether a relation goes over the rows of one link entity. */
@@ -110,13 +115,13 @@ function endOf(
 }
 
 /** Loaded relations over a link's row have the row at its far end, or have it no longer. */
-function relink(unit: Unit, link: LiveObject, isThere: boolean): void {
-  const kept = keptOf(link);
-  const { entity } = kept.kind;
+function updateLinkedLists(unit: Unit, link: LiveObject, isThere: boolean): void {
+  const state = liveStateOf(link);
+  const { entity } = state.kind;
   for (const [live, names] of unit.distant.get(entity) ?? [])
     for (const name of names) {
-      const relation = keptOf(live).kind.entity.relations.get(name) as ResolvedRelation;
-      const loaded = keptOf(live).related?.get(name);
+      const relation = liveStateOf(live).kind.entity.relations.get(name) as ResolvedRelation;
+      const loaded = liveStateOf(live).related?.get(name);
       if (!isLink(relation) || !Array.isArray(loaded)) continue;
       const [first, second] = relation.steps as readonly [Step, Step];
       const near = endOf(
@@ -129,8 +134,8 @@ function relink(unit: Unit, link: LiveObject, isThere: boolean): void {
         second.target,
         second.pairs.map(({ from }) => from),
       );
-      if (near === undefined || far === undefined || present(unit, link, kept, near) !== live) continue;
-      const target = present(unit, link, kept, far);
+      if (near === undefined || far === undefined || present(unit, link, state, near) !== live) continue;
+      const target = present(unit, link, state, far);
       const at = target === null ? -1 : loaded.indexOf(target);
       if (isThere && target !== null && at < 0) loaded.push(target);
       if (!isThere && at >= 0) loaded.splice(at, 1);
@@ -138,11 +143,11 @@ function relink(unit: Unit, link: LiveObject, isThere: boolean): void {
 }
 
 /** Relations over several steps, but for links, are to be read again where an entity on their way has changed. */
-function loosen({ distant }: Unit, entity: ResolvedEntity): void {
+function unloadDistant({ distant }: Unit, entity: ResolvedEntity): void {
   for (const [live, names] of distant.get(entity) ?? [])
     for (const name of [...names]) {
-      if (isLink(keptOf(live).kind.entity.relations.get(name) as ResolvedRelation)) continue;
-      unload(live, keptOf(live), name);
+      if (isLink(liveStateOf(live).kind.entity.relations.get(name) as ResolvedRelation)) continue;
+      unload(live, liveStateOf(live), name);
       names.delete(name);
     }
 }
@@ -168,56 +173,57 @@ export function unsettable(relation: ResolvedRelation, isToNone: boolean): strin
 }
 
 /** The row that a to-one relation leads to as far as that is known. */
-function present(unit: Unit, live: LiveObject, kept: Kept, relation: ResolvedRelation): LiveObject | null {
-  const known = kept.related?.get(relation.name) ?? knownOne(unit, live, relation);
-  return (known === undefined ? kept.owners?.get(relation.name) : (known as LiveObject | null)) ?? null;
+function present(unit: Unit, live: LiveObject, state: LiveState, relation: ResolvedRelation): LiveObject | null {
+  const known = state.related?.get(relation.name) ?? knownOne(unit, live, relation);
+  return (known === undefined ? state.owners?.get(relation.name) : (known as LiveObject | null)) ?? null;
 }
 
 /** Lets a to-one relation lead to another entity, or to none: its key, and the other side, follow. */
-export function setRelation(live: LiveObject, kept: Kept, relation: ResolvedRelation, value: unknown): void {
-  const unit = unitOf(kept);
+export function setRelation(live: LiveObject, state: LiveState, relation: ResolvedRelation, value: unknown): void {
+  const unit = unitOf(state);
   const name = `${relation.source.name}.${relation.name}`;
   if (relation.cardinality !== "one") refuse(relation, "it is to many rows");
   const reason = unsettable(relation, isOurs(relation) && value === null);
   if (reason !== undefined) refuse(relation, reason);
   const target = value === null ? null : expectLive(unit, value, name, relation.target);
   if (!isOurs(relation)) {
-    setFromOtherSide(unit, live, kept, relation, target);
+    setFromOtherSide(unit, live, state, relation, target);
     return;
   }
-  const before = present(unit, live, kept, relation);
-  relink(unit, live, false);
+  const before = present(unit, live, state, relation);
+  updateLinkedLists(unit, live, false);
   giveKey(live, relation, target);
   for (const other of relation.source.relations.values())
     if (isOurs(other) && other.steps[0].pairs.every(({ from }, i) => from === relation.steps[0].pairs[i]?.from))
-      setLoaded(unit, live, kept, other, target);
+      setLoaded(unit, live, state, other, target);
   moveOnOtherSide(unit, live, relation, before, target);
-  relink(unit, live, true);
+  updateLinkedLists(unit, live, true);
 }
 
 /** Lets a relation whose key stands in the target lead to another entity, or to none. */
 function setFromOtherSide(
   unit: Unit,
   live: LiveObject,
-  kept: Kept,
+  state: LiveState,
   relation: ResolvedRelation,
   target: LiveObject | null,
 ): void {
   const [back] = mirrorsOf(relation);
   if (back === undefined) refuse(relation, `${relation.target.name} has no relation back`);
-  const before = kept.related?.get(relation.name) as LiveObject | null | undefined;
-  if (before === undefined && kept.standing !== "new")
+  const before = state.related?.get(relation.name) as LiveObject | null | undefined;
+  if (before === undefined && state.status !== "new")
     refuse(relation, "await it first: the row that it leads to now is to be let go");
-  if (before !== null && before !== undefined && before !== target) setRelation(before, keptOf(before), back, null);
-  if (target === null) setLoaded(unit, live, kept, relation, null);
-  else setRelation(target, keptOf(target), back, live);
+  if (before !== null && before !== undefined && before !== target)
+    setRelation(before, liveStateOf(before), back, null);
+  if (target === null) setLoaded(unit, live, state, relation, null);
+  else setRelation(target, liveStateOf(target), back, live);
 }
 
 /** Makes an entity one of the rows of another's relation. */
 export function joinTo(owner: LiveObject, relation: ResolvedRelation, child: LiveObject): void {
   const [back] = mirrorsOf(relation);
   if (back !== undefined) {
-    setRelation(child, keptOf(child), back, owner);
+    setRelation(child, liveStateOf(child), back, owner);
     return;
   }
   const { steps } = relation;
@@ -229,23 +235,23 @@ export function joinTo(owner: LiveObject, relation: ResolvedRelation, child: Liv
 }
 
 /** Entities that a new one refers to by its keys, where they are there already, have it in their loaded relations. */
-export function announce(unit: Unit, live: LiveObject): void {
-  const { entity } = keptOf(live).kind;
+export function addToLists(unit: Unit, live: LiveObject): void {
+  const { entity } = liveStateOf(live).kind;
   for (const relation of ownRelations(entity)) {
     if ((unit.maps.get(relation.target)?.size ?? 0) === 0) continue;
     const target = knownOne(unit, live, relation);
     if (target) moveOnOtherSide(unit, live, relation, null, target);
   }
-  relink(unit, live, true);
-  loosen(unit, entity);
+  updateLinkedLists(unit, live, true);
+  unloadDistant(unit, entity);
 }
 
 /** A removed entity is no longer in the loaded relations of others. */
-export function retract(unit: Unit, live: LiveObject): void {
-  const kept = keptOf(live);
-  relink(unit, live, false);
-  for (const relation of ownRelations(kept.kind.entity)) {
-    moveOnOtherSide(unit, live, relation, present(unit, live, kept, relation), null);
+export function removeFromLists(unit: Unit, live: LiveObject): void {
+  const state = liveStateOf(live);
+  updateLinkedLists(unit, live, false);
+  for (const relation of ownRelations(state.kind.entity)) {
+    moveOnOtherSide(unit, live, relation, present(unit, live, state, relation), null);
   }
-  loosen(unit, kept.kind.entity);
+  unloadDistant(unit, state.kind.entity);
 }

@@ -1,12 +1,12 @@
 import { canonicalOf, decoderFor, type Scalar, typeWord } from "../columns/index.js";
 import { GemachError } from "../errors/index.js";
 import { isGiven, valueAt } from "../ir/index.js";
-import { keptOf, type LiveObject, noteFurther, Stamped } from "../live/index.js";
+import { LiveBase, type LiveObject, liveStateOf, noteAddedColumn } from "../live/index.js";
 import { leave } from "./adopt.js";
 import { pendingIn } from "./changes.js";
 import { unloadThrough, unloadTo } from "./follow.js";
 import { identityOf } from "./identity.js";
-import { put } from "./live-kind.js";
+import { defineField } from "./live-kind.js";
 import { related, wholeState } from "./load.js";
 import { isMarked, markIn } from "./marks.js";
 import { placeAt } from "./place-at.js";
@@ -14,7 +14,7 @@ import { mapOf, type Unit } from "./unit.js";
 
 /** Gives an entity the value that visible rows have; gives the one that it had, as it is stored. */
 function unmark(live: LiveObject): Scalar | undefined {
-  const mark = markIn(keptOf(live).kind.entity);
+  const mark = markIn(liveStateOf(live).kind.entity);
   if (mark === undefined || isGiven(mark.value)) return undefined;
   const { column, value } = mark;
   const name = column.steps[0] as string;
@@ -22,58 +22,58 @@ function unmark(live: LiveObject): Scalar | undefined {
   const visible = value === null ? null : (decoderFor(column.type)?.(value) ?? value);
   if (column.steps.length > 1) placeAt(live, column.steps, visible);
   else {
-    put(live, name, visible);
-    noteFurther(keptOf(live), name);
+    defineField(live, name, visible);
+    noteAddedColumn(liveStateOf(live), name);
   }
   return before;
 }
 
 /** Makes a removed entity visible again, with what was marked along with it. */
 export async function restore(unit: Unit, value: unknown): Promise<void> {
-  const kept = Stamped.of(value);
+  const state = LiveBase.of(value);
   const live = value as LiveObject;
-  if (kept === undefined || kept.unit !== unit)
+  if (state === undefined || state.unit !== unit)
     throw new GemachError("LIVE_EXPECTED", {
       call: "restore()",
       expected: "an entity",
-      got: kept === undefined ? typeWord(value) : "one of another unit of work",
+      got: state === undefined ? typeWord(value) : "one of another unit of work",
     });
-  const { entity } = kept.kind;
+  const { entity } = state.kind;
   if (unit.removed.has(live)) {
     // Nothing was written of it: it is as it was.
     unit.removed.delete(live);
     unit.forGood.delete(live);
-    kept.standing = "kept";
+    state.status = "kept";
     mapOf(unit, entity).set(identityOf(entity, live), live);
     unloadTo(unit, entity);
     for (const [child, owner] of [...unit.goneWith]) if (owner === live) await restore(unit, child);
     unit.goneWith.delete(live);
     return;
   }
-  const isDeleted = kept.standing === "removed" && (markIn(entity) === undefined || unit.forGood.has(live));
-  if (isDeleted || kept.standing === "forgotten")
+  const isDeleted = state.status === "removed" && (markIn(entity) === undefined || unit.forGood.has(live));
+  if (isDeleted || state.status === "forgotten")
     throw new GemachError("LIVE_EXPECTED", {
       call: "restore()",
       expected: `a ${entity.name}`,
-      got: kept.standing === "forgotten" ? "one that was forgotten" : "one that was deleted",
+      got: state.status === "forgotten" ? "one that was forgotten" : "one that was deleted",
     });
-  if (kept.standing === "removed") {
-    kept.standing = "kept";
+  if (state.status === "removed") {
+    state.status = "kept";
     mapOf(unit, entity).set(identityOf(entity, live), live);
   }
   const before = unmark(live);
-  if (!pendingIn(live, kept).length || before === undefined) return;
+  if (!pendingIn(live, state).length || before === undefined) return;
   unloadTo(unit, entity);
   unloadThrough(unit, entity);
   // What this unit of work marked along with it comes back as the objects that code holds.
   const along = [...unit.goneWith].flatMap(([child, owner]) =>
-    owner === live && keptOf(child).standing === "removed" && !unit.removed.has(child) && isMarked(unit, child)
+    owner === live && liveStateOf(child).status === "removed" && !unit.removed.has(child) && isMarked(unit, child)
       ? [child]
       : [],
   );
   for (const child of along) {
-    const { kind } = keptOf(child);
-    keptOf(child).standing = "kept";
+    const { kind } = liveStateOf(child);
+    liveStateOf(child).status = "kept";
     mapOf(unit, kind.entity).set(identityOf(kind.entity, child), child);
     unit.goneWith.delete(child);
   }
@@ -93,7 +93,7 @@ export async function restore(unit: Unit, value: unknown): Promise<void> {
   }
   for (const child of along) {
     if (back.has(child)) continue;
-    keptOf(child).standing = "removed";
-    leave(unit, keptOf(child).kind.entity, child);
+    liveStateOf(child).status = "removed";
+    leave(unit, liveStateOf(child).kind.entity, child);
   }
 }

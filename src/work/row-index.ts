@@ -1,6 +1,6 @@
 import { canonicalOf } from "../columns/index.js";
 import { type ResolvedColumn, type ResolvedEntity, valueAt } from "../ir/index.js";
-import { keptOf, type LiveObject } from "../live/index.js";
+import { type LiveObject, liveStateOf } from "../live/index.js";
 
 /** What a column of a row holds, as it is stored; undefined where that is not known. */
 export type Read = (live: LiveObject, column: ResolvedColumn) => unknown;
@@ -35,7 +35,7 @@ export class RowIndex {
   constructor(lives: Iterable<LiveObject>, read: Read) {
     this.#read = read;
     for (const live of lives) {
-      const { entity } = keptOf(live).kind;
+      const { entity } = liveStateOf(live).kind;
       const own = this.#lives.get(entity);
       if (own === undefined) this.#lives.set(entity, [live]);
       else own.push(live);

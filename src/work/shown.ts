@@ -1,4 +1,4 @@
-import { keptOf, type LiveObject, Stamped } from "../live/index.js";
+import { LiveBase, type LiveObject, liveStateOf } from "../live/index.js";
 import { LazyRead } from "./lazy-read.js";
 
 /**
@@ -8,7 +8,7 @@ import { LazyRead } from "./lazy-read.js";
 export function shownOf(live: LiveObject, prototype: object, above: readonly object[] = []): object {
   const shown = Object.create(prototype) as LiveObject;
   const path = [...above, live];
-  const { related } = keptOf(live);
+  const { related } = liveStateOf(live);
   for (const name of Object.keys(live)) {
     // What is loaded is read past the property, which would load it anew where it is out of date.
     const value = related?.get(name) ?? live[name];
@@ -19,10 +19,10 @@ export function shownOf(live: LiveObject, prototype: object, above: readonly obj
 
 function partOf(value: unknown, path: readonly object[]): unknown {
   if (Array.isArray(value)) return value.map((part) => partOf(part, path));
-  const kept = Stamped.of(value);
-  if (kept === undefined) return value;
+  const state = LiveBase.of(value);
+  if (state === undefined) return value;
   if (!path.includes(value as object)) return shownOf(value as LiveObject, Object.prototype, path);
-  const own = kept.kind.entity.key
+  const own = state.kind.entity.key
     .map(({ steps }) => steps[0] as string)
     .filter((name) => Object.hasOwn(value as object, name));
   return Object.fromEntries(own.map((name) => [name, (value as LiveObject)[name]]));

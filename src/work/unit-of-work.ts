@@ -7,7 +7,14 @@ import {
   type QueryState,
   type ResolvedEntity,
 } from "../ir/index.js";
-import { type AddedRow, type BroughtLive, keptOf, type Live, type LiveEntity, type LiveObject } from "../live/index.js";
+import {
+  type AddedRow,
+  type BroughtLive,
+  type Live,
+  type LiveEntity,
+  type LiveObject,
+  liveStateOf,
+} from "../live/index.js";
 import { type Definitions, type Entity, type EntityName, entityIn, type KeyOf, type PlainRow } from "../model/index.js";
 import { type EntityQuery, type Reached, type ReachFaults, type ReachShape, reachOf } from "../query/index.js";
 import {
@@ -41,6 +48,7 @@ import { expectLive } from "./relations.js";
 import { restore } from "./restore.js";
 import { newCohort, ownOrigin, type Unit } from "./unit.js";
 import { maintain } from "./updates.js";
+import { whole } from "./whole.js";
 
 /** Settings of a unit of work. */
 export interface WorkOptions {
@@ -108,11 +116,11 @@ export interface LiveReads {
   stream<Row>(query: Query<Row>, options?: { readonly chunk?: number } & Limits): AsyncIterableIterator<Row>;
 }
 
-const LiveReads = Reads as unknown as new (context: Context) => LiveReads;
+const LiveReads = Reads as new (context: Context) => LiveReads;
 
 /** A unit of work, with what ends it. */
-export interface OpenWork {
-  readonly w: UnitOfWork;
+export interface OpenWork<T extends Verbs> {
+  readonly w: UnitOfWork<T>;
   /** Writes what is not written yet. */
   finish(): Promise<void>;
   /** Its entities load nothing any more. */
@@ -129,13 +137,13 @@ const whatIsRead = (state: QueryState): ReadonlySet<ResolvedEntity> | undefined 
   hasOwnSql(state) ? undefined : entitiesRead(state);
 
 /** Opens a unit of work over what sends to one transaction. */
-export function openWork(
+export function openWork<T extends Verbs>(
   context: Context,
-  tx: Verbs,
+  tx: T,
   { outside = "load", cohort = Number.POSITIVE_INFINITY, flushes = true }: WorkOptions,
   hooks: Hooks | undefined,
   afterCommit: (work: () => unknown) => void,
-): OpenWork {
+): OpenWork<T> {
   let failure: { readonly error: unknown } | undefined;
   const refuseFailed = (): void => {
     if (failure !== undefined) throw workError("WORK_FAILED", {}, { cause: failure.error });
@@ -180,6 +188,7 @@ export function openWork(
     forGood: new Set(),
     goneWith: new Map(),
     touched: new Set(),
+    partial: new Set(),
     hiddenCheck: undefined,
     writing: undefined,
     isEnded: false,
@@ -191,17 +200,20 @@ export function openWork(
         await flush("flush before a query", undefined);
     },
   };
-  const living: Context["living"] = {
+  const reading: Context["live"] = {
     written: () => unit.flushFor(() => undefined),
     ready: async (state) => {
       await unit.flushFor(() => whatIsRead(state));
       return liveQuery(state);
     },
-    rows: (state, rows, { at }) =>
-      isLive(state) ? adopt(unit, state, rows as LiveObject[], newCohort(at), undefined, true) : rows,
+    rows: (state, rows, { at }) => {
+      if (!isLive(state)) return rows;
+      const lives = adopt(unit, state, rows as LiveObject[], newCohort(at), undefined, true);
+      return whole(unit, state, lives, at)?.then(() => lives) ?? lives;
+    },
   };
   const { compiler, sender, isSnapshot, isReadOnly, isTransaction, values } = context;
-  const own: Context = { compiler, sender, isSnapshot, isReadOnly, isTransaction, values, living };
+  const own: Context = { compiler, sender, isSnapshot, isReadOnly, isTransaction, values, live: reading };
   const w = new UnitOfWork(own, unit, tx, flush, afterCommit);
   return {
     w,
@@ -217,12 +229,12 @@ export function openWork(
  * at its end, or by `flush`. Made by `db.work()`, and of no use after its end; its entities stay readable for what is
  * loaded.
  */
-export class UnitOfWork extends LiveReads {
+export class UnitOfWork<T extends Verbs = Verbs> extends LiveReads {
   /**
    * The transaction's own verbs, with plain rows: for statements that write many rows. They know nothing of entities,
    * nor of changes that are not written: `flush` before, and `refresh` after, where that matters.
    */
-  readonly tx: Verbs;
+  readonly tx: T;
   readonly #unit: Unit;
   readonly #flush: (verb: string, at: CallSite | undefined) => Promise<void>;
   readonly #afterCommit: (work: () => unknown) => void;
@@ -232,7 +244,7 @@ export class UnitOfWork extends LiveReads {
   constructor(
     context: Context,
     unit: Unit,
-    tx: Verbs,
+    tx: T,
     flush: (verb: string, at: CallSite | undefined) => Promise<void>,
     afterCommit: (work: () => unknown) => void,
   ) {
@@ -341,6 +353,7 @@ export class UnitOfWork extends LiveReads {
     const state = liveQuery(reachOf(resolved, shape));
     await this.#flushFor(state);
     await reachLive(unit, state, lives, "reach", at, undefined);
+    await whole(unit, state, lives, at);
     return lives as BroughtLive<D, E, Reached<D, E, PlainRow<D, E>, S>>[];
   }
 
@@ -355,28 +368,28 @@ export class UnitOfWork extends LiveReads {
    */
   async refresh(entity: LiveEntity): Promise<void> {
     const live = expectLive(this.#unit, entity, "refresh()");
-    const kept = keptOf(live);
-    const row = await rowNow(this.#unit, live, kept, this.#at(UnitOfWork.prototype.refresh));
-    if (row === undefined) throw new GemachError("NONE_FOUND", { entity: kept.kind.entity.name, call: "refresh" });
-    const pending = pendingIn(live, kept);
-    const isMoved = pending.length > 0 && isTied(kept.kind.entity, pending);
-    kept.awaits = undefined;
+    const liveState = liveStateOf(live);
+    const row = await rowNow(this.#unit, live, liveState, this.#at(UnitOfWork.prototype.refresh));
+    if (row === undefined) throw new GemachError("NONE_FOUND", { entity: liveState.kind.entity.name, call: "refresh" });
+    const pending = pendingIn(live, liveState);
+    const isMoved = pending.length > 0 && isTied(liveState.kind.entity, pending);
+    liveState.awaits = undefined;
     this.#unit.waiting.delete(live);
-    renew(live, kept, row);
-    for (const name of [...(kept.related?.keys() ?? [])]) unload(live, kept, name);
+    renew(live, liveState, row);
+    for (const name of [...(liveState.related?.keys() ?? [])]) unload(live, liveState, name);
     // Other rows have it in their relations still, or have it no longer.
-    if (isMoved) unloadTo(this.#unit, kept.kind.entity);
+    if (isMoved) unloadTo(this.#unit, liveState.kind.entity);
   }
 
   /** Looks no longer after an entity: its changes are not written, and a query brings its row as another one. */
   forget(entity: LiveEntity): void {
     expectOpen(this.#unit);
     const live = expectLive(this.#unit, entity, "forget()");
-    const kept = keptOf(live);
+    const liveState = liveStateOf(live);
     this.#unit.added.delete(live);
     this.#unit.waiting.delete(live);
-    leave(this.#unit, kept.kind.entity, live);
-    kept.standing = "forgotten";
+    leave(this.#unit, liveState.kind.entity, live);
+    liveState.status = "forgotten";
     this.#unit.forgets = true;
   }
 

@@ -1,6 +1,6 @@
 import { derived, derivedByName, kinds } from "../columns/index.js";
 import type { OutsideRule, ResolvedColumn, ResolvedEntity, ResolvedRelation } from "../ir/index.js";
-import type { Cohort, Kept, LiveKind, LiveObject, Properties } from "../live/index.js";
+import type { Cohort, LiveKind, LiveObject, LiveState, Properties } from "../live/index.js";
 import type { CallSite, Compiler, Context, readHiddenChecks, VerbOrigin, WrittenPlan } from "../run/index.js";
 import { liveKind } from "./live-kind.js";
 
@@ -35,6 +35,8 @@ export interface Unit {
   readonly goneWith: Map<LiveObject, LiveObject>;
   /** Entities whose version is to be raised, since what belongs to them changes. */
   readonly touched: Set<LiveObject>;
+  /** Entities that lack columns that are not heavy: what has brought them named others. */
+  readonly partial: Set<LiveObject>;
   /** Makes checks of what is referred to; undefined: the handle gives no values, or nothing was written yet. */
   hiddenCheck: Awaited<ReturnType<typeof readHiddenChecks>> | undefined;
   /** What is being written, for an error of it to name the entity. */
@@ -65,7 +67,7 @@ export function mapOf({ maps }: Unit, entity: ResolvedEntity): Map<unknown, Live
   return map;
 }
 
-export const unitOf = (kept: Kept): Unit => kept.unit as Unit;
+export const unitOf = (state: LiveState): Unit => state.unit as Unit;
 
 export const newCohort = (at: CallSite | undefined): Cohort => ({ members: [], loading: new Map(), at });
 

@@ -9,8 +9,9 @@ export const versionOf = (entity: ResolvedEntity): ResolvedColumn | undefined =>
 /**
  * The version of a row that is written: one more, or now; `was`: the one before, if any, an instant in milliseconds.
  */
-export function nextVersion({ kind }: ResolvedColumn, was: unknown): unknown {
-  if (kind === "timestamp") return new Date(Math.max(Date.now(), was === undefined ? 0 : (was as number) + 1));
-  if (was === undefined) return kind === "bigint" ? 1n : 1;
-  return typeof was === "bigint" ? was + 1n : (was as number) + 1;
+export function nextVersion({ kind }: ResolvedColumn, original: unknown): unknown {
+  if (kind === "timestamp")
+    return new Date(Math.max(Date.now(), original === undefined ? 0 : (original as number) + 1));
+  if (original === undefined) return kind === "bigint" ? 1n : 1;
+  return typeof original === "bigint" ? original + 1n : (original as number) + 1;
 }

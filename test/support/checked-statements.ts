@@ -1,7 +1,7 @@
 import type { QueryState } from "../../src/ir/index.js";
 import type { DeletePlan, UpdatePlan } from "../../src/plan/index.js";
 import { Compiler, type Planner } from "../../src/run/cache/compiler.js";
-import { changeWithoutValues, filler, statementFiller, type Values, withoutValues } from "../../src/run/cache/holes.js";
+import { changeWithoutValues, parameterFiller, statementFiller, type Values, withoutValues } from "../../src/run/cache/holes.js";
 import { keyOfChange, keyOfQuery } from "../../src/run/cache/key.js";
 import { Trie } from "../../src/run/cache/trie.js";
 import { type CompiledStatement, encodeParameter, printChange } from "../../src/sql/index.js";
@@ -49,7 +49,7 @@ if (process.env.GEMACH_CHECKED === "1" && !prototype[marked]) {
   const ownChange = (dialect: Dialect, plan: UpdatePlan | DeletePlan) => {
     const { values } = keyOfChange(new Trie().root, plan) as { readonly values: Values };
     const { text, parameters } = printChange(changeWithoutValues(plan, values), dialect);
-    return { text, parameters: filler(parameters, dialect)?.(values) ?? parameters };
+    return { text, parameters: parameterFiller(parameters, dialect)?.(values) ?? parameters };
   };
   prototype.compile = function (query, use, planner) {
     const found = compile.call(this, query, use, planner);

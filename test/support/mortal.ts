@@ -31,7 +31,7 @@ export function mortal(driver: Driver, deathAt: number, isAfter: boolean): Drive
     rollbackTo: (name) => living(() => own.rollbackTo(name)),
     close: (isBroken) => {
       // A handle in this process outlives the dead one, as its file would.
-      if (!isDead || driver.lone === undefined) own.close(isBroken || isDead);
+      if (!isDead || driver.exclusive === undefined) own.close(isBroken || isDead);
       else void Promise.resolve(undo(own)).finally(() => own.close(false));
     },
   });

@@ -1,4 +1,3 @@
-import { lending } from "../../src/demo/index.js";
 import {
   and,
   coalesce,
@@ -25,6 +24,7 @@ import {
   union,
   when,
 } from "../../src/index.js";
+import { lending } from "../../tools/src/demo/index.js";
 
 const { Category, Depot, District, Item, Kit, KitItem, Loan, Member, Repair, Reservation, Tag } = lending;
 

@@ -1,4 +1,4 @@
-import { lending, type Society } from "../../src/demo/index.js";
+import { lending, type Society } from "../../tools/src/demo/index.js";
 
 export type Row = Readonly<Record<string, unknown>>;
 

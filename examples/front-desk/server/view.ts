@@ -1,5 +1,5 @@
 import { type Database, type Ledger, withBudget, withLedger } from "gemach";
-import { readableSql } from "gemach/readable";
+import { readableSql } from "gemach-tools/readable";
 
 /**
  * What a page shows, made in two ways that give the same: as one writes it without a second thought, and as it should

@@ -1,7 +1,7 @@
 import { expose } from "comlink";
 import * as gemach from "gemach";
 import { dialects } from "gemach/dialects";
-import { readableSql } from "gemach/readable";
+import { readableSql } from "gemach-tools/readable";
 import { fillLending } from "../lending/fill.js";
 import * as lending from "../lending/lending.js";
 import { type Opened, openPglite, openSqlite } from "./open.js";

@@ -1,5 +1,5 @@
 import { derived } from "../../columns/index.js";
-import type { Given, Past, QueryState, ResolvedEntity, Strategy } from "../../ir/index.js";
+import type { ParameterValues, QueryMemo, QueryState, ResolvedEntity, Strategy } from "../../ir/index.js";
 import type { DeletePlan, PlanSettings, StatementPlan, UpdatePlan, WritePlan } from "../../plan/index.js";
 import {
   type CompiledStatement,
@@ -12,7 +12,7 @@ import {
 } from "../../sql/index.js";
 import type { ConstructorOf, Runtime } from "../rows/gather.js";
 import { type RowConstructor, rowConstructors } from "../rows/row-constructor.js";
-import { changeWithoutValues, filler, statementFiller, type Values, withoutValues } from "./holes.js";
+import { changeWithoutValues, parameterFiller, statementFiller, type Values, withoutValues } from "./holes.js";
 import { keyOfChange, keyOfQuery } from "./key.js";
 import { Trie } from "./trie.js";
 
@@ -20,7 +20,7 @@ import { Trie } from "./trie.js";
 export type Planner = (query: QueryState, settings: PlanSettings) => StatementPlan;
 
 /** Makes the statement of a change from its values, for all changes of one key. */
-type ChangeMaker = (values: Values, given: Given | undefined) => EncodedStatement;
+type ChangeMaker = (values: Values, given: ParameterValues | undefined) => EncodedStatement;
 
 /** Makes the statement of a query from its values, for all queries of one key. */
 type StatementMaker = (values: Values) => CompiledStatement;
@@ -72,7 +72,7 @@ export class Compiler {
    */
   compile(query: QueryState, use: string, planner: Planner): CompiledStatement {
     const owner = query.given?.template ?? query;
-    return this.kept(owner, use, () => this.#shared(owner, use, planner) ?? this.fresh(owner, planner));
+    return this.memoized(owner, use, () => this.#shared(owner, use, planner) ?? this.fresh(owner, planner));
   }
 
   /** The statement that queries of one key share, with the values of this one; undefined if a query has no key. */
@@ -88,7 +88,7 @@ export class Compiler {
   }
 
   /** The statement of a change, printed once for all of its key; undefined if it has none. */
-  change(plan: WritePlan, given: Given | undefined): EncodedStatement | undefined {
+  change(plan: WritePlan, given: ParameterValues | undefined): EncodedStatement | undefined {
     if (plan.kind !== "update" && plan.kind !== "delete") return undefined;
     const { root } = this.#changes(plan.query.source.entity);
     const keyed = keyOfChange(root, plan);
@@ -104,17 +104,17 @@ export class Compiler {
   }
 
   /** What is made of a query for one use, kept with it from the second time on. */
-  kept<T>({ past }: { readonly past: Past }, use: string, make: () => T): T {
-    const known = past.made?.get(this)?.get(use);
+  memoized<T>({ memo }: { readonly memo: QueryMemo }, use: string, make: () => T): T {
+    const known = memo.made?.get(this)?.get(use);
     if (known !== undefined) return known as T;
     const made = make();
-    if (!past.isUsed) {
-      past.isUsed = true;
+    if (!memo.isUsed) {
+      memo.isUsed = true;
       return made;
     }
-    past.made ??= new WeakMap();
-    const own = past.made.get(this);
-    if (own === undefined) past.made.set(this, new Map([[use, made]]));
+    memo.made ??= new WeakMap();
+    const own = memo.made.get(this);
+    if (own === undefined) memo.made.set(this, new Map([[use, made]]));
     else own.set(use, made);
     return made;
   }
@@ -143,7 +143,7 @@ function statementMaker(statement: CompiledStatement, dialect: Dialect): Stateme
 
 function changeMaker(change: UpdatePlan | DeletePlan, dialect: Dialect): ChangeMaker {
   const { text, parameters } = printChange(change, dialect);
-  const fill = filler(parameters, dialect) ?? (() => parameters);
+  const fill = parameterFiller(parameters, dialect) ?? (() => parameters);
   return (values, given) => ({
     text,
     parameters: fill(values).map((parameter) => encodeParameter(dialect, parameter, [], given)),

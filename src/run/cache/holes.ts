@@ -10,12 +10,12 @@ export type ListNode = Extract<Node, { readonly kind: "oneOf" }> & { readonly va
 export type Values = readonly (ValueNode | ListNode)[];
 
 /** In place of a value of a list. */
-class ListPlace {
+class ListPosition {
   readonly place: number;
   readonly index: number;
 
-  constructor(place: number, index: number) {
-    this.place = place;
+  constructor(position: number, index: number) {
+    this.place = position;
     this.index = index;
   }
 }
@@ -34,30 +34,33 @@ export function sizeOf(length: number): number {
 /** More values than any dialect lists one by one, and a power of two. */
 const mostListed = 65_536;
 
-const openedList = (node: ListNode, place: number): ListNode => ({
+const openedList = (node: ListNode, position: number): ListNode => ({
   ...node,
-  values: Array.from({ length: sizeOf(node.values.length) }, (_, i) => new ListPlace(place, i) as unknown as Scalar),
+  values: Array.from(
+    { length: sizeOf(node.values.length) },
+    (_, i) => new ListPosition(position, i) as unknown as Scalar,
+  ),
 });
 
 /** Puts holes in place of the values. */
-const opening = (values: Values) =>
+const withHoles = (values: Values) =>
   replacing((node) => {
-    const place = values.indexOf(node as ValueNode | ListNode);
-    if (place < 0) return node;
+    const position = values.indexOf(node as ValueNode | ListNode);
+    if (position < 0) return node;
     return node.kind === "oneOf"
-      ? openedList(node as ListNode, place)
-      : { kind: "hole", hole: `#${place}`, type: node.type };
+      ? openedList(node as ListNode, position)
+      : { kind: "hole", hole: `#${position}`, type: node.type };
   });
 
 /** A query of the same key without values, to be compiled once. */
 export const withoutValues = (state: QueryState, values: Values): QueryState => ({
-  ...opening(values).query(state),
-  past: { isUsed: true },
+  ...withHoles(values).query(state),
+  memo: { isUsed: true },
 });
 
 /** A change of the same key without values, to be printed once. */
 export function changeWithoutValues<P extends UpdatePlan | DeletePlan>(plan: P, values: Values): P {
-  const { query, node } = opening(values);
+  const { query, node } = withHoles(values);
   return {
     ...plan,
     query: query(plan.query),
@@ -68,27 +71,31 @@ export function changeWithoutValues<P extends UpdatePlan | DeletePlan>(plan: P, 
 type Sized = NonNullable<CompiledStatement["sized"]>;
 type Parameter = CompiledStatement["parameters"][number];
 
+const positionIn = (value: unknown): ListPosition | undefined => (value instanceof ListPosition ? value : undefined);
+
 /** Fills a parameter of a shared statement; undefined if it stays as it is. */
 function fillOf(parameter: Parameter, dialect: Dialect): ((values: Values) => Parameter) | undefined {
   if (parameter.kind === "hole" && parameter.hole.startsWith("#")) {
     const { hole, type, isTyped } = parameter;
-    const place = Number(hole.slice(1));
+    const position = Number(hole.slice(1));
     return (values) => {
-      const value = ofMatch(dialect, parameter, (values[place] as ValueNode).value);
+      const value = ofMatch(dialect, parameter, (values[position] as ValueNode).value);
       return { kind: "value", value, type, isTyped };
     };
   }
-  if (parameter.kind === "list" && (parameter.values[0] as unknown) instanceof ListPlace) {
+  const listed = parameter.kind === "list" ? positionIn(parameter.values[0]) : undefined;
+  if (parameter.kind === "list" && listed !== undefined) {
     const { type } = parameter;
-    const { place } = parameter.values[0] as unknown as ListPlace;
-    return (values) => ({ kind: "list", values: (values[place] as ListNode).values, type });
+    const { place: position } = listed;
+    return (values) => ({ kind: "list", values: (values[position] as ListNode).values, type });
   }
-  if (parameter.kind === "value" && (parameter.value as unknown) instanceof ListPlace) {
+  const single = parameter.kind === "value" ? positionIn(parameter.value) : undefined;
+  if (parameter.kind === "value" && single !== undefined) {
     const { type } = parameter;
-    const { place, index } = parameter.value as unknown as ListPlace;
+    const { place: position, index } = single;
     // The last value stands in the places behind it, as where lists are brought to their length.
     return (values) => {
-      const { values: list } = values[place] as ListNode;
+      const { values: list } = values[position] as ListNode;
       return { kind: "value", value: list[Math.min(index, list.length - 1)] as Scalar, type };
     };
   }
@@ -98,7 +105,7 @@ function fillOf(parameter: Parameter, dialect: Dialect): ((values: Values) => Pa
 type Fill = (values: Values) => readonly Parameter[];
 
 /** Makes the parameters of a shared statement from a query's values; undefined if they are the same for all. */
-export function filler(parameters: readonly Parameter[], dialect: Dialect): Fill | undefined {
+export function parameterFiller(parameters: readonly Parameter[], dialect: Dialect): Fill | undefined {
   const fills = parameters.map((parameter) => fillOf(parameter, dialect));
   if (fills.every((fill) => fill === undefined)) return undefined;
   const all = fills.map((fill, i) => fill ?? (() => parameters[i] as Parameter));
@@ -111,9 +118,9 @@ export function statementFiller(
   dialect: Dialect,
 ): ((values: Values) => CompiledStatement) | undefined {
   const { plan, origin, text, parameters, followUps, packed, sized } = statement;
-  const fill = filler(parameters, dialect);
-  const further = [...followUps].map(([followUp, one]) => [followUp, one, statementFiller(one, dialect)] as const);
-  const isSame = further.every(([, , make]) => make === undefined);
+  const fill = parameterFiller(parameters, dialect);
+  const others = [...followUps].map(([followUp, one]) => [followUp, one, statementFiller(one, dialect)] as const);
+  const isSame = others.every(([, , make]) => make === undefined);
   if (fill === undefined && isSame) return undefined;
   const ofAll = fill ?? (() => parameters);
   const fillSized = sized && sizedFiller(sized, dialect);
@@ -123,7 +130,7 @@ export function statementFiller(
     origin,
     text,
     parameters: ofAll(values),
-    followUps: isSame ? followUps : new Map(further.map(([followUp, one, make]) => [followUp, make?.(values) ?? one])),
+    followUps: isSame ? followUps : new Map(others.map(([followUp, one, make]) => [followUp, make?.(values) ?? one])),
     packed,
     sized: fillSized?.(values),
   });
@@ -134,7 +141,7 @@ function sizedFiller(sized: Sized, dialect: Dialect): (values: Values) => Sized 
   const fills = new Map<ReturnType<Sized>, Fill | undefined>();
   return (values) => (keys) => {
     const printed = sized(keys);
-    if (!fills.has(printed)) fills.set(printed, filler(printed.parameters, dialect));
+    if (!fills.has(printed)) fills.set(printed, parameterFiller(printed.parameters, dialect));
     const fill = fills.get(printed);
     return fill === undefined ? printed : { text: printed.text, parameters: fill(values) };
   };

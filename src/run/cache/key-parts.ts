@@ -291,7 +291,7 @@ const main = {
 } satisfies Partial<Members<QueryState>>;
 
 /** What is made of the rows, how they are sent, and what is said of the query: not what is asked. */
-type NoPart = "outside" | "accepted" | "isSnapshot" | "past";
+type NoPart = "outside" | "accepted" | "isSnapshot" | "memo";
 /** What many queries have nothing of. */
 type Part = Exclude<keyof QueryState, keyof typeof main | NoPart>;
 const parts: Record<Part, Adds<QueryState>> = {

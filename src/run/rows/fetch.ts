@@ -1,4 +1,4 @@
-import type { Given } from "../../ir/index.js";
+import type { ParameterValues } from "../../ir/index.js";
 import type { FollowUp, Mount, StatementPlan } from "../../plan/index.js";
 import { type CompiledStatement, type Dialect, encodeParameter, type Keys, type Wire } from "../../sql/index.js";
 import type { Request, WireRows } from "../sessions/driver.js";
@@ -13,7 +13,7 @@ export const requestOf = (
   statement: CompiledStatement,
   { dialect }: Runtime,
   keys: Keys,
-  given: Given | undefined,
+  given: ParameterValues | undefined,
 ): Request => {
   const { text, parameters } = statement.sized?.(keys.length) ?? statement;
   return {
@@ -92,7 +92,7 @@ function* fetchFollowUp(
   followUp: FollowUp,
   waiting: Waiting,
   runtime: Runtime,
-  given: Given | undefined,
+  given: ParameterValues | undefined,
 ): Steps<void> {
   const related = yield* fetchGathered(compiled, runtime, waiting.keys, given);
   const handOut = followUp.cardinality === "many" ? handOutMany : handOutOne;
@@ -104,7 +104,7 @@ function branchesOf(
   statement: Pick<CompiledStatement, "followUps">,
   gathered: Gathered,
   runtime: Runtime,
-  given: Given | undefined,
+  given: ParameterValues | undefined,
 ): readonly Steps<void>[] {
   const branches: Steps<void>[] = [];
   for (const followUp of gathered.plan.followUps) {
@@ -117,7 +117,7 @@ function branchesOf(
     const waiting = waitingFor(followUp, gathered, compiled.plan, runtime.dialect);
     if (waiting.keys.length > 0) branches.push(fetchFollowUp(compiled, followUp, waiting, runtime, given));
   }
-  for (const further of gathered.further) branches.push(...branchesOf(statement, further, runtime, given));
+  for (const others of gathered.nested) branches.push(...branchesOf(statement, others, runtime, given));
   return branches;
 }
 
@@ -129,7 +129,7 @@ export function* fetchFollowUps(
   statement: Pick<CompiledStatement, "followUps">,
   gathered: Gathered,
   runtime: Runtime,
-  given: Given | undefined,
+  given: ParameterValues | undefined,
 ): Steps<void> {
   const branches = branchesOf(statement, gathered, runtime, given);
   const [only] = branches;
@@ -145,15 +145,15 @@ const reversed = (gathered: Gathered): Gathered => ({
 });
 
 /** How many objects were made of the rows of one statement. */
-const countOf = ({ objects, further }: Gathered): number =>
-  further.reduce((sum, one) => sum + countOf(one), objects.length);
+const countOf = ({ objects, nested }: Gathered): number =>
+  nested.reduce((sum, one) => sum + countOf(one), objects.length);
 
 /** Runs a statement and its follow-ups; its rows stay beside their objects. */
 export function* fetchGathered(
   statement: CompiledStatement,
   runtime: Runtime,
   keys: Keys,
-  given: Given | undefined,
+  given: ParameterValues | undefined,
   check?: (found: number) => Steps<void>,
 ): Steps<Gathered> {
   const request = requestOf(statement, runtime, keys, given);
@@ -189,7 +189,7 @@ function unpacked({ packed, plan }: CompiledStatement, rows: WireRows, { dialect
 export function* fetch(
   statement: CompiledStatement,
   runtime: Runtime,
-  given: Given | undefined,
+  given: ParameterValues | undefined,
   check?: (found: number) => Steps<void>,
 ): Steps<readonly unknown[]> {
   return (yield* fetchGathered(statement, runtime, [], given, check)).objects;

@@ -19,7 +19,7 @@ export interface Gathered {
   readonly objects: readonly unknown[];
   readonly rows: WireRows;
   /** What was joined to them or nested in them, level by level. */
-  readonly further: readonly Gathered[];
+  readonly nested: readonly Gathered[];
 }
 
 /** A key of one or several columns as one value that a Map can tell from others; null where any of them is null. */
@@ -107,7 +107,7 @@ function gatherLevel(
     plan,
     objects,
     rows: firstRows,
-    further: [
+    nested: [
       ...plan.joined.map((joined, i) =>
         gatherJoined(joined, rows, objects, objectOfRow, runtime, isContiguous && i === 0),
       ),
@@ -190,8 +190,8 @@ export function gather(plan: RowPlan, rows: WireRows, runtime: Runtime, isContig
     } catch (error) {
       throw located(error, plan, rows[i] as readonly Wire[], runtime.dialect);
     }
-    const further = plan.nested.map((nested) => gatherNested(nested, objects, rows, runtime));
-    return { plan, objects, rows, further };
+    const others = plan.nested.map((nested) => gatherNested(nested, objects, rows, runtime));
+    return { plan, objects, rows, nested: others };
   }
   const owners = { ofRow: new Array<number>(rows.length).fill(0), count: 1, add: () => {} };
   return gatherLevel(plan, rows, runtime, owners, isContiguous).gathered;

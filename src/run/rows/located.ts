@@ -5,13 +5,18 @@ import type { Dialect, Wire } from "../../sql/index.js";
 import { isLooked } from "./row-constructor.js";
 
 /** A value of a row that cannot be read: the names that lead to it, and the entity's row that it is of. */
-interface Place {
+interface FailingValue {
   readonly path: readonly string[];
   readonly row: Extract<Shape, { kind: "object" }>["row"];
 }
 
 /** Finds the value at which reading a row fails, by reading its values one by one. */
-function placeOf(shape: Shape, wires: readonly Wire[], dialect: Dialect, at: Place): Place | undefined {
+function failingValue(
+  shape: Shape,
+  wires: readonly Wire[],
+  dialect: Dialect,
+  at: FailingValue,
+): FailingValue | undefined {
   switch (shape.kind) {
     case "value": {
       const wire = wires[shape.slot] as Wire;
@@ -28,12 +33,12 @@ function placeOf(shape: Shape, wires: readonly Wire[], dialect: Dialect, at: Pla
     case "object":
       for (const [name, part] of shape.fields) {
         const inside = shape.row === undefined ? { ...at, path: [...at.path, name] } : { path: [name], row: shape.row };
-        const found = placeOf(part, wires, dialect, inside);
+        const found = failingValue(part, wires, dialect, inside);
         if (found !== undefined) return found;
       }
       return undefined;
     case "required":
-      return placeOf(shape.row, wires, dialect, at);
+      return failingValue(shape.row, wires, dialect, at);
     case "related":
       return undefined;
     default:
@@ -42,7 +47,7 @@ function placeOf(shape: Shape, wires: readonly Wire[], dialect: Dialect, at: Pla
 }
 
 /** The key of an entity's row in words, where its values only number rows. */
-function keyWords({ row }: Place, wires: readonly Wire[]): string | undefined {
+function keyWords({ row }: FailingValue, wires: readonly Wire[]): string | undefined {
   if (row === undefined || !row.entity.key.every(({ kind }) => kinds[kind].isShown)) return undefined;
   return row.entity.key.map(({ property }, i) => `${property} ${wires[row.key[i] as number]}`).join(", ");
 }
@@ -55,9 +60,9 @@ export function located(error: unknown, { shape }: RowPlan, wires: readonly Wire
   if (!(error instanceof GemachError && readFaults.has(error.code))) return error;
   const given = error.names as { readonly kind: string; readonly column?: string };
   if (given.column !== undefined) return error;
-  const place = placeOf(shape, wires, dialect, { path: [], row: undefined });
-  if (place === undefined) return error;
-  const column = [place.row?.entity.name ?? "the projection", ...place.path].join(".");
-  const names = { kind: given.kind, column, key: keyWords(place, wires) };
+  const table = failingValue(shape, wires, dialect, { path: [], row: undefined });
+  if (table === undefined) return error;
+  const column = [table.row?.entity.name ?? "the projection", ...table.path].join(".");
+  const names = { kind: given.kind, column, key: keyWords(table, wires) };
   return new GemachError(error.code as "VALUE_UNREADABLE", names, { cause: error });
 }

@@ -86,9 +86,9 @@ function refuseOther(wire: Wire): never {
 }
 
 /** Refuses a row whose key leads nowhere. */
-function refusalOf({ relation, keys }: Extract<Shape, { kind: "required" }>): (row: readonly Wire[]) => never {
+function refusalOf({ relation, keys }: Extract<Shape, { kind: "required" }>): (row: unknown) => never {
   return (row) => {
-    throw rowMissing(relation, row, keys);
+    throw rowMissing(relation, row as readonly Wire[], keys);
   };
 }
 
@@ -116,7 +116,7 @@ function sourceOf(shape: Shape, reading: Reading, decodes: Decode[]): string {
     case "related":
       return nothing[shape.cardinality];
     case "required": {
-      const refuse = `d${decodes.push(refusalOf(shape) as unknown as Decode) - 1}`;
+      const refuse = `d${decodes.push(refusalOf(shape) as Decode) - 1}`;
       const isAbsent = [...shape.presence.map(isNull), ...shape.keys.map(isValue)].join(" && ");
       return `(${isAbsent} ? ${refuse}(r) : ${sourceOf(shape.row, reading, decodes)})`;
     }
@@ -126,8 +126,7 @@ function sourceOf(shape: Shape, reading: Reading, decodes: Decode[]): string {
         `{ ${fields.map(([name, part]) => `${sourceKey(name)}: ${sourceOf(part, reading, decodes)}`).join(", ")} }`;
       const own = make === undefined ? shape.fields : shape.fields.slice(0, shape.own);
       const related = shape.fields.slice(own.length);
-      const made =
-        make === undefined ? literal(own) : `d${decodes.push(make as unknown as Decode) - 1}(${literal(own)})`;
+      const made = make === undefined ? literal(own) : `d${decodes.push(make as Decode) - 1}(${literal(own)})`;
       const object = related.length === 0 ? made : `Object.assign(${made}, ${literal(related)})`;
       if (shape.presence === undefined) return object;
       return `(${shape.presence.map(isNull).join(" && ")} ? null : ${object})`;

@@ -39,14 +39,14 @@ export interface RequestWatcher {
 }
 
 /** What may come at once or later. */
-export type Soon<T> = T | Promise<T>;
+export type MaybePromise<T> = T | Promise<T>;
 
 /** What is made of an answer, at once where it is there. */
-export const andThen = <T, R>(answer: Soon<T>, make: (answer: T) => R): Soon<R> =>
+export const andThen = <T, R>(answer: MaybePromise<T>, make: (answer: T) => R): MaybePromise<R> =>
   answer instanceof Promise ? answer.then(make) : make(answer);
 
 /** Sends one statement. Who has the answer at once gives it at once. */
-export type Send = (request: Request) => Soon<WireRows>;
+export type Send = (request: Request) => MaybePromise<WireRows>;
 
 /** Isolation levels of the SQL standard. */
 export type Isolation = "read uncommitted" | "read committed" | "repeatable read" | "serializable";
@@ -67,15 +67,15 @@ export const snapshot: TransactionSettings = { isolation: "repeatable read", rea
  */
 export interface Session {
   readonly send: Send;
-  begin(settings: TransactionSettings): Soon<unknown>;
-  commit(): Soon<unknown>;
-  rollback(): Soon<unknown>;
+  begin(settings: TransactionSettings): MaybePromise<unknown>;
+  commit(): MaybePromise<unknown>;
+  rollback(): MaybePromise<unknown>;
   /** A savepoint inside of the transaction, by a name of letters, digits and underscores. */
-  savepoint(name: string): Soon<unknown>;
+  savepoint(name: string): MaybePromise<unknown>;
   /** Forgets a savepoint, and keeps what was done since. */
-  release(name: string): Soon<unknown>;
+  release(name: string): MaybePromise<unknown>;
   /** Undoes what was done since a savepoint, and forgets it. */
-  rollbackTo(name: string): Soon<unknown>;
+  rollbackTo(name: string): MaybePromise<unknown>;
   /** Gives the connection back; a broken one is not used again. */
   close(isBroken: boolean): void;
 }
@@ -89,9 +89,9 @@ export interface Driver {
   /** Whether answers come at once rather than as promises, as long as no other session is open. */
   readonly answersAtOnce: boolean;
   /** The handle or pool, where it takes one piece of work at a time: others wait for a session that is open. */
-  readonly lone?: object | undefined;
+  readonly exclusive?: object | undefined;
   /** Sends one statement by itself. */
   readonly send: Send;
   /** Opens a session, as soon as there is a connection for it. */
-  open(stop?: Stop): Soon<Session>;
+  open(stop?: Stop): MaybePromise<Session>;
 }

@@ -1,7 +1,15 @@
 import type { VerbOrigin } from "../watching/origin.js";
 import type { Watch } from "../watching/watch.js";
-import { type Driver, type Request, type Send, type Session, type Soon, snapshot, type WireRows } from "./driver.js";
-import { refuseInside } from "./lone.js";
+import {
+  type Driver,
+  type MaybePromise,
+  type Request,
+  type Send,
+  type Session,
+  snapshot,
+  type WireRows,
+} from "./driver.js";
+import { refuseInside } from "./exclusive.js";
 import { opened } from "./opened.js";
 import type { Branches, Steps } from "./steps.js";
 import type { Stop } from "./stop.js";
@@ -11,7 +19,7 @@ import { transact, transactAtOnce } from "./transaction.js";
  * Whether statements are to be one transaction: "always", "snapshot" to see one state of the data, "free" only where
  * that costs nothing because the driver answers at once, or "no".
  */
-export type Together = "always" | "snapshot" | "free" | "no";
+export type Atomicity = "always" | "snapshot" | "free" | "no";
 
 /** Where statements are sent: to a pool, each by itself, or to one session. */
 export interface Sender {
@@ -21,7 +29,7 @@ export interface Sender {
   /** Sends one statement that nobody watches. */
   readonly send: Send;
   /** Runs steps to their end, or until it is time to stop; by its own stop where none is said. */
-  run<R>(steps: () => Steps<R>, together: Together, verb: VerbOrigin, stop?: Stop): Soon<R>;
+  run<R>(steps: () => Steps<R>, atomicity: Atomicity, verb: VerbOrigin, stop?: Stop): MaybePromise<R>;
 }
 
 /** Sends what may be ended before its end. */
@@ -33,13 +41,13 @@ export const stoppable = (send: Send, stop: Stop | undefined): Send =>
         return send({ ...request, stop });
       };
 
-type Way = (request: Request) => Soon<WireRows>;
+type SendRequest = (request: Request) => MaybePromise<WireRows>;
 
 /**
  * Runs steps over one way to send, at once as long as answers come at once. `isWide`: several statements may be on
  * their way at a time, so that branches cost one way to the server and back, and not one each.
  */
-export function walk<R>(send: Way, steps: Steps<R>, isWide = false): Soon<R> {
+export function walk<R>(send: SendRequest, steps: Steps<R>, isWide = false): MaybePromise<R> {
   let step = steps.next();
   while (step.done !== true) {
     const answer = answerTo(send, step.value, isWide);
@@ -49,8 +57,8 @@ export function walk<R>(send: Way, steps: Steps<R>, isWide = false): Soon<R> {
   return step.value;
 }
 
-async function goOn<R>(send: Way, steps: Steps<R>, first: Promise<WireRows>, isWide: boolean): Promise<R> {
-  let answer: Soon<WireRows> = first;
+async function goOn<R>(send: SendRequest, steps: Steps<R>, first: Promise<WireRows>, isWide: boolean): Promise<R> {
+  let answer: MaybePromise<WireRows> = first;
   for (;;) {
     const step: IteratorResult<Request | Branches, R> = steps.next(await answer);
     if (step.done === true) return step.value;
@@ -58,12 +66,12 @@ async function goOn<R>(send: Way, steps: Steps<R>, first: Promise<WireRows>, isW
   }
 }
 
-function answerTo(send: Way, asked: Request | Branches, isWide: boolean): Soon<WireRows> {
+function answerTo(send: SendRequest, asked: Request | Branches, isWide: boolean): MaybePromise<WireRows> {
   if (!("branches" in asked)) return send(asked);
   return isWide ? allAtOnce(send, asked.branches) : inTurn(send, asked.branches);
 }
 
-function inTurn(send: Way, branches: readonly Steps<void>[]): Soon<WireRows> {
+function inTurn(send: SendRequest, branches: readonly Steps<void>[]): MaybePromise<WireRows> {
   for (const [i, branch] of branches.entries()) {
     const done = walk(send, branch);
     if (done instanceof Promise) return done.then(() => inTurn(send, branches.slice(i + 1)));
@@ -72,10 +80,10 @@ function inTurn(send: Way, branches: readonly Steps<void>[]): Soon<WireRows> {
 }
 
 /** Ends when all of them have, so that nothing is on its way any more where one fails. */
-async function allAtOnce(send: Way, branches: readonly Steps<void>[]): Promise<WireRows> {
+async function allAtOnce(send: SendRequest, branches: readonly Steps<void>[]): Promise<WireRows> {
   const ends = await Promise.allSettled(
     branches.map(async (branch, i) => {
-      const sendIn: Way = (request) => {
+      const sendIn: SendRequest = (request) => {
         request.branch = [i, ...(request.branch ?? [])];
         return send(request);
       };
@@ -88,15 +96,15 @@ async function allAtOnce(send: Way, branches: readonly Steps<void>[]): Promise<W
 
 /** Sends to a driver: work that is to be one transaction gets a session of its own. */
 export function poolSender(driver: Driver, watch: Watch): Sender {
-  const isWide = !driver.answersAtOnce && driver.lone === undefined;
+  const isWide = !driver.answersAtOnce && driver.exclusive === undefined;
   const inSession = <R>(
     session: Session,
     steps: () => Steps<R>,
-    together: Together,
+    atomicity: Atomicity,
     verb: VerbOrigin,
     stop: Stop | undefined,
-  ): Soon<R> => {
-    const settings = together === "always" ? {} : snapshot;
+  ): MaybePromise<R> => {
+    const settings = atomicity === "always" ? {} : snapshot;
     const send = stoppable(session.send, stop);
     const work = () => walk((request) => watch.send(send, request, verb), steps());
     return driver.answersAtOnce
@@ -110,17 +118,17 @@ export function poolSender(driver: Driver, watch: Watch): Sender {
       refuseInside(driver);
       return driver.send(request);
     },
-    run: (steps, together, verb, stop) => {
+    run: (steps, atomicity, verb, stop) => {
       refuseInside(driver);
-      if (together === "no" || (together === "free" && !driver.answersAtOnce)) {
+      if (atomicity === "no" || (atomicity === "free" && !driver.answersAtOnce)) {
         const send = stoppable(driver.send, stop);
         return walk((request) => watch.send(send, request, verb), steps(), isWide);
       }
       stop?.check();
       const session = opened(driver, watch, stop, verb);
       return session instanceof Promise
-        ? session.then((opened) => inSession(opened, steps, together, verb, stop))
-        : inSession(session, steps, together, verb, stop);
+        ? session.then((opened) => inSession(opened, steps, atomicity, verb, stop))
+        : inSession(session, steps, atomicity, verb, stop);
     },
   };
 }

@@ -1,7 +1,7 @@
 import type { VerbOrigin } from "../watching/origin.js";
 import type { Watch } from "../watching/watch.js";
-import type { Request, Send, Session, Soon, WireRows } from "./driver.js";
-import { type Sender, stoppable, type Together, walk } from "./sender.js";
+import type { MaybePromise, Request, Send, Session, WireRows } from "./driver.js";
+import { type Atomicity, type Sender, stoppable, walk } from "./sender.js";
 import type { Steps } from "./steps.js";
 import type { Stop } from "./stop.js";
 
@@ -14,7 +14,7 @@ export interface SessionSender extends Sender {
   /** Waits until no savepoint of its own is open. */
   free(): Promise<void>;
   /** Waits until nothing that was begun is on its way any more. */
-  settled(): Soon<void>;
+  settled(): MaybePromise<void>;
 }
 
 /**
@@ -28,8 +28,9 @@ export function sessionSender(session: Session, watch: Watch, check: () => void,
   const free = async (): Promise<void> => {
     while (busy !== undefined) await busy;
   };
-  const settled = (): Soon<void> => (underway.size === 0 ? undefined : Promise.allSettled(underway).then(settled));
-  const noted = <R>(work: Soon<R>): Soon<R> => {
+  const settled = (): MaybePromise<void> =>
+    underway.size === 0 ? undefined : Promise.allSettled(underway).then(settled);
+  const noted = <R>(work: MaybePromise<R>): MaybePromise<R> => {
     if (!(work instanceof Promise)) return work;
     underway.add(work);
     const done = () => void underway.delete(work);
@@ -45,7 +46,10 @@ export function sessionSender(session: Session, watch: Watch, check: () => void,
   };
   const ownSend = direct(own);
 
-  function inSavepoint<R>(watched: (request: Request) => Soon<WireRows>, steps: () => Steps<R>): Soon<R> {
+  function inSavepoint<R>(
+    watched: (request: Request) => MaybePromise<WireRows>,
+    steps: () => Steps<R>,
+  ): MaybePromise<R> {
     const name = savepointName();
     const begun = session.savepoint(name);
     if (begun instanceof Promise) return begun.then(() => later(name, watched, steps));
@@ -60,7 +64,7 @@ export function sessionSender(session: Session, watch: Watch, check: () => void,
   }
   async function later<R>(
     name: string,
-    watched: (request: Request) => Soon<WireRows>,
+    watched: (request: Request) => MaybePromise<WireRows>,
     steps: () => Steps<R>,
   ): Promise<R> {
     try {
@@ -68,16 +72,21 @@ export function sessionSender(session: Session, watch: Watch, check: () => void,
       await session.release(name);
       return result;
     } catch (error) {
-      await Promise.resolve(session.rollbackTo(name)).catch(() => {});
+      await undoQuietly(session, name);
       throw error;
     }
   }
-  const begin = <R>(steps: () => Steps<R>, together: Together, verb: VerbOrigin, stop: Stop | undefined): Soon<R> => {
+  const begin = <R>(
+    steps: () => Steps<R>,
+    atomicity: Atomicity,
+    verb: VerbOrigin,
+    stop: Stop | undefined,
+  ): MaybePromise<R> => {
     check();
     stop?.check();
-    if (busy !== undefined) return free().then(() => begin(steps, together, verb, stop));
+    if (busy !== undefined) return free().then(() => begin(steps, atomicity, verb, stop));
     const sendBy = (send: Send) => (request: Request) => watch.send(send, request, verb);
-    if (together !== "always") return walk(sendBy(stop === own ? ownSend : direct(stop)), steps());
+    if (atomicity !== "always") return walk(sendBy(stop === own ? ownSend : direct(stop)), steps());
     // A savepoint's own statements go past the wait for it.
     const work = inSavepoint(sendBy(stoppable(session.send, stop)), steps);
     if (!(work instanceof Promise)) return work;
@@ -93,15 +102,21 @@ export function sessionSender(session: Session, watch: Watch, check: () => void,
     watch,
     stop: own,
     send: (request) => noted(ownSend(request)),
-    run: (steps, together, verb, stop = own) => noted(begin(steps, together, verb, stop)),
+    run: (steps, atomicity, verb, stop = own) => noted(begin(steps, atomicity, verb, stop)),
     free,
     settled,
   };
 }
 
-/** A trigger may have ended the savepoint with the transaction: the error that did it is what counts. */
-function undoQuietly(session: Session, name: string): void {
+/**
+ * Rolls back to a savepoint. Where that fails, a trigger may have ended the savepoint with the transaction: the error
+ * that did it is what counts.
+ */
+export function undoQuietly(session: Session, name: string): MaybePromise<unknown> {
   try {
-    session.rollbackTo(name);
-  } catch {}
+    const undone = session.rollbackTo(name);
+    return undone instanceof Promise ? undone.catch(() => {}) : undone;
+  } catch {
+    return;
+  }
 }

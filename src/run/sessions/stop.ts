@@ -1,6 +1,6 @@
-import { typeWord } from "../../columns/index.js";
+import { platform, typeWord } from "../../columns/index.js";
 import { GemachError } from "../../errors/index.js";
-import { now } from "./platform.js";
+import { now } from "./now.js";
 
 /** What is used of an `AbortSignal`. */
 export interface Signal {
@@ -35,18 +35,13 @@ export interface Stop {
   end(): void;
 }
 
-const timers = globalThis as unknown as {
-  setTimeout(work: () => void, milliseconds: number): unknown;
-  clearTimeout(timer: unknown): void;
-};
-
 /** Waits so many milliseconds, or until it is time to end. */
 export async function wait(milliseconds: number, stop: Stop | undefined): Promise<void> {
   let timer: unknown;
   const waited = new Promise<void>((resolve) => {
-    timer = timers.setTimeout(resolve, milliseconds);
+    timer = platform.setTimeout(resolve, milliseconds);
   });
-  await orStopped(stop, waited).finally(() => timers.clearTimeout(timer));
+  await orStopped(stop, waited).finally(() => platform.clearTimeout(timer));
 }
 
 const isSignal = (given: unknown): given is Signal =>
@@ -78,11 +73,11 @@ export function stopOf({ signal, timeLimit }: Limits, call: string, outer: Stop 
     for (const listener of [...listeners]) listener();
   };
   const aborted = () => stopBy(new GemachError("ABORTED", { call }, { cause: signal?.reason }));
-  const late = () => stopBy(new GemachError("TIME_LIMIT_PASSED", { call, milliseconds: timeLimit as number }));
+  const deferred = () => stopBy(new GemachError("TIME_LIMIT_PASSED", { call, milliseconds: timeLimit as number }));
   const deadline = timeLimit === undefined ? Number.POSITIVE_INFINITY : now() + timeLimit;
   if (timeLimit !== undefined) {
-    const timer = timers.setTimeout(late, timeLimit);
-    endings.push(() => timers.clearTimeout(timer));
+    const timer = platform.setTimeout(deferred, timeLimit);
+    endings.push(() => platform.clearTimeout(timer));
   }
   if (signal?.aborted === true) aborted();
   else if (signal !== undefined) {
@@ -94,7 +89,7 @@ export function stopOf({ signal, timeLimit }: Limits, call: string, outer: Stop 
     const above = outer?.error();
     if (above !== undefined) stopBy(above);
     // Where statements answer at once, no timer comes to its turn between them.
-    else if (now() >= deadline) late();
+    else if (now() >= deadline) deferred();
     return stopped;
   };
   return {
@@ -117,7 +112,7 @@ export function stopOf({ signal, timeLimit }: Limits, call: string, outer: Stop 
 export async function orStopped<T>(
   stop: Stop | undefined,
   work: T | Promise<T>,
-  giveBack?: (late: T) => void,
+  giveBack?: (deferred: T) => void,
 ): Promise<T> {
   if (stop === undefined || !(work instanceof Promise)) return await work;
   let forget = () => {};
@@ -131,8 +126,8 @@ export async function orStopped<T>(
     else refuse();
   });
   work.then(
-    (late) => {
-      if (isStopped) giveBack?.(late);
+    (deferred) => {
+      if (isStopped) giveBack?.(deferred);
     },
     () => {},
   );

@@ -1,4 +1,4 @@
-import type { Session, Soon, TransactionSettings } from "./driver.js";
+import type { MaybePromise, Session, TransactionSettings } from "./driver.js";
 
 /** Undoes a transaction; true where that failed too, so that the connection is not to be used again. */
 async function undo(session: Session): Promise<boolean> {
@@ -18,7 +18,7 @@ async function undo(session: Session): Promise<boolean> {
 export async function transact<R>(
   session: Session,
   settings: TransactionSettings,
-  work: () => Soon<R>,
+  work: () => MaybePromise<R>,
   uncommitted: (error: unknown) => unknown = (error) => error,
 ): Promise<R> {
   let isBroken = true;

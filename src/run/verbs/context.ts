@@ -1,11 +1,11 @@
 import { GemachError } from "../../errors/index.js";
-import type { Given, Query, QueryState } from "../../ir/index.js";
+import type { ParameterValues, Query, QueryState } from "../../ir/index.js";
 import { planCount, planList } from "../../plan/index.js";
 import type { CompiledStatement } from "../../sql/index.js";
 import type { Compiler } from "../cache/compiler.js";
 import { fetch, isAlone, objectsOf, requestOf } from "../rows/fetch.js";
-import type { Soon } from "../sessions/driver.js";
-import type { Sender, Together } from "../sessions/sender.js";
+import type { MaybePromise } from "../sessions/driver.js";
+import type { Atomicity, Sender } from "../sessions/sender.js";
 import type { Steps } from "../sessions/steps.js";
 import { isLimited, type Limits, stopOf } from "../sessions/stop.js";
 import { callSite } from "../watching/call-site.js";
@@ -15,13 +15,13 @@ import type { VerbOrigin } from "../watching/origin.js";
 const framesBetween = 4;
 
 /** What makes more of rows than plain ones: a unit of work. */
-export interface Living {
+export interface LiveReading {
   /** Writes what a statement of any tables might miss. */
   written(): Promise<void>;
   /** The query to send in place of one, once what it might miss is written. */
-  ready(state: QueryState): Soon<QueryState>;
+  ready(state: QueryState): MaybePromise<QueryState>;
   /** What the caller gets of a query's rows. */
-  rows(state: QueryState, rows: readonly unknown[], origin: VerbOrigin): readonly unknown[];
+  rows(state: QueryState, rows: readonly unknown[], origin: VerbOrigin): MaybePromise<readonly unknown[]>;
 }
 
 /** What the verbs have in common: what compiles, shared by all that sends for one database, and where it is sent. */
@@ -34,53 +34,52 @@ export interface Context {
   readonly isReadOnly: boolean;
   /** Whether all that is sent is part of one transaction. */
   readonly isTransaction: boolean;
-  readonly living?: Living;
+  readonly live?: LiveReading;
   /** What the handle gives to standing conditions. */
-  readonly values?: Given | undefined;
+  readonly values?: ParameterValues | undefined;
 }
 
 /** What a query's placeholders get: of its template, and of the handle. */
-export function givenFor({ values }: Context, { given }: Pick<QueryState, "given">): Given | undefined {
+export function valuesFor({ values }: Context, { given }: Pick<QueryState, "given">): ParameterValues | undefined {
   if (values === undefined) return given?.values;
   return given === undefined ? values : new Map([...values, ...given.values]);
 }
 
 /** What the caller gets of a query's rows. */
-export const alive = <R>(
-  { living, sender }: Context,
+export const rowsForCaller = <R>(
+  { live, sender }: Context,
   state: QueryState,
   rows: readonly R[],
   origin: VerbOrigin,
-): readonly R[] => {
-  const given = living === undefined ? rows : (living.rows(state, rows, origin) as readonly R[]);
-  if (living === undefined && sender.watch.isWatched())
-    sender.watch.tell((observer) => observer.gives?.(given, state, origin));
-  return given;
+): MaybePromise<readonly R[]> => {
+  if (live !== undefined) return live.rows(state, rows, origin) as MaybePromise<readonly R[]>;
+  if (sender.watch.isWatched()) sender.watch.tell((observer) => observer.gives?.(rows, state, origin));
+  return rows;
 };
 
 /** What placeholders get: of the handle, and of values that a statement gets in any case. */
-export const givenWith = ({ values }: Context, given: Given): Given =>
+export const givenWith = ({ values }: Context, given: ParameterValues): ParameterValues =>
   values === undefined ? given : new Map([...values, ...given]);
 
 /** Does what a verb does, as long as its limits let it. */
 export function run<R>(
   context: Context,
   steps: () => Steps<R>,
-  together: Together,
+  atomicity: Atomicity,
   origin: VerbOrigin,
   limits: Limits,
-): Soon<R> {
-  if (context.sender.watch.isWatched()) return watched(context, steps, together, origin, limits);
+): MaybePromise<R> {
+  if (context.sender.watch.isWatched()) return watched(context, steps, atomicity, origin, limits);
   // Each asynchronous function on the way took a twentieth of a single write (SQLite).
   return isLimited(limits)
-    ? limited(context, steps, together, origin, limits)
-    : context.sender.run(steps, together, origin);
+    ? limited(context, steps, atomicity, origin, limits)
+    : context.sender.run(steps, atomicity, origin);
 }
 
 async function watched<R>(
   context: Context,
   steps: () => Steps<R>,
-  together: Together,
+  atomicity: Atomicity,
   origin: VerbOrigin,
   limits: Limits,
 ): Promise<R> {
@@ -88,8 +87,8 @@ async function watched<R>(
   const started = watch.clock();
   try {
     return await (isLimited(limits)
-      ? limited(context, steps, together, origin, limits)
-      : context.sender.run(steps, together, origin));
+      ? limited(context, steps, atomicity, origin, limits)
+      : context.sender.run(steps, atomicity, origin));
   } finally {
     const milliseconds = watch.clock() - started;
     watch.tell((observer) => observer.called?.({ origin, started, milliseconds }));
@@ -99,13 +98,13 @@ async function watched<R>(
 async function limited<R>(
   { sender }: Context,
   steps: () => Steps<R>,
-  together: Together,
+  atomicity: Atomicity,
   origin: VerbOrigin,
   limits: Limits,
 ): Promise<R> {
   const stop = stopOf(limits, origin.verb, sender.stop);
   try {
-    return await sender.run(steps, together, origin, stop);
+    return await sender.run(steps, atomicity, origin, stop);
   } finally {
     stop.end();
   }
@@ -141,14 +140,14 @@ export function rowsAlone(
   const { compiler, sender } = context;
   const { runtime } = compiler;
   if (!isAlone(statement) || sender.watch.isWatched() || isLimited(limits)) return undefined;
-  const answer = sender.send(requestOf(statement, runtime, [], givenFor(context, state)));
+  const answer = sender.send(requestOf(statement, runtime, [], valuesFor(context, state)));
   return answer instanceof Promise
     ? answer.then((rows) => objectsOf(statement, rows, runtime))
     : objectsOf(statement, answer, runtime);
 }
 
 /** Several statements see one state where that is asked for, or costs nothing. */
-export function togetherFor(context: Context, { isSnapshot }: QueryState, isSeveral: boolean): Together {
+export function togetherFor(context: Context, { isSnapshot }: QueryState, isSeveral: boolean): Atomicity {
   if (!isSeveral) return "no";
   return isSnapshot || context.isSnapshot ? "snapshot" : "free";
 }
@@ -156,7 +155,7 @@ export function togetherFor(context: Context, { isSnapshot }: QueryState, isSeve
 /** The plain rows of a query, as a part of other work. */
 export function* stepsOfQuery(context: Context, state: QueryState): Steps<readonly unknown[]> {
   const { compiler } = context;
-  return yield* fetch(compiler.compile(state, "list", planList), compiler.runtime, givenFor(context, state));
+  return yield* fetch(compiler.compile(state, "list", planList), compiler.runtime, valuesFor(context, state));
 }
 
 /** The plain rows of a query, with what it reaches. */
@@ -167,7 +166,7 @@ export async function rowsOfQuery(
 ): Promise<readonly unknown[]> {
   const { compiler } = context;
   const statement = compiler.compile(state, "list", planList);
-  const steps = () => fetch(statement, compiler.runtime, givenFor(context, state));
+  const steps = () => fetch(statement, compiler.runtime, valuesFor(context, state));
   return await run(context, steps, togetherFor(context, state, statement.followUps.size > 0), origin, noLimits);
 }
 
@@ -175,6 +174,6 @@ export async function rowsOfQuery(
 export function* countRows(context: Context, state: QueryState): Steps<number> {
   const { compiler } = context;
   const statement = compiler.compile(state, "count", planCount);
-  const [count] = yield* fetch(statement, compiler.runtime, givenFor(context, state));
+  const [count] = yield* fetch(statement, compiler.runtime, valuesFor(context, state));
   return count as number;
 }

@@ -1,5 +1,5 @@
 import type { GivenRow } from "../../plan/index.js";
-import type { Soon } from "../sessions/driver.js";
+import type { MaybePromise } from "../sessions/driver.js";
 
 /** Rows that come one after the other. */
 export type RowSource = Iterable<unknown> | AsyncIterable<unknown>;
@@ -31,7 +31,7 @@ function bytesOf(row: unknown): number {
  */
 export async function insertInTurn(
   rows: RowSource,
-  insert: (some: readonly GivenRow[], before: number) => Soon<unknown>,
+  insert: (some: readonly GivenRow[], before: number) => MaybePromise<unknown>,
   progress: ((inserted: number) => void) | undefined,
 ): Promise<number> {
   let some: unknown[] = [];

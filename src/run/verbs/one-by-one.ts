@@ -8,7 +8,7 @@ export function oneByOne<T>(chunks: AsyncGenerator<readonly T[], void, void>): A
   let at = 0;
   let waiting = 0;
   let last: Promise<unknown> = Promise.resolve();
-  const further = async (): Promise<IteratorResult<T>> => {
+  const others = async (): Promise<IteratorResult<T>> => {
     // Whoever asked before may have brought what this one takes.
     if (at < chunk.length) return { value: chunk[at++] as T, done: false };
     for (;;) {
@@ -21,7 +21,7 @@ export function oneByOne<T>(chunks: AsyncGenerator<readonly T[], void, void>): A
   const inTurn = (): Promise<IteratorResult<T>> => {
     waiting++;
     const before = last;
-    const answer = before.then(further).finally(() => {
+    const answer = before.then(others).finally(() => {
       waiting--;
     });
     last = answer.catch(() => {});

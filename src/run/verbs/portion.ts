@@ -1,5 +1,5 @@
 import type { Scalar } from "../../columns/index.js";
-import { type Given, typeOf } from "../../ir/index.js";
+import { type ParameterValues, typeOf } from "../../ir/index.js";
 import { cursorOf } from "../../plan/index.js";
 import type { CompiledStatement, Wire } from "../../sql/index.js";
 import { fetchGathered } from "../rows/fetch.js";
@@ -24,7 +24,7 @@ export function* fetchPortion(
   size: number,
   side: "after" | "before" | undefined,
   runtime: Runtime,
-  given: Given | undefined,
+  given: ParameterValues | undefined,
 ): Steps<Portion<unknown>> {
   const { places } = statement.plan;
   const { objects, rows } = yield* fetchGathered(statement, runtime, [], given);

@@ -1,6 +1,6 @@
 import { checked } from "../../columns/index.js";
 import { GemachError } from "../../errors/index.js";
-import { type Given, type QueryState, qualified, type ResolvedColumn, valueAt } from "../../ir/index.js";
+import { type ParameterValues, type QueryState, qualified, type ResolvedColumn, valueAt } from "../../ir/index.js";
 import { few, type Output, type PlanSettings, planReach, type StatementPlan } from "../../plan/index.js";
 import { type CompiledStatement, compile, type Dialect, type Wire } from "../../sql/index.js";
 import { fetchFollowUps } from "../rows/fetch.js";
@@ -8,7 +8,7 @@ import type { Gathered, Runtime } from "../rows/gather.js";
 import type { Steps } from "../sessions/steps.js";
 import type { Limits } from "../sessions/stop.js";
 import type { VerbOrigin } from "../watching/origin.js";
-import { type Context, givenFor, run, togetherFor } from "./context.js";
+import { type Context, run, togetherFor, valuesFor } from "./context.js";
 
 /** A plan for rows in memory, and their follow-ups. */
 interface ReachPlan {
@@ -48,14 +48,14 @@ export async function completed(
 ): Promise<object[]> {
   const { compiler } = context;
   const isLarge = rows.length > few;
-  const plan = compiler.kept(state, isLarge ? "reach of many" : "reach", () =>
+  const plan = compiler.memoized(state, isLarge ? "reach of many" : "reach", () =>
     compileReach(state, { ...compiler.settings, isLarge }, compiler.runtime.dialect),
   );
-  const together = togetherFor(context, state, plan.followUps.size > 1);
+  const atomicity = togetherFor(context, state, plan.followUps.size > 1);
   return await run(
     context,
-    () => reachRows(plan, rows, compiler.runtime, givenFor(context, state)),
-    together,
+    () => reachRows(plan, rows, compiler.runtime, valuesFor(context, state)),
+    atomicity,
     origin,
     limits,
   );
@@ -65,12 +65,12 @@ function* reachRows(
   { plan, followUps }: ReachPlan,
   rows: readonly object[],
   runtime: Runtime,
-  given: Given | undefined,
+  given: ParameterValues | undefined,
 ): Steps<object[]> {
   const make = runtime.constructorOf(plan.rows);
   const wires = rows.map((row) => wiresOf(row, plan.outputs, runtime.dialect));
   const objects = rows.map((row, i) => ({ ...row, ...(make(wires[i] as readonly Wire[]) as object) }));
-  const gathered: Gathered = { plan: plan.rows, objects, rows: wires, further: [] };
+  const gathered: Gathered = { plan: plan.rows, objects, rows: wires, nested: [] };
   yield* fetchFollowUps({ followUps }, gathered, runtime, given);
   return objects;
 }

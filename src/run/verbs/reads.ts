@@ -13,22 +13,23 @@ import {
   stateOf,
 } from "../../query/index.js";
 import { fetch } from "../rows/fetch.js";
+import type { MaybePromise } from "../sessions/driver.js";
 import type { Steps } from "../sessions/steps.js";
 import { type Limits, limitNames } from "../sessions/stop.js";
 import type { ExplainedStatement, ExplainOptions } from "../watching/explain.js";
 import type { VerbOrigin } from "../watching/origin.js";
 import {
-  alive,
   type Context,
   countRows,
   expectTransaction,
-  givenFor,
   givenWith,
   noLimits,
   originOf,
   rowsAlone,
+  rowsForCaller,
   run,
   togetherFor,
+  valuesFor,
 } from "./context.js";
 import { onDemand } from "./late.js";
 import { oneByOne } from "./one-by-one.js";
@@ -66,19 +67,24 @@ export class Reads {
     const raw = rawIn(query);
     const origin = originOf(this.#context, "list", Reads.prototype.list, query);
     if (raw !== undefined) {
-      await this.#context.living?.written();
+      await this.#context.live?.written();
       return (await run(this.#context, () => rawRows(raw, compiler.runtime), "no", origin, limits)) as Row[];
     }
     const given = stateOf(query, "list");
     expectTransaction(this.#context, given);
-    const { living } = this.#context;
-    const state = living === undefined ? given : await living.ready(given);
+    const { live } = this.#context;
+    const state = live === undefined ? given : await live.ready(given);
     const statement = compiler.compile(state, "list", planList);
     const alone = rowsAlone(this.#context, statement, state, limits);
-    if (alone !== undefined) return alive(this.#context, state, await alone, origin) as Row[];
-    const steps = () => fetch(statement, compiler.runtime, givenFor(this.#context, state));
-    const together = togetherFor(this.#context, state, statement.followUps.size > 0);
-    return alive(this.#context, state, await run(this.#context, steps, together, origin, limits), origin) as Row[];
+    if (alone !== undefined) return rowsForCaller(this.#context, state, await alone, origin) as MaybePromise<Row[]>;
+    const steps = () => fetch(statement, compiler.runtime, valuesFor(this.#context, state));
+    const atomicity = togetherFor(this.#context, state, statement.followUps.size > 0);
+    return rowsForCaller(
+      this.#context,
+      state,
+      await run(this.#context, steps, atomicity, origin, limits),
+      origin,
+    ) as MaybePromise<Row[]>;
   }
 
   /**
@@ -108,7 +114,7 @@ export class Reads {
     expectOptions("count", limits, limitNames);
     const state = stateOf(query, "count");
     const origin = originOf(this.#context, "count", Reads.prototype.count, query);
-    if (this.#context.living !== undefined) await this.#context.living.ready(state);
+    if (this.#context.live !== undefined) await this.#context.live.ready(state);
     return await run(this.#context, () => countRows(this.#context, state), "no", origin, limits);
   }
 
@@ -118,9 +124,9 @@ export class Reads {
     const { compiler } = this.#context;
     const state = stateOf(query, "exists");
     const origin = originOf(this.#context, "exists", Reads.prototype.exists, query);
-    if (this.#context.living !== undefined) await this.#context.living.ready(state);
+    if (this.#context.live !== undefined) await this.#context.live.ready(state);
     const statement = compiler.compile(state, "exists", planExists);
-    const steps = () => fetch(statement, compiler.runtime, givenFor(this.#context, state));
+    const steps = () => fetch(statement, compiler.runtime, valuesFor(this.#context, state));
     return (await run(this.#context, steps, "no", origin, limits)).length > 0;
   }
 
@@ -138,17 +144,17 @@ export class Reads {
     rowCount(number, "page", 1);
     const context = this.#context;
     const origin = originOf(context, "page", Reads.prototype.page, query);
-    const state = context.living === undefined ? asked : await context.living.ready(asked);
+    const state = context.live === undefined ? asked : await context.live.ready(asked);
     const before = (number - 1) * size;
     const rest = state.limit === undefined ? size : Math.max(0, Math.min(size, state.limit - before));
     const { statement, given } = pageStatement(context.compiler, state, rest, (state.offset ?? 0) + before);
     const steps = function* (): Steps<Page<Row>> {
       const total = yield* countRows(context, state);
       const found = (yield* fetch(statement, context.compiler.runtime, givenWith(context, given))) as Row[];
-      const rows = alive(context, state, found, origin) as Row[];
-      return { rows, total, pages: Math.ceil(total / size), number, size };
+      return { rows: found, total, pages: Math.ceil(total / size), number, size };
     };
-    return await run(context, steps, togetherFor(context, state, true), origin, options);
+    const page = await run(context, steps, togetherFor(context, state, true), origin, options);
+    return { ...page, rows: (await rowsForCaller(context, state, page.rows, origin)) as Row[] };
   }
 
   /**
@@ -201,16 +207,16 @@ export class Reads {
 
   async #portion<Row>(asked: QueryState, size: number, origin: VerbOrigin, limits: Limits): Promise<Portion<Row>> {
     expectTransaction(this.#context, asked);
-    const { living } = this.#context;
-    const state = living === undefined ? asked : await living.ready(asked);
+    const { live } = this.#context;
+    const state = live === undefined ? asked : await live.ready(asked);
     if (state.groupBy === undefined) expectKey(state.source.entity, `${origin.verb}()`);
     const { compiler } = this.#context;
     const { statement, given } = portionStatement(compiler, state, size + 1);
     const steps = () =>
       fetchPortion(statement, size, state.cursor?.side, compiler.runtime, givenWith(this.#context, given));
-    const together = togetherFor(this.#context, state, statement.followUps.size > 0);
-    const portion = (await run(this.#context, steps, together, origin, limits)) as Portion<Row>;
-    return { ...portion, rows: alive(this.#context, state, portion.rows, origin) as Row[] };
+    const atomicity = togetherFor(this.#context, state, statement.followUps.size > 0);
+    const portion = (await run(this.#context, steps, atomicity, origin, limits)) as Portion<Row>;
+    return { ...portion, rows: (await rowsForCaller(this.#context, state, portion.rows, origin)) as Row[] };
   }
 
   /**
@@ -256,14 +262,14 @@ export class Reads {
   async #one<Row>(asked: QueryState, origin: VerbOrigin, limits: Limits): Promise<readonly Row[]> {
     expectOptions(origin.verb, limits, limitNames);
     const context = this.#context;
-    const { compiler, living } = context;
+    const { compiler, live } = context;
     expectTransaction(context, asked);
-    const state = living === undefined ? asked : await living.ready(asked);
+    const state = live === undefined ? asked : await live.ready(asked);
     const statement = compiler.compile(state, "single", planSingle);
     const alone = rowsAlone(context, statement, state, limits);
     if (alone !== undefined) {
       const found = await alone;
-      if (found.length < 2) return alive(context, state, found as readonly Row[], origin);
+      if (found.length < 2) return rowsForCaller(context, state, found as readonly Row[], origin);
     }
     const check = function* (found: number): Steps<void> {
       if (found < 2) return;
@@ -274,10 +280,10 @@ export class Reads {
         found: yield* countRows(context, state),
       });
     };
-    const steps = () => fetch(statement, compiler.runtime, givenFor(context, state), check);
-    const together = togetherFor(context, state, statement.followUps.size > 0);
-    const rows = (await run(context, steps, together, origin, limits)) as readonly Row[];
-    return alive(context, state, rows, origin);
+    const steps = () => fetch(statement, compiler.runtime, valuesFor(context, state), check);
+    const atomicity = togetherFor(context, state, statement.followUps.size > 0);
+    const rows = (await run(context, steps, atomicity, origin, limits)) as readonly Row[];
+    return rowsForCaller(context, state, rows, origin);
   }
 }
 
@@ -286,7 +292,7 @@ export class Reads {
  * after a place in it.
  */
 function withoutLimits({ given, ...state }: QueryState): QueryState {
-  const bare = { limit: undefined, offset: undefined, cursor: undefined, past: { isUsed: true } };
+  const bare = { limit: undefined, offset: undefined, cursor: undefined, memo: { isUsed: true } };
   const template = given === undefined ? undefined : { ...given.template, ...bare };
   return {
     ...state,

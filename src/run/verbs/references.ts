@@ -4,14 +4,15 @@ import {
   allOf,
   changedState,
   columnAt,
-  type Given,
   type Node,
+  type ParameterValues,
   pathTo,
   type QueryState,
   type ResolvedColumn,
   type ResolvedEntity,
   type Step,
   standingHole,
+  valueNode,
 } from "../../ir/index.js";
 import {
   type Assigned,
@@ -32,6 +33,8 @@ interface Reference {
   readonly visible: QueryState;
   /** How many there are at most, each of which is to be seen; undefined where a query says which. */
   readonly most: number | undefined;
+  /** The same row by row, which decides where this one is of parts of keys that others' rows may have too. */
+  readonly finer?: readonly Reference[];
 }
 
 const targetsOf = (step: Step, condition: (operands: readonly Node[]) => Node, most?: number): Reference => {
@@ -84,10 +87,36 @@ function ofAssigned(step: Step, set: readonly Assigned[], rows: QueryState, call
 /** The places of a key's columns among those that rows bring; undefined where they bring none of them. */
 function placesOf({ pairs }: Step, columns: readonly ResolvedColumn[]): readonly number[] | undefined {
   const places = pairs.map(({ from }) => columns.indexOf(from));
-  return places.every((place) => place < 0) ? undefined : places;
+  return places.every((position) => position < 0) ? undefined : places;
 }
 
-/** Values of a key in rows; where a row brings a part of it alone, what the other parts are is not known. */
+/** The row that one of a plan is to find. */
+function rowFound({ entity, by }: KeyedPlan, found: readonly Scalar[]): QueryState {
+  const source = { entity };
+  const path = pathTo(source);
+  const where = by.map(
+    (column, i): Node => ({ kind: "oneOf", operand: columnAt(path, column), values: [found[i] as Scalar] }),
+  );
+  return { ...allOf(source), where, lifted: conditionNames(entity, "all") };
+}
+
+/** Values of a key in rows; of a key that is brought in part, the rest is what the row has. */
+function ofKeyed(step: Step, plan: KeyedPlan): readonly Reference[] {
+  const { columns, rows } = plan;
+  const [whole] = ofRows(
+    step,
+    columns,
+    rows.map(({ values }) => values),
+  );
+  if (whole === undefined || step.pairs.every(({ from }) => columns.includes(from))) return whole ? [whole] : [];
+  const finer = rows.flatMap(({ values, found }) => {
+    const set = columns.map((column, i): Assigned => ({ column, value: valueNode(values[i] as Scalar, column.type) }));
+    return ofAssigned(step, set, rowFound(plan, found), "update");
+  });
+  return [{ ...whole, finer }];
+}
+
+/** Values of a key in rows; where a row brings a part of it alone, those of that part. */
 function ofRows(
   step: Step,
   columns: readonly ResolvedColumn[],
@@ -95,12 +124,12 @@ function ofRows(
 ): readonly Reference[] {
   const places = placesOf(step, columns);
   if (places === undefined) return [];
-  const isWhole = places.every((place) => place >= 0);
+  const isWhole = places.every((position) => position >= 0);
   // Of a key that is brought in part, the part that is brought says enough: the rest is the row's own.
   const known = isWhole ? step : { ...step, pairs: step.pairs.filter((_, i) => (places[i] as number) >= 0) };
   return ofValues(
     known,
-    rows.map((row) => places.filter((place) => place >= 0).map((place) => row[place])),
+    rows.map((row) => places.filter((position) => position >= 0).map((position) => row[position])),
   );
 }
 
@@ -116,13 +145,7 @@ function referencesIn(plan: WritePlan | KeyedPlan, step: Step): readonly Referen
     case "update":
       return ofAssigned(step, plan.set, plan.query, "update");
     case "keyed":
-      return plan.verb === "delete"
-        ? []
-        : ofRows(
-            step,
-            plan.columns,
-            plan.rows.map(({ values }) => values),
-          );
+      return plan.verb === "delete" ? [] : ofKeyed(step, plan);
     default:
       return [];
   }
@@ -145,7 +168,7 @@ const isHeldCase = (node: Node): boolean =>
  * The rows that a write refers to by its keys, of which a handle sees its own alone; none where the handle gives
  * nothing by which they are visible.
  */
-function referencesOf(plan: WritePlan | KeyedPlan, values: Given | undefined): readonly Reference[] {
+function referencesOf(plan: WritePlan | KeyedPlan, values: ParameterValues | undefined): readonly Reference[] {
   if (values === undefined) return [];
   const entity = "entity" in plan ? plan.entity : plan.query.source.entity;
   // Whoever lifts a condition speaks of all rows.
@@ -172,10 +195,14 @@ export function hiddenCheck(context: Context, plans: readonly (WritePlan | Keyed
   };
 }
 
-function* check(context: Context, { step, all, visible, most }: Reference): Steps<void> {
+function* check(context: Context, { step, all, visible, most, finer }: Reference): Steps<void> {
   const seen = yield* countRows(context, visible);
   if (seen === most) return;
   if ((yield* countRows(context, all)) === seen) return;
+  if (finer !== undefined) {
+    for (const one of finer) yield* check(context, one);
+    return;
+  }
   const { source, target, pairs } = step;
   throw new GemachError("REFERENCE_HIDDEN", {
     entity: source.name,

@@ -1,5 +1,5 @@
 import { GemachError } from "../../errors/index.js";
-import type { Soon } from "../sessions/driver.js";
+import type { MaybePromise } from "../sessions/driver.js";
 import type { Context } from "./context.js";
 import { onDemand } from "./late.js";
 import type { Violation, Written } from "./violated.js";
@@ -19,7 +19,7 @@ export async function tellingError(context: Context, plan: Written | undefined, 
 }
 
 /** Does a write of a plan; see `tellingError`. */
-export function telling<R>(context: Context, plan: Written | undefined, write: () => Soon<R>): Soon<R> {
+export function telling<R>(context: Context, plan: Written | undefined, write: () => MaybePromise<R>): MaybePromise<R> {
   const told = async (error: unknown): Promise<never> => {
     throw await tellingError(context, plan, error);
   };

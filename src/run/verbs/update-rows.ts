@@ -4,10 +4,10 @@ import {
   allOf,
   columnAt,
   expectKey,
-  type Given,
   isGiven,
   type Node,
   type OwnCondition,
+  type ParameterValues,
   pathTo,
   type ResolvedColumn,
   type ResolvedEntity,
@@ -47,7 +47,7 @@ function planUpdateRows(
   entity: ResolvedEntity,
   rows: readonly GivenRow[],
   call: string,
-  handle: Given | undefined,
+  handle: ParameterValues | undefined,
 ): readonly (KeyedPlan | UpdatePlan)[] {
   expectKey(entity, `${call}()`);
   const given = givenColumns(entity, handle);
@@ -141,7 +141,7 @@ function singleUpdate(
 export function updatingRows(
   entity: ResolvedEntity,
   rows: readonly GivenRow[],
-  values: Given | undefined,
+  values: ParameterValues | undefined,
   runtime: Runtime,
 ): { readonly plans: readonly (KeyedPlan | UpdatePlan)[]; readonly steps: () => Steps<number> } {
   const plans = planUpdateRows(entity, rows, "updateRows", values);

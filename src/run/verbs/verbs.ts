@@ -28,6 +28,7 @@ import {
 import {
   type EntityChanges,
   type EntityQuery,
+  type QueryOfRows,
   type RawCommand,
   type Reference,
   type RowChange,
@@ -37,11 +38,11 @@ import {
   stateOf,
   type UpsertOptions,
 } from "../../query/index.js";
-import { andThen, type Soon } from "../sessions/driver.js";
+import { andThen, type MaybePromise } from "../sessions/driver.js";
 import type { Steps } from "../sessions/steps.js";
 import { isLimited, type Limits, limitNames } from "../sessions/stop.js";
 import type { VerbOrigin } from "../watching/origin.js";
-import { type Context, givenFor, noLimits, originOf, run } from "./context.js";
+import { type Context, noLimits, originOf, run, valuesFor } from "./context.js";
 import { hiddenCheckOf, mayRefer } from "./hidden.js";
 import { insertInTurn, isSource, type RowSource } from "./insert-rows.js";
 import { onDemand } from "./late.js";
@@ -50,7 +51,7 @@ import { Reads } from "./reads.js";
 import type { HiddenCheck } from "./references.js";
 import { telling } from "./telling.js";
 import { heldUpsert } from "./upsert.js";
-import { changeRequest, countIn, writing } from "./write.js";
+import { changeRequest, writing, writtenRows } from "./write.js";
 
 /** What an insert of rows that come one after the other takes. */
 export interface InsertProgress extends Limits {
@@ -98,15 +99,15 @@ export abstract class Verbs extends Reads {
   }
 
   /** Sends what a plan says: several statements all or none. */
-  #write(plan: WritePlan, origin: VerbOrigin, limits: Limits): Soon<unknown> {
+  #write(plan: WritePlan, origin: VerbOrigin, limits: Limits): MaybePromise<unknown> {
     return telling(this.#context, plan, () => this.#writeBare(plan, origin, limits));
   }
 
-  #writeBare(plan: WritePlan, origin: VerbOrigin, limits: Limits): Soon<unknown> {
+  #writeBare(plan: WritePlan, origin: VerbOrigin, limits: Limits): MaybePromise<unknown> {
     const { compiler, sender } = this.#context;
     this.#refuseReadOnly(origin.verb);
     const state = origin.query === undefined ? undefined : stateOf(origin.query, origin.verb);
-    const given = givenFor(this.#context, { given: state?.given });
+    const given = valuesFor(this.#context, { given: state?.given });
     if (mayRefer(this.#context, plan)) {
       const { steps } = writing(plan, compiler.runtime, given, true);
       return hiddenCheckOf(this.#context, [plan]).then((check) =>
@@ -116,7 +117,7 @@ export abstract class Verbs extends Reads {
     const known = compiler.change(plan, given);
     // One statement goes without the machinery that several, ledgers and limits need.
     const isPlain = !sender.watch.isWatched() && !isLimited(limits);
-    if (isPlain && known !== undefined) return andThen(sender.send(changeRequest(plan, known)), countIn);
+    if (isPlain && known !== undefined) return andThen(sender.send(changeRequest(plan, known)), writtenRows);
     const write = writing(plan, compiler.runtime, given, this.#context.isTransaction, known);
     if (isPlain && write.alone !== undefined) return andThen(sender.send(write.alone), write.resultOf);
     return run(this.#context, write.steps, write.isSeveral ? "always" : "no", origin, limits);
@@ -180,7 +181,7 @@ export abstract class Verbs extends Reads {
     origin: VerbOrigin,
     limits: Limits,
     before = 0,
-  ): Soon<unknown> {
+  ): MaybePromise<unknown> {
     const { values, compiler } = this.#context;
     const given = withGiven(entity, rowList<GivenRow>(rows, entity, "insert"), values, "insert", before);
     const rules = compiler.runtime.dialect.writes.portions;
@@ -239,7 +240,7 @@ export abstract class Verbs extends Reads {
    */
   async insertFrom<D extends Definitions<D>, E extends EntityName<D>>(
     entity: Entity<D, E>,
-    query: Query<NewRow<D, E>>,
+    query: QueryOfRows<D, E>,
     limits: Limits = noLimits,
   ): Promise<number> {
     expectOptions("insertFrom", limits, limitNames);

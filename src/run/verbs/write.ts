@@ -1,6 +1,6 @@
 import { derivedByName } from "../../columns/index.js";
 import { GemachError } from "../../errors/index.js";
-import type { Given, ResolvedEntity } from "../../ir/index.js";
+import type { ParameterValues, ResolvedEntity } from "../../ir/index.js";
 import type { KeyedPlan, KeyedRow, WritePlan } from "../../plan/index.js";
 import {
   detailKey,
@@ -52,7 +52,7 @@ function* sendKeyed(
   const origin = originFor(plan.verb, plan.entity);
   for (const { text, parameters, rows } of keyedStatements(plan, dialect)) {
     const answer = yield { text, parameters, origin, counts: true };
-    found(countIn(answer), rows);
+    found(writtenRows(answer), rows);
   }
 }
 
@@ -110,7 +110,7 @@ export interface Writing {
 export function writing(
   plan: WritePlan,
   runtime: Runtime,
-  given: Given | undefined,
+  given: ParameterValues | undefined,
   isWithin: boolean,
   known?: EncodedStatement,
 ): Writing {
@@ -133,7 +133,7 @@ export function writing(
         yield { text, parameters, origin, once: true, counts: true };
       }
       if (isBeside === true) continue;
-      if (returning === undefined) count += countIn(answer);
+      if (returning === undefined) count += writtenRows(answer);
       else for (const row of answer) wires.push(row);
     }
     return result(wires, count);
@@ -147,9 +147,9 @@ export function writing(
     steps,
     isSeveral: statements.length > 1,
     alone: first === undefined || statements.length > 1 || first.advance !== undefined ? undefined : requestOf(first),
-    resultOf: (answer) => result(answer, returning === undefined ? countIn(answer) : 0),
+    resultOf: (answer) => result(answer, returning === undefined ? writtenRows(answer) : 0),
   };
 }
 
 /** How many rows a statement wrote, as it was answered. */
-export const countIn = (answer: WireRows): number => Number(answer[0]?.[0] ?? 0);
+export const writtenRows = (answer: WireRows): number => Number(answer[0]?.[0] ?? 0);

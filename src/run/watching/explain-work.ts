@@ -1,5 +1,5 @@
 import type { Driver, Request, Session, WireRows } from "../sessions/driver.js";
-import { now } from "../sessions/platform.js";
+import { now } from "../sessions/now.js";
 import { walk } from "../sessions/sender.js";
 import { savepointName } from "../sessions/session-sender.js";
 import { type ExplainedStatement, explainedOf, isExplicable, planOf } from "./explain.js";

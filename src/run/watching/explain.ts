@@ -14,10 +14,10 @@ import {
 import type { Planner } from "../cache/compiler.js";
 import { fetch, requestOf } from "../rows/fetch.js";
 import type { Request, WireRows } from "../sessions/driver.js";
-import { now } from "../sessions/platform.js";
+import { now } from "../sessions/now.js";
 import type { Sender } from "../sessions/sender.js";
 import type { Steps } from "../sessions/steps.js";
-import { type Context, givenFor } from "../verbs/context.js";
+import { type Context, valuesFor } from "../verbs/context.js";
 import { masked, unmasked } from "./masked.js";
 import { controlOrigin, planVerb } from "./origin.js";
 import type { BegunStatement } from "./watch.js";
@@ -143,7 +143,7 @@ export function* explainSteps(
   const { compiler } = context;
   const { runtime } = compiler;
   const { dialect } = runtime;
-  const given = givenFor(context, state);
+  const given = valuesFor(context, state);
   const explained: ExplainedStatement[] = [];
   function* explain(request: Request, answer: WireRows | undefined, took: number): Steps<void> {
     const plan = yield* planOf(request, dialect, analyze ? "reads" : "no");

@@ -1,6 +1,6 @@
 import type { QueryState } from "../../ir/index.js";
 import type { Wire } from "../../sql/index.js";
-import type { Request, Send, Soon, WireRows } from "../sessions/driver.js";
+import type { MaybePromise, Request, Send, WireRows } from "../sessions/driver.js";
 import type { CallSite } from "./call-site.js";
 import { masked } from "./masked.js";
 import type { Origin, VerbOrigin } from "./origin.js";
@@ -79,7 +79,7 @@ export interface Watch {
   /** Tells every observer of something. */
   tell(what: (observer: Observer) => void): void;
   /** Sends a statement, and tells of it where somebody watches. */
-  send(send: Send, request: Request, verb: VerbOrigin): Soon<WireRows>;
+  send(send: Send, request: Request, verb: VerbOrigin): MaybePromise<WireRows>;
 }
 
 /** Watches statements; `clock` gives milliseconds since any moment. */
@@ -129,7 +129,7 @@ export function watch(clock: () => number): Watch {
         end(rows);
         return rows;
       };
-      let answer: Soon<WireRows>;
+      let answer: MaybePromise<WireRows>;
       try {
         answer = send(request);
       } catch (error) {

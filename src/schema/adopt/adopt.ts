@@ -72,7 +72,7 @@ type Untyped = any;
 
 /** The model of entities in the making. */
 function modelOf(tables: readonly AdoptedTable[], collations: Readonly<Record<string, string>>): object {
-  const raw = (text: string) => sql(boolean)(Object.assign([text], { raw: [text] }) as unknown as TemplateStringsArray);
+  const raw = (text: string) => sql(boolean)(Object.assign([text], { raw: [text] }) as TemplateStringsArray);
   const definitions = tables.map(({ adopted, relations }) => {
     const { layout, checks, indexes, isKeyless } = adopted;
     const options = {

@@ -111,12 +111,8 @@ export function adoptTable(
     if (snakeCase(property) !== column.name) code = calling(code, "named", column.name);
     if (column.computed !== undefined) code = having(code, "computed");
     else if (column.isIdentity && !isHandedOut) code = having(code, "defaulted");
-    else if (
-      column.standard !== undefined &&
-      !isHandedOut &&
-      expressionForm(column.standard, dialect.name) !== "null"
-    ) {
-      const form = expressionForm(column.standard, dialect.name);
+    else if (column.default !== undefined && !isHandedOut && expressionForm(column.default, dialect.name) !== "null") {
+      const form = expressionForm(column.default, dialect.name);
       const value = isOwnDefault(column.name) ? undefined : defaultIn(form, code.column);
       code = value === undefined ? having(code, "defaulted") : calling(code, "defaultsTo", value);
     }

@@ -11,8 +11,8 @@ interface Adopted {
 }
 
 /** What the code of entities imports, and more. */
-function importsOf(entities: readonly Adopted[], further: readonly string[]): ReadonlySet<string> {
-  const imports = new Set(further);
+function importsOf(entities: readonly Adopted[], others: readonly string[]): ReadonlySet<string> {
+  const imports = new Set(others);
   for (const { adopted, relations } of entities) {
     imports.add("entity");
     for (const { code } of adopted.columns) for (const one of code.imports) imports.add(one);

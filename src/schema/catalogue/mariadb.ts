@@ -1,6 +1,6 @@
 import { tableKey } from "../../model/index.js";
 import type { CatalogueReader } from "./reader.js";
-import { actionOf, columnDraft, type IndexDraft, inMap, isTrue, type TableDraft, tableDraft, textOr } from "./rows.js";
+import { actionOf, type FoundIndex, type FoundTable, foundColumn, foundTable, inMap, isTrue, textOr } from "./rows.js";
 
 const statements = (schemas: string) => ({
   columns: `select nullif(c.table_schema, database()), c.table_name, t.table_type, t.table_comment, c.column_name, c.column_type, c.is_nullable, c.column_default, c.extra, c.collation_name, c.column_comment, c.generation_expression, t.table_collation
@@ -28,39 +28,39 @@ function furtherOf(extra: string, comment: string | undefined): string | undefin
 export const readMariadbCatalogue: CatalogueReader = async (ask, { text: { literal, quote } }, schemas) => {
   const named = schemas.map((name) => (name === undefined ? "database()" : literal(name, { kind: "text" })));
   const asked = statements(named.join(", "));
-  const tables = new Map<string, TableDraft>();
+  const tables = new Map<string, FoundTable>();
   const keyOf = (schema: unknown, table: unknown): string => tableKey({ schema: textOr(schema), table: String(table) });
 
   for (const row of await ask(asked.columns)) {
-    const [schema, table, kind, comment, name, type, nullable, standard, extra, collation, remark, computed, usual] =
+    const [schema, table, kind, comment, name, type, nullable, defaultText, extra, collation, remark, computed, usual] =
       row;
-    const draft = inMap(tables, keyOf(schema, table), () => ({
-      ...tableDraft(textOr(schema), String(table), kind === "BASE TABLE" ? "table" : "view"),
+    const found = inMap(tables, keyOf(schema, table), () => ({
+      ...foundTable(textOr(schema), String(table), kind === "BASE TABLE" ? "table" : "view"),
       comment: kind === "BASE TABLE" ? textOr(comment) : undefined,
       collation: textOr(usual),
     }));
-    const given = standard === "NULL" ? undefined : (textOr(standard) ?? undefined);
+    const given = defaultText === "NULL" ? undefined : (textOr(defaultText) ?? undefined);
     const text = textOr(computed);
-    draft.columns.push({
-      ...columnDraft(String(name), String(type)),
+    found.columns.push({
+      ...foundColumn(String(name), String(type)),
       isNullable: nullable === "YES",
       collation: textOr(collation),
       isCollated: collation !== null,
-      standard: text === undefined ? given : undefined,
+      default: text === undefined ? given : undefined,
       isIdentity: String(extra).includes("auto_increment"),
       computed: text === undefined ? undefined : { text, isStored: !String(extra).includes("VIRTUAL") },
       comment: textOr(remark),
-      further: furtherOf(String(extra), textOr(remark)),
+      otherClauses: furtherOf(String(extra), textOr(remark)),
     });
   }
   const indexes = new Map<
     string,
-    { readonly draft: TableDraft | undefined; readonly index: IndexDraft; isPlain: boolean }
+    { readonly draft: FoundTable | undefined; readonly index: FoundIndex; isPlain: boolean }
   >();
   for (const [schema, table, name, isUnique, column, order, part, method] of await ask(asked.indexes)) {
-    const draft = tables.get(keyOf(schema, table));
+    const found = tables.get(keyOf(schema, table));
     const one = inMap(indexes, JSON.stringify([schema, table, name]), () => ({
-      draft,
+      draft: found,
       index: {
         ...{ name: String(name), parts: [], isUnique: isTrue(isUnique), condition: undefined },
         method: method === "BTREE" ? undefined : String(method).toLowerCase(),
@@ -74,10 +74,10 @@ export const readMariadbCatalogue: CatalogueReader = async (ask, { text: { liter
       expression: part === null ? undefined : `${quote(String(column))}${length}`,
     });
   }
-  for (const { draft, index, isPlain } of indexes.values()) {
+  for (const { draft: found, index, isPlain } of indexes.values()) {
     const columns = index.parts.map(({ column }) => column ?? "");
-    if (draft === undefined) continue;
-    if (index.name === "PRIMARY") draft.primaryKey = { name: undefined, columns };
+    if (found === undefined) continue;
+    if (index.name === "PRIMARY") found.primaryKey = { name: undefined, columns };
     else {
       const parts = index.parts.map(
         ({ column, expression, descending }) => `${expression ?? quote(column ?? "")}${descending ? " desc" : ""}`,
@@ -87,8 +87,8 @@ export const readMariadbCatalogue: CatalogueReader = async (ask, { text: { liter
         : index.method === undefined || index.method === "hash"
           ? ""
           : `${index.method} `;
-      const own = `create ${kind}index ${quote(index.name)} on ${quote(draft.table)} (${parts.join(", ")})`;
-      draft.indexes.push(isPlain ? index : { ...index, own });
+      const own = `create ${kind}index ${quote(index.name)} on ${quote(found.table)} (${parts.join(", ")})`;
+      found.indexes.push(isPlain ? index : { ...index, own });
     }
   }
   for (const [schema, table, name, column, targetSchema, target, targetColumn, remove, update] of await ask(

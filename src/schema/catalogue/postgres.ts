@@ -1,6 +1,6 @@
 import { tableKey } from "../../model/index.js";
 import type { CatalogueReader } from "./reader.js";
-import { actionOf, columnDraft, type IndexDraft, inMap, isTrue, type TableDraft, tableDraft, textOr } from "./rows.js";
+import { actionOf, type FoundIndex, type FoundTable, foundColumn, foundTable, inMap, isTrue, textOr } from "./rows.js";
 
 const schemaOf = "nullif(n.nspname, current_schema())::text";
 
@@ -34,7 +34,7 @@ const listIn = (text: unknown): readonly string[] => JSON.parse(String(text)) as
 export const readPostgresCatalogue: CatalogueReader = async (ask, { text: { literal } }, schemas) => {
   const named = schemas.map((name) => (name === undefined ? "current_schema()" : literal(name, { kind: "text" })));
   const asked = statements(named.join(", "));
-  const tables = new Map<string, TableDraft>();
+  const tables = new Map<string, FoundTable>();
   const keyOf = (schema: unknown, table: unknown): string => tableKey({ schema: textOr(schema), table: String(table) });
 
   for (const row of await ask(asked.columns)) {
@@ -46,7 +46,7 @@ export const readPostgresCatalogue: CatalogueReader = async (ask, { text: { lite
       name,
       type,
       notNull,
-      standard,
+      defaultText,
       identity,
       generated,
       collation,
@@ -54,15 +54,15 @@ export const readPostgresCatalogue: CatalogueReader = async (ask, { text: { lite
       choices,
     ] = row;
     const draft = inMap(tables, keyOf(schema, table), () => ({
-      ...tableDraft(textOr(schema), String(table), kind === "v" || kind === "m" ? "view" : "table"),
+      ...foundTable(textOr(schema), String(table), kind === "v" || kind === "m" ? "view" : "table"),
       comment: textOr(comment),
     }));
-    const text = textOr(standard);
+    const text = textOr(defaultText);
     draft.columns.push({
-      ...columnDraft(String(name), String(type)),
+      ...foundColumn(String(name), String(type)),
       isNullable: !isTrue(notNull),
       collation: textOr(collation),
-      standard: textOr(generated) === undefined ? text : undefined,
+      default: textOr(generated) === undefined ? text : undefined,
       // A number out of a sequence of the column's own: in SQL's words, or in those of PostgreSQL before it had them.
       isIdentity: textOr(identity) !== undefined || text?.startsWith("nextval(") === true,
       computed: textOr(generated) === undefined ? undefined : { text: text ?? "", isStored: generated === "s" },
@@ -71,26 +71,25 @@ export const readPostgresCatalogue: CatalogueReader = async (ask, { text: { lite
     });
   }
   for (const row of await ask(asked.constraints)) {
-    const [schema, table, name, kind, columns, targetSchema, target, targetColumns, remove, update, rule, further] =
-      row;
-    const draft = tables.get(keyOf(schema, table));
+    const [schema, table, name, kind, columns, targetSchema, target, targetColumns, remove, update, rule, others] = row;
+    const found = tables.get(keyOf(schema, table));
     const key = { name: String(name), columns: listIn(columns) };
-    if (kind === "p" && draft !== undefined) draft.primaryKey = key;
-    if (kind === "u") draft?.uniques.push(key);
-    if (kind === "c") draft?.checks.push({ name: key.name, text: String(rule), column: undefined });
+    if (kind === "p" && found !== undefined) found.primaryKey = key;
+    if (kind === "u") found?.uniques.push(key);
+    if (kind === "c") found?.checks.push({ name: key.name, text: String(rule), column: undefined });
     if (kind === "f")
-      draft?.foreignKeys.push({
+      found?.foreignKeys.push({
         ...key,
         target: { schema: textOr(targetSchema), table: String(target) },
         targetColumns: listIn(targetColumns),
         onDelete: actionOf(actions[String(remove)]),
         onUpdate: actionOf(actions[String(update)]),
-        further: textOr(further),
+        otherClauses: textOr(others),
       });
   }
   const indexes = new Map<
     string,
-    { readonly draft: TableDraft | undefined; readonly index: IndexDraft; isPlain: boolean; readonly own: string }
+    { readonly draft: FoundTable | undefined; readonly index: FoundIndex; isPlain: boolean; readonly own: string }
   >();
   for (const [schema, table, name, isUnique, method, condition, column, descending, isPlain, own] of await ask(
     asked.indexes,
@@ -106,7 +105,7 @@ export const readPostgresCatalogue: CatalogueReader = async (ask, { text: { lite
     one.isPlain &&= isTrue(isPlain);
     one.index.parts.push({ column: textOr(column), expression: undefined, descending: isTrue(descending) });
   }
-  for (const { draft, index, isPlain, own } of indexes.values())
-    draft?.indexes.push(isPlain ? index : { ...index, own });
+  for (const { draft: found, index, isPlain, own } of indexes.values())
+    found?.indexes.push(isPlain ? index : { ...index, own });
   return [...tables.values()];
 };

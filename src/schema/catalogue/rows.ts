@@ -2,23 +2,23 @@ import type { ForeignKeyAction } from "../../model/index.js";
 import type { ColumnLayout, IndexLayout, IndexPartLayout, TableLayout } from "../../sql/index.js";
 
 /** A table that is being read, one part after the other. */
-export type TableDraft = {
+export type FoundTable = {
   -readonly [P in keyof TableLayout]: TableLayout[P] extends readonly (infer T)[] ? T[] : TableLayout[P];
 };
 
 /** An index that is being read. */
-export type IndexDraft = Omit<IndexLayout, "parts"> & { readonly parts: IndexPartLayout[] };
+export type FoundIndex = Omit<IndexLayout, "parts"> & { readonly parts: IndexPartLayout[] };
 
 /** A table of which only the name is known yet. */
-export const tableDraft = (schema: string | undefined, table: string, kind: TableLayout["kind"]): TableDraft => ({
+export const foundTable = (schema: string | undefined, table: string, kind: TableLayout["kind"]): FoundTable => ({
   ...{ schema, table, kind, entity: undefined, comment: undefined },
   ...{ columns: [], foreignKeys: [], uniques: [], indexes: [], checks: [] },
   primaryKey: { name: undefined, columns: [] },
 });
 
 /** A column of which only the name is known yet. */
-export const columnDraft = (name: string, type: string): ColumnLayout => ({
-  ...{ name, type, collation: undefined, isCollated: true, isNullable: true, standard: undefined, isIdentity: false },
+export const foundColumn = (name: string, type: string): ColumnLayout => ({
+  ...{ name, type, collation: undefined, isCollated: true, isNullable: true, default: undefined, isIdentity: false },
   ...{ computed: undefined, unknown: undefined, comment: undefined },
 });
 

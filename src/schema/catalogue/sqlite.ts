@@ -2,7 +2,7 @@ import type { TableLayout } from "../../sql/index.js";
 import { columnsKey, type TableWords, tableWords } from "../text/create-table.js";
 import { tokensOf } from "../text/tokens.js";
 import type { CatalogueReader } from "./reader.js";
-import { actionOf, columnDraft, type IndexDraft, inMap, isTrue, type TableDraft, tableDraft, textOr } from "./rows.js";
+import { actionOf, type FoundIndex, type FoundTable, foundColumn, foundTable, inMap, isTrue, textOr } from "./rows.js";
 
 const statements = (quoted: string, literal: string) => ({
   tables: `select type, name, tbl_name, sql from ${quoted}.sqlite_schema where name not like 'sqlite\\_%' escape '\\' order by name`,
@@ -27,14 +27,14 @@ function conditionIn(sql: string): string | undefined {
 
 /** Adds what SQLite's catalogue says of indexes: keys of constraints among them. */
 function takeIndexes(
-  tables: ReadonlyMap<string, TableDraft>,
+  tables: ReadonlyMap<string, FoundTable>,
   rows: readonly (readonly unknown[])[],
   words: ReadonlyMap<string, TableWords>,
   texts: ReadonlyMap<string, string>,
 ): void {
   const found = new Map<
     string,
-    { readonly origin: string; readonly table: string; index: IndexDraft; isPlain: boolean }
+    { readonly origin: string; readonly table: string; index: FoundIndex; isPlain: boolean }
   >();
   for (const [table, name, isUnique, origin, column, descending, collation] of rows) {
     const one = inMap(found, String(name), () => {
@@ -51,50 +51,50 @@ function takeIndexes(
     one.index.parts.push({ column: textOr(column), expression: undefined, descending: isTrue(descending) });
   }
   for (const { origin, table, index, isPlain } of found.values()) {
-    const draft = tables.get(table);
+    const foundTable = tables.get(table);
     const columns = index.parts.map((part) => part.column ?? "");
     const own = texts.get(index.name);
-    if (origin === "c") draft?.indexes.push(isPlain || own === undefined ? index : { ...index, own });
-    if (origin === "u") draft?.uniques.push({ name: words.get(table)?.uniques.get(columnsKey(columns)), columns });
+    if (origin === "c") foundTable?.indexes.push(isPlain || own === undefined ? index : { ...index, own });
+    if (origin === "u") foundTable?.uniques.push({ name: words.get(table)?.uniques.get(columnsKey(columns)), columns });
   }
 }
 
 function takeColumns(
-  tables: ReadonlyMap<string, TableDraft>,
+  tables: ReadonlyMap<string, FoundTable>,
   rows: readonly (readonly unknown[])[],
   words: ReadonlyMap<string, TableWords>,
 ) {
   const keys = new Map<string, [number, string][]>();
-  for (const [table, name, type, notNull, standard, place, hidden] of rows) {
-    const draft = tables.get(String(table));
-    if (draft === undefined || Number(hidden) === 1) continue;
+  for (const [table, name, type, notNull, defaultText, position, hidden] of rows) {
+    const found = tables.get(String(table));
+    if (found === undefined || Number(hidden) === 1) continue;
     const said = words.get(String(table))?.columns.get(String(name));
     const kind = Number(hidden);
-    draft.columns.push({
-      ...columnDraft(String(name), standardTypes.has(String(type)) ? String(type).toLowerCase() : String(type)),
+    found.columns.push({
+      ...foundColumn(String(name), standardTypes.has(String(type)) ? String(type).toLowerCase() : String(type)),
       isNullable: !isTrue(notNull),
       collation: said?.collation === "binary" ? undefined : said?.collation,
-      standard: textOr(standard),
+      default: textOr(defaultText),
       computed: kind > 1 ? { text: said?.computed ?? "", isStored: kind === 3 } : undefined,
     });
-    if (Number(place) > 0) inMap(keys, String(table), () => []).push([Number(place), String(name)]);
+    if (Number(position) > 0) inMap(keys, String(table), () => []).push([Number(position), String(name)]);
   }
   for (const [table, parts] of keys) {
-    const draft = tables.get(table) as TableDraft;
+    const found = tables.get(table) as FoundTable;
     const columns = parts.sort(([left], [right]) => left - right).map(([, name]) => name);
-    draft.primaryKey = { name: undefined, columns };
+    found.primaryKey = { name: undefined, columns };
     // An "integer primary key" is the row's own number, which SQLite hands out
     // (sqlite.org/lang_createtable.html#rowid).
-    draft.columns = draft.columns.map((column) => {
+    found.columns = found.columns.map((column) => {
       const isIdentity = columns.length === 1 && columns[0] === column.name && column.type.toLowerCase() === "integer";
-      const further = words.get(table)?.hasAutoincrement === true ? "autoincrement" : undefined;
-      return isIdentity ? { ...column, isIdentity, isNullable: false, further } : column;
+      const others = words.get(table)?.hasAutoincrement === true ? "autoincrement" : undefined;
+      return isIdentity ? { ...column, isIdentity, isNullable: false, otherClauses: others } : column;
     });
   }
 }
 
 function takeKeys(
-  tables: ReadonlyMap<string, TableDraft>,
+  tables: ReadonlyMap<string, FoundTable>,
   schema: string | undefined,
   rows: readonly (readonly unknown[])[],
   words: ReadonlyMap<string, TableWords>,
@@ -117,7 +117,7 @@ function takeKeys(
     key.from.push(String(from));
     key.to.push(textOr(to));
   }
-  const byName = new Map([...tables.values()].map((draft) => [draft.table.toLowerCase(), draft]));
+  const byName = new Map([...tables.values()].map((foundTable) => [foundTable.table.toLowerCase(), foundTable]));
   for (const { table, target, from, to, update, remove } of found.values()) {
     const named = byName.get(target.toLowerCase());
     tables.get(table)?.foreignKeys.unshift({
@@ -128,7 +128,8 @@ function takeKeys(
       targetColumns: to.map((name, i) => name ?? named?.primaryKey.columns[i] ?? ""),
       onDelete: actionOf(remove),
       onUpdate: actionOf(update),
-      further: words.get(table)?.deferred.has(columnsKey(from)) === true ? "deferrable initially deferred" : undefined,
+      otherClauses:
+        words.get(table)?.deferred.has(columnsKey(from)) === true ? "deferrable initially deferred" : undefined,
     });
   }
 }
@@ -139,25 +140,25 @@ export const readSqliteCatalogue: CatalogueReader = async (ask, { text: { quote,
   for (const schema of schemas) {
     const name = schema ?? "main";
     const asked = statements(quote(name), literal(name, { kind: "text" }));
-    const tables = new Map<string, TableDraft>();
+    const tables = new Map<string, FoundTable>();
     const words = new Map<string, TableWords>();
     const texts = new Map<string, string>();
     const triggers = new Map<string, string[]>();
     for (const [type, one, table, sql] of await ask(asked.tables)) {
       if (type === "trigger") inMap(triggers, String(table), () => []).push(String(sql));
-      if (type === "table" || type === "view") tables.set(String(one), tableDraft(schema, String(one), type));
+      if (type === "table" || type === "view") tables.set(String(one), foundTable(schema, String(one), type));
       if (type === "table") words.set(String(one), tableWords(String(sql)));
       if (sql !== null) texts.set(String(one), String(sql));
     }
     takeColumns(tables, await ask(asked.columns), words);
     for (const [table, { checks, settings }] of words) {
-      const draft = tables.get(table) as TableDraft;
-      draft.checks.push(...checks);
-      draft.settings = settings;
+      const found = tables.get(table) as FoundTable;
+      found.checks.push(...checks);
+      found.settings = settings;
     }
     takeKeys(tables, schema, await ask(asked.keys), words);
     takeIndexes(tables, await ask(asked.indexes), words, texts);
-    for (const draft of tables.values()) all.push({ ...draft, triggers: triggers.get(draft.table) ?? [] });
+    for (const found of tables.values()) all.push({ ...found, triggers: triggers.get(found.table) ?? [] });
   }
   return all;
 };

@@ -51,7 +51,7 @@ const factLabel = (fact: ColumnFact, { column, to }: Extract<Change, { kind: "ch
     case "null":
       return to.isNullable ? "may be null" : "not null";
     case "default":
-      return `default ${said(column.standard, "none")} → ${said(to.standard, "none")}`;
+      return `default ${said(column.default, "none")} → ${said(to.default, "none")}`;
     case "collation":
       return `collation ${said(column.collation, "the table's")} → ${said(to.collation, "the table's")}`;
     case "computation":

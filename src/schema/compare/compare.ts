@@ -9,7 +9,7 @@ import type {
 } from "../../sql/index.js";
 import { expressionForm, nameForm } from "../text/expression-form.js";
 import type { Change, ColumnFact } from "./change.js";
-import { collationForm, foreignKeyForm, indexForm, isForeign, standardForm, typeForm } from "./forms.js";
+import { collationForm, defaultForm, foreignKeyForm, indexForm, isForeign, typeForm } from "./forms.js";
 
 /** What is in one list and not in the other, by what tells them apart. */
 function apart<T, U>(
@@ -50,7 +50,7 @@ function factsApart(
     facts.push("null");
   if (wanted.isCollated && collationForm(found) !== collationForm(wanted)) facts.push("collation");
   const isHandedOut = found.isIdentity && wanted.isIdentity;
-  if (!isHandedOut && wanted.unknown !== "default" && standardForm(found, dialect) !== standardForm(wanted, dialect))
+  if (!isHandedOut && wanted.unknown !== "default" && defaultForm(found, dialect) !== defaultForm(wanted, dialect))
     facts.push("default");
   const computed = ({ computed: one }: ColumnLayout) => (one === undefined ? "" : expressionForm(one.text, dialect));
   const isKnown = wanted.unknown !== "computation" || found.computed === undefined;

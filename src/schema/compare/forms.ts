@@ -93,9 +93,9 @@ function instantForm(text: string): string {
 }
 
 /** What rows get that leave a column out, in a form by which two texts of the same are alike. */
-export function standardForm({ standard, type }: ColumnLayout, dialect: DialectName): string {
-  if (standard === undefined) return "";
-  const form = expressionForm(standard, dialect);
+export function defaultForm({ default: defaultText, type }: ColumnLayout, dialect: DialectName): string {
+  if (defaultText === undefined) return "";
+  const form = expressionForm(defaultText, dialect);
   if (form === "null") return "";
   // Numbers and conditions are written with and without quotes, as words and as numbers.
   const bare = form.replace(/^'(.*)'$/s, "$1");

@@ -3,14 +3,14 @@ import { oneLine, quotedSql, sqlRemark } from "../../written/index.js";
 import { type Change, changeLabel, tableLabel } from "../compare/change.js";
 import { type Precondition, remarks } from "../migrations/migration.js";
 import { lossesIn } from "./losses.js";
-import { only, type Way } from "./plan.js";
+import { only, type Transition } from "./plan.js";
 import { preconditionsOf } from "./preconditions.js";
 import type { Renames } from "./renames.js";
-import { statementsOfWay, wayBetween } from "./statements.js";
+import { statementsOfTransition, transitionBetween } from "./statements.js";
 
 /** A migration as it is drafted for one engine. */
 export interface Draft {
-  readonly way: Way;
+  readonly transition: Transition;
   readonly changes: readonly Change[];
   readonly statements: readonly string[];
   /** What loses data or narrows a type, in words by which it can be allowed. */
@@ -37,20 +37,20 @@ export function draftBetween(
   renames: Renames,
   dialect: Dialect,
 ): Draft {
-  const way: Way = wayBetween(found, wanted, renames, dialect);
-  const back = wayBetween(
-    way.wanted,
+  const transition: Transition = transitionBetween(found, wanted, renames, dialect);
+  const back = transitionBetween(
+    transition.wanted,
     found.filter(({ kind }) => kind === "table"),
-    renamesBack(way.changes),
+    renamesBack(transition.changes),
     dialect,
   );
   return {
-    way,
-    changes: way.changes,
-    statements: statementsOfWay(way, dialect),
-    losses: lossesIn(way.changes, dialect.name),
-    preconditions: preconditionsOf(way, dialect),
-    undo: { statements: statementsOfWay(back, dialect), preconditions: preconditionsOf(back, dialect) },
+    transition,
+    changes: transition.changes,
+    statements: statementsOfTransition(transition, dialect),
+    losses: lossesIn(transition.changes, dialect.name),
+    preconditions: preconditionsOf(transition, dialect),
+    undo: { statements: statementsOfTransition(back, dialect), preconditions: preconditionsOf(back, dialect) },
   };
 }
 
@@ -63,21 +63,23 @@ const body = (statements: readonly string[]): string =>
   statements.length === 0 ? "" : `\n${statements.map((one) => `${one};\n`).join("\n")}`;
 
 /** What the text of a migration is made of. */
-type Told = Pick<Draft, "changes" | "losses" | "preconditions" | "statements"> & { readonly isApart?: boolean };
+type MigrationParts = Pick<Draft, "changes" | "losses" | "preconditions" | "statements"> & {
+  readonly isApart?: boolean;
+};
 
 /** The text of a migration's file. */
 export function migrationText(
-  draft: Told,
+  draft: MigrationParts,
   name: string,
   { name: dialect }: Dialect,
-  further: readonly string[] = [],
+  others: readonly string[] = [],
 ): string {
   const head = [
     sqlRemark(`${name}, for ${engines[dialect]}.`),
     ...(draft.isApart === true ? [`${remarks.apart}: what runs here keeps nobody waiting`] : []),
     ...draft.changes.map((change) => sqlRemark(changeLabel(change))),
     ...draft.losses.map((loss) => sqlRemark(`loses or narrows: ${loss}`)),
-    ...further.map(sqlRemark),
+    ...others.map(sqlRemark),
     ...preconditionLines(draft.preconditions),
   ];
   return `${head.join("\n")}\n${body(draft.statements)}`;

@@ -31,11 +31,14 @@ export function keepingOwn(
     const there = before.get(tableKey(table));
     if (there === undefined) return table;
     const { settings, collation, triggers } = there;
-    const furtherOf = (name: string) => there.columns.find((column) => column.name === name)?.further;
+    const clausesOf = (name: string) => there.columns.find((column) => column.name === name)?.otherClauses;
     return {
       ...table,
       ...{ settings, collation, triggers },
-      columns: table.columns.map((column) => ({ ...column, further: column.further ?? furtherOf(column.name) })),
+      columns: table.columns.map((column) => ({
+        ...column,
+        otherClauses: column.otherClauses ?? clausesOf(column.name),
+      })),
       indexes: [...table.indexes, ...ownIndexes(there, table, dialect)],
     };
   });

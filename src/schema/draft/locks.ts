@@ -36,7 +36,7 @@ function postgresEffect(change: Change): Effect {
       ];
     case "add column":
       return change.column.computed !== undefined ||
-        (change.column.standard !== undefined && /\(/.test(change.column.standard))
+        (change.column.default !== undefined && /\(/.test(change.column.default))
         ? [
             "nobody reads or writes the table while it is written anew",
             "add the column without a default, set the default, and fill it in portions",

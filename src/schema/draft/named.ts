@@ -68,7 +68,7 @@ export function named(
     const { isNew: _, ...rest } = one as T & { readonly isNew?: boolean };
     const own = one.name ?? words;
     const name = objectName(own, taken.has(own.toLowerCase()) ? JSON.stringify(rest) : undefined, taken);
-    return { ...(rest as unknown as T), name };
+    return { ...(rest as T), name };
   };
   return staying.map((layout): TableLayout => {
     const { table, foreignKeys, uniques, checks, indexes } = layout;

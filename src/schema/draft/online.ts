@@ -3,7 +3,7 @@ import { checkText, type Dialect, foreignKeyText, indexText, qualifiedTable } fr
 import type { Change } from "../compare/change.js";
 import type { Precondition } from "../migrations/migration.js";
 import { lossesIn } from "./losses.js";
-import { type Of, only, type Way } from "./plan.js";
+import { type Of, only, type Transition } from "./plan.js";
 import { preconditionsOf } from "./preconditions.js";
 import { renameStatements, serverStatements } from "./servers.js";
 import { Ties } from "./ties.js";
@@ -62,17 +62,17 @@ const helperName = (table: TableReference, column: string): string => `${table.t
  * later, indexes made concurrently, and what old code would miss goes once the new code is out. On MariaDB, whose
  * definitions copy a table or do not whatever one writes, the steps before and after the new code.
  */
-export function onlineSteps(way: Way, dialect: Dialect): readonly OnlineStep[] {
+export function onlineSteps(transition: Transition, dialect: Dialect): readonly OnlineStep[] {
   const { rules } = dialect.definition;
   const { quote } = dialect.text;
   const isPostgres = dialect.name === "postgres";
-  const isNew = new Set(only(way.changes, "create table").map(({ table }) => tableKey(table)));
+  const isNew = new Set(only(transition.changes, "create table").map(({ table }) => tableKey(table)));
   const isOnNew = ({ table }: Change) => isNew.has(tableKey(table));
-  const ties = new Ties(way.changes, dialect.name);
+  const ties = new Ties(transition.changes, dialect.name);
   // Old code gives a new column no value: it may be missing until that is gone.
   const isDemanding = ({ column }: Of<"add column">): boolean =>
-    !column.isNullable && column.standard === undefined && column.computed === undefined && !column.isIdentity;
-  const split = way.changes.flatMap((change): readonly (readonly [boolean, Change])[] => {
+    !column.isNullable && column.default === undefined && column.computed === undefined && !column.isIdentity;
+  const split = transition.changes.flatMap((change): readonly (readonly [boolean, Change])[] => {
     if (!isEarly(change) || ties.touches(change)) return [[false, change]];
     if (change.kind !== "add column" || !isDemanding(change)) return [[true, change]];
     const loose = { ...change.column, isNullable: true };
@@ -82,13 +82,15 @@ export function onlineSteps(way: Way, dialect: Dialect): readonly OnlineStep[] {
     ];
   });
   const early = split.flatMap(([isFirst, change]) => (isFirst ? [change] : []));
-  const late = split.flatMap(([isFirst, change]) => (isFirst ? [] : [change]));
+  const deferred = split.flatMap(([isFirst, change]) => (isFirst ? [] : [change]));
   const indexes = isPostgres ? only(early, "create index").filter((change) => !isOnNew(change)) : [];
   const constraints = isPostgres
     ? only(early, "add foreign key", "add check").filter((change) => !isOnNew(change))
     : [];
   const nulls = isPostgres
-    ? only(late, "change column").filter(({ facts, to }) => facts.length === 1 && facts[0] === "null" && !to.isNullable)
+    ? only(deferred, "change column").filter(
+        ({ facts, to }) => facts.length === 1 && facts[0] === "null" && !to.isNullable,
+      )
     : [];
   const apart = new Set<Change>([...indexes, ...constraints]);
   const helper = ({ table, to }: (typeof nulls)[number]) => quote(helperName(table, to.name));
@@ -110,14 +112,14 @@ export function onlineSteps(way: Way, dialect: Dialect): readonly OnlineStep[] {
     indexText(table, index, rules, dialect, "concurrently "),
   ]);
   const plain = (changes: readonly Change[]): readonly string[] =>
-    changes.length === 0 ? [] : serverStatements({ ...way, changes }, dialect);
+    changes.length === 0 ? [] : serverStatements({ ...transition, changes }, dialect);
   const back = (changes: readonly Change[]) => {
     const inverted = changes.map(inverse).reverse();
     // Names come back last, columns before their tables: all else speaks of the new ones.
     const columns = only(inverted, "rename column");
     const tables = only(inverted, "rename table");
     const rest = inverted.filter(({ kind }) => !kind.startsWith("rename"));
-    const reversed = { found: way.wanted, wanted: way.found, changes: rest };
+    const reversed = { found: transition.wanted, wanted: transition.found, changes: rest };
     return {
       statements: [
         ...(rest.length === 0 ? [] : serverStatements(reversed, dialect)),
@@ -138,7 +140,7 @@ export function onlineSteps(way: Way, dialect: Dialect): readonly OnlineStep[] {
     of(change, `alter column ${quote(change.to.name)} set not null`),
     gone[i] as string,
   ]);
-  const others = late.filter((change) => !(nulls as readonly Change[]).includes(change));
+  const others = deferred.filter((change) => !(nulls as readonly Change[]).includes(change));
   const after = back(others);
   const plainEarly = early.filter((change) => !apart.has(change));
   const first = back([...plainEarly, ...constraints]);
@@ -146,13 +148,13 @@ export function onlineSteps(way: Way, dialect: Dialect): readonly OnlineStep[] {
     {
       ...{ ending: "", changes: [...plainEarly, ...constraints], plain: plainEarly, losses: [], isApart: false },
       statements: [...plain(plainEarly), ...unvalidated],
-      preconditions: preconditionsOf({ ...way, changes: plainEarly }, dialect),
+      preconditions: preconditionsOf({ ...transition, changes: plainEarly }, dialect),
       undo: first,
     },
     {
       ...{ ending: "-online", changes: indexes, plain: [], losses: [], isApart: true },
       statements: [...made, ...validated],
-      preconditions: preconditionsOf({ ...way, changes: [...indexes, ...constraints] }, dialect),
+      preconditions: preconditionsOf({ ...transition, changes: [...indexes, ...constraints] }, dialect),
       undo: {
         statements: indexes.map(
           ({ table, index }) =>
@@ -164,13 +166,13 @@ export function onlineSteps(way: Way, dialect: Dialect): readonly OnlineStep[] {
     {
       ...{ ending: "-after", changes: others, plain: others, losses: lossesIn(others, dialect.name), isApart: false },
       statements: [...plain(others), ...present],
-      preconditions: preconditionsOf({ ...way, changes: others }, dialect),
+      preconditions: preconditionsOf({ ...transition, changes: others }, dialect),
       undo: { ...after, statements: [...gone, ...after.statements] },
     },
     {
       ...{ ending: "-settled", changes: nulls, plain: [], losses: [], isApart: true },
       statements: settled,
-      preconditions: preconditionsOf({ ...way, changes: nulls }, dialect),
+      preconditions: preconditionsOf({ ...transition, changes: nulls }, dialect),
       undo: {
         statements: nulls.map((change) => of(change, `alter column ${quote(change.to.name)} drop not null`)),
         preconditions: [],

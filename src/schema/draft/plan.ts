@@ -10,7 +10,7 @@ export const only = <K extends Change["kind"]>(changes: readonly Change[], ...ki
   changes.filter((change): change is Of<K> => (kinds as readonly string[]).includes(change.kind));
 
 /** From what to what: tables, and the changes between them; what is renamed has its new name in both. */
-export interface Way {
+export interface Transition {
   readonly found: readonly TableLayout[];
   readonly wanted: readonly TableLayout[];
   readonly changes: readonly Change[];
@@ -20,30 +20,30 @@ const byKey = (tables: readonly TableLayout[]): ReadonlyMap<string, TableLayout>
   new Map(tables.map((table) => [tableKey(table), table]));
 
 /** Tables in the order in which they can be created, each with those of its foreign keys that have to wait. */
-export function inOrder(tables: readonly TableLayout[], isLate: (key: ForeignKeyLayout) => boolean) {
+export function createOrder(tables: readonly TableLayout[], isLate: (key: ForeignKeyLayout) => boolean) {
   const known = byKey(tables);
   const targetOf = ({ target }: ForeignKeyLayout) => known.get(tableKey(target));
   const ordered = dependencyOrder(tables, ({ foreignKeys }) =>
     foreignKeys.map(targetOf).filter((one) => one !== undefined),
   );
-  return ordered.map(({ item: table, late }) => ({
+  return ordered.map(({ item: table, deferred }) => ({
     table,
-    lateKeys: table.foreignKeys.filter((key) => isLate(key) || late.some((other) => other === targetOf(key))),
+    deferredKeys: table.foreignKeys.filter((key) => isLate(key) || deferred.some((other) => other === targetOf(key))),
   }));
 }
 
 /** Tables in the order in which they can be dropped, each with those of its foreign keys that have to go before. */
-export const outOfOrder = (tables: readonly TableLayout[]) => [...inOrder(tables, () => false)].reverse();
+export const dropOrder = (tables: readonly TableLayout[]) => [...createOrder(tables, () => false)].reverse();
 
 /**
  * Foreign keys that must not be there while others change: those whose columns change, here or there, and those that
  * lead to a key that goes. They come back at the end.
  */
-export function inTheWay({
-  found,
-  wanted,
-  changes,
-}: Way): readonly { readonly table: TableLayout; readonly drop: ForeignKeyLayout; readonly add: ForeignKeyLayout }[] {
+export function conflictingKeys({ found, wanted, changes }: Transition): readonly {
+  readonly table: TableLayout;
+  readonly drop: ForeignKeyLayout;
+  readonly add: ForeignKeyLayout;
+}[] {
   const touched = new Set<string>();
   const touch = (key: string, columns: readonly string[]): void => {
     for (const column of columns) touched.add(`${key} ${column}`);

@@ -6,7 +6,7 @@ import type { Precondition } from "../migrations/migration.js";
 import { speaksOf } from "../text/tokens.js";
 import { namesBefore } from "./before.js";
 import { familyOf, isWider } from "./conversion.js";
-import { type Of, only, type Way } from "./plan.js";
+import { type Of, only, type Transition } from "./plan.js";
 
 const sizesIn = (form: string): readonly number[] =>
   (/\(([\d,]+)\)/.exec(form)?.[1] ?? "").split(",").filter(Boolean).map(Number);
@@ -63,7 +63,7 @@ function unfit(name: string, { column, to }: Of<"change column">, dialect: Diale
 }
 
 /** What must hold of the rows before changes are begun: queries that must find nothing. */
-export function preconditionsOf({ found, changes }: Way, dialect: Dialect): readonly Precondition[] {
+export function preconditionsOf({ found, changes }: Transition, dialect: Dialect): readonly Precondition[] {
   const { quote } = dialect.text;
   const before = namesBefore(changes, dialect);
   const tables = new Map(found.map((table) => [tableKey(table), table]));
@@ -112,7 +112,7 @@ export function preconditionsOf({ found, changes }: Way, dialect: Dialect): read
     switch (change.kind) {
       case "add column": {
         const { table, column } = change;
-        if (column.isNullable || column.standard !== undefined || column.isIdentity || column.computed !== undefined)
+        if (column.isNullable || column.default !== undefined || column.isIdentity || column.computed !== undefined)
           break;
         must(
           `${tableLabel(before.table(table))}: rows that would have no value in the new column ${column.name}`,

@@ -5,7 +5,7 @@ import { indexForm, isForeign, takingFrom } from "../compare/forms.js";
 import { expressionForm } from "../text/expression-form.js";
 import { speaksOf } from "../text/tokens.js";
 import { isConvertible } from "./conversion.js";
-import { only, type Way } from "./plan.js";
+import { only, type Transition } from "./plan.js";
 
 /**
  * Columns that are dropped and made anew: those that cannot be turned into what they are to be, and what is computed of
@@ -93,10 +93,10 @@ function* withRemade(
 }
 
 /** A way on which columns that cannot be changed in place are dropped and made anew: their values are lost. */
-export function remakingColumns(way: Way, dialect: Dialect): Way {
+export function remakingColumns(transition: Transition, dialect: Dialect): Transition {
   // SQLite makes such a table anew, with the rows that it has.
-  if (dialect.name === "sqlite") return way;
-  const { found, wanted, changes } = way;
+  if (dialect.name === "sqlite") return transition;
+  const { found, wanted, changes } = transition;
   const changed = found.flatMap((table) => {
     const key = tableKey(table);
     const own = changes.filter((change) => tableKey(change.table) === key);
@@ -104,5 +104,5 @@ export function remakingColumns(way: Way, dialect: Dialect): Way {
     return target === undefined || own.length === 0 ? own : [...withRemade(table, target, own, dialect)];
   });
   const others = changes.filter(({ table }) => !found.some((one) => tableKey(one) === tableKey(table)));
-  return { ...way, changes: [...others, ...changed] };
+  return { ...transition, changes: [...others, ...changed] };
 }

@@ -16,7 +16,7 @@ import {
 import type { Change } from "../compare/change.js";
 import { byCodePoint, typeForm } from "../compare/forms.js";
 import { familyOf } from "./conversion.js";
-import { inOrder, inTheWay, type Of, only, outOfOrder, type Way } from "./plan.js";
+import { conflictingKeys, createOrder, dropOrder, type Of, only, type Transition } from "./plan.js";
 
 /** How a server changes a table. */
 interface Words {
@@ -43,17 +43,17 @@ function postgresChange({ column, to, facts }: Of<"change column">, dialect: Dia
   const isPlain = left === right || (isNumber(left) && isNumber(right)) || right === "text";
   const collation = to.collation === undefined ? "" : ` collate ${dialect.text.quote(to.collation)}`;
   const actions: string[] = [];
-  const had = column.standard !== undefined && !column.isIdentity;
+  const had = column.default !== undefined && !column.isIdentity;
   if (facts.includes("identity") && !to.isIdentity)
-    actions.push(column.standard === undefined ? `${of} drop identity if exists` : `${of} drop default`);
-  if (had && (isTyped || (facts.includes("default") && to.standard === undefined))) actions.push(`${of} drop default`);
+    actions.push(column.default === undefined ? `${of} drop identity if exists` : `${of} drop default`);
+  if (had && (isTyped || (facts.includes("default") && to.default === undefined))) actions.push(`${of} drop default`);
   if (isTyped)
     actions.push(
       `${of} type ${to.type}${collation}${isPlain ? "" : ` using ${dialect.text.quote(to.name)}::${to.type}`}`,
     );
   if (facts.includes("null")) actions.push(`${of} ${to.isNullable ? "drop" : "set"} not null`);
-  if (to.standard !== undefined && !to.isIdentity && (isTyped || facts.includes("default")))
-    actions.push(`${of} set default ${defaultText(to.standard)}`);
+  if (to.default !== undefined && !to.isIdentity && (isTyped || facts.includes("default")))
+    actions.push(`${of} set default ${defaultText(to.default)}`);
   if (facts.includes("identity") && to.isIdentity) actions.push(`${of} set not null`, `${of} add ${identityWords}`);
   return actions;
 }
@@ -149,7 +149,7 @@ function withCheckedColumns(
   dialect: Dialect,
 ): readonly Change[] {
   if (dialect.name !== "mariadb") return changes;
-  const further = only(changes, "drop check").flatMap(({ table, check }): readonly Change[] => {
+  const others = only(changes, "drop check").flatMap(({ table, check }): readonly Change[] => {
     const isThere = changes.some(
       (change) =>
         (change.kind === "change column" || change.kind === "drop column") &&
@@ -161,25 +161,25 @@ function withCheckedColumns(
       ?.columns.find(({ name }) => name === check.column);
     return isThere || column === undefined ? [] : [{ kind: "change column", table, column, to: column, facts: [] }];
   });
-  return [...changes, ...further];
+  return [...changes, ...others];
 }
 
 /** The statements by which a server brings tables along. */
-export function serverStatements(given: Way, dialect: Dialect): readonly string[] {
+export function serverStatements(given: Transition, dialect: Dialect): readonly string[] {
   const words = dialect.name === "postgres" ? postgresWords : mariadbWords;
   const { quote } = dialect.text;
   const { rules } = dialect.definition;
   const changes = withCheckedColumns(given.changes, given.found, dialect);
   const way = { ...given, changes };
-  const waiting = inTheWay(way);
+  const waiting = conflictingKeys(way);
   const created = only(changes, "create table").map(({ table }) => table);
   const isNew = new Set(created.map(tableKey));
   const isChanged = new Set(changes.filter(({ kind }) => kind !== "create table").map(({ table }) => tableKey(table)));
-  const ordered = inOrder(created, ({ target }) => isChanged.has(tableKey(target)) && !isNew.has(tableKey(target)));
+  const ordered = createOrder(created, ({ target }) => isChanged.has(tableKey(target)) && !isNew.has(tableKey(target)));
   const byTable = new Map<string, Change[]>();
   for (const change of changes)
     byTable.set(tableKey(change.table), [...(byTable.get(tableKey(change.table)) ?? []), change]);
-  const gone = outOfOrder(only(changes, "drop table").map(({ table }) => table));
+  const gone = dropOrder(only(changes, "drop table").map(({ table }) => table));
   const dropKey = (table: TableReference, name: string | undefined) =>
     `alter table ${qualifiedTable(table, dialect)} ${words.dropForeignKey} ${quote(name ?? "")}`;
   const addKey = (table: TableReference, key: Of<"add foreign key">["key"]) =>
@@ -187,7 +187,7 @@ export function serverStatements(given: Way, dialect: Dialect): readonly string[
   const dropped = [
     ...only(changes, "drop foreign key").map(({ table, key }) => ({ table, name: key.name })),
     ...waiting.map(({ table, drop }) => ({ table, name: drop.name })),
-    ...gone.flatMap(({ table, lateKeys }) => lateKeys.map(({ name }) => ({ table, name }))),
+    ...gone.flatMap(({ table, deferredKeys }) => deferredKeys.map(({ name }) => ({ table, name }))),
   ];
   const schemas = new Set(
     created.flatMap(({ schema }) =>
@@ -206,17 +206,17 @@ export function serverStatements(given: Way, dialect: Dialect): readonly string[
     ...renameStatements(changes, dialect),
     ...dropped.map(({ table, name }) => dropKey(table, name)),
     ...[...schemas].map((schema) => `create schema if not exists ${quote(schema)}`),
-    ...ordered.flatMap(({ table, lateKeys }) => [
+    ...ordered.flatMap(({ table, deferredKeys }) => [
       tableText(
         table,
-        table.foreignKeys.filter((key) => !lateKeys.includes(key)),
+        table.foreignKeys.filter((key) => !deferredKeys.includes(key)),
         rules,
         dialect,
       ),
       ...table.indexes.map((index) => indexText(table, index, rules, dialect)),
     ]),
     ...altered,
-    ...ordered.flatMap(({ table, lateKeys }) => lateKeys.map((key) => addKey(table, key))),
+    ...ordered.flatMap(({ table, deferredKeys }) => deferredKeys.map((key) => addKey(table, key))),
     ...only(changes, "add foreign key").map(({ table, key }) => addKey(table, key)),
     ...waiting.map(({ table, add }) => addKey(table, add)),
     ...gone.map(({ table }) => `drop table ${qualifiedTable(table, dialect)}`),

@@ -2,7 +2,7 @@ import { type TableReference, tableKey } from "../../model/index.js";
 import { columnText, type Dialect, indexText, qualifiedTable, type TableLayout, tableText } from "../../sql/index.js";
 import type { Change } from "../compare/change.js";
 import { speaksOf } from "../text/tokens.js";
-import { inOrder, only, outOfOrder, type Way } from "./plan.js";
+import { createOrder, dropOrder, only, type Transition } from "./plan.js";
 import { renameStatements } from "./servers.js";
 
 /** What a constant default is to SQLite, which alone an added column may have that is not null. */
@@ -17,11 +17,11 @@ function isInPlace(change: Change, table: TableLayout): boolean {
     case "rename column":
       return true;
     case "add column": {
-      const { isNullable, standard, computed, isIdentity } = change.column;
+      const { isNullable, default: defaultText, computed, isIdentity } = change.column;
       if (isIdentity || computed?.isStored === true) return false;
       return isNullable
-        ? standard === undefined || constant.test(standard)
-        : standard !== undefined && constant.test(standard);
+        ? defaultText === undefined || constant.test(defaultText)
+        : defaultText !== undefined && constant.test(defaultText);
     }
     case "drop column": {
       const { name } = change.column;
@@ -78,16 +78,16 @@ const withoutNames = "pragma legacy_alter_table = on";
 const back = ["pragma legacy_alter_table = off", "pragma foreign_keys = on"];
 
 /** The statements by which SQLite brings tables along. */
-export function sqliteStatements({ found, wanted, changes }: Way, dialect: Dialect): readonly string[] {
+export function sqliteStatements({ found, wanted, changes }: Transition, dialect: Dialect): readonly string[] {
   const { rules } = dialect.definition;
   const { quote } = dialect.text;
   const after = new Map(wanted.map((table) => [tableKey(table), table]));
-  const created = inOrder(
+  const created = createOrder(
     only(changes, "create table").map(({ table }) => table),
     () => false,
   );
-  const gone = outOfOrder(only(changes, "drop table").map(({ table }) => table));
-  let isRemade = gone.some(({ lateKeys }) => lateKeys.length > 0);
+  const gone = dropOrder(only(changes, "drop table").map(({ table }) => table));
+  let isRemade = gone.some(({ deferredKeys }) => deferredKeys.length > 0);
   const altered = found.flatMap((table) => {
     const own = changes.filter(
       (change) =>

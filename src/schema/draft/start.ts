@@ -3,7 +3,7 @@ import { escaped, sqlRemark } from "../../written/index.js";
 import { tableLabel } from "../compare/change.js";
 import { isForeign } from "../compare/forms.js";
 import { remarks } from "../migrations/migration.js";
-import { inOrder } from "./plan.js";
+import { createOrder } from "./plan.js";
 
 /**
  * The text of a migration that makes the tables which a database has already, for machines that begin with nothing;
@@ -11,15 +11,15 @@ import { inOrder } from "./plan.js";
  */
 export function startText(tables: readonly TableLayout[], dialect: Dialect): string {
   const own = tables.filter(({ kind }) => kind === "table");
-  const ordered = inOrder(own, () => false);
+  const ordered = createOrder(own, () => false);
   const statements = createText(
-    ordered.map(({ table, lateKeys }) => ({
+    ordered.map(({ table, deferredKeys }) => ({
       // An index that a key has of its own comes with the key.
       table: {
         ...table,
         indexes: table.indexes.filter((index) => !(isForeign(index, dialect.name) && index.own === undefined)),
       },
-      lateKeys,
+      deferredKeys,
     })),
     dialect.definition.rules,
     dialect,

@@ -49,7 +49,7 @@ const scriptIn = (migration: Migration, direction: Direction, db: AnyDatabase): 
  */
 function chosenOf(
   statuses: readonly MigrationStatus[],
-  { to, undo = false, late = false }: ApplyOptions,
+  { to, undo = false, late: deferred = false }: ApplyOptions,
 ): readonly Migration[] {
   const migrations = statuses.map(({ migration }) => migration);
   const last = to === undefined ? undefined : migrations.indexOf(migrationNamed(migrations, to));
@@ -64,7 +64,7 @@ function chosenOf(
   const behind = wanted.find(
     ({ migration, state }) => state === "pending" && newest !== undefined && migration.number < newest.number,
   );
-  if (behind !== undefined && newest !== undefined && !late)
+  if (behind !== undefined && newest !== undefined && !deferred)
     throw toolError("MIGRATION_LATE", { label: labelOf(behind.migration), after: labelOf(newest) });
   return wanted.map(({ migration }) => migration);
 }

@@ -22,7 +22,7 @@ export interface ColumnLayout {
   readonly isCollated: boolean;
   readonly isNullable: boolean;
   /** An expression of what rows get that leave it out. */
-  readonly standard: string | undefined;
+  readonly default: string | undefined;
   /** Whether the database hands its values out, by a sequence of the column's own. */
   readonly isIdentity: boolean;
   readonly computed: { readonly text: string; readonly isStored: boolean } | undefined;
@@ -36,7 +36,7 @@ export interface ColumnLayout {
   /** What a model says that it was called before. */
   readonly formerName?: string | undefined;
   /** What else its definition says, of which a model knows nothing. */
-  readonly further?: string | undefined;
+  readonly otherClauses?: string | undefined;
 }
 
 /** Columns no two rows of which have the same values: of a constraint, which may have a name. */
@@ -52,7 +52,7 @@ export interface ForeignKeyLayout extends KeyLayout {
   readonly onDelete: ForeignKeyAction;
   readonly onUpdate: ForeignKeyAction;
   /** What else its definition says, of which a model knows nothing: when it is looked at. */
-  readonly further?: string | undefined;
+  readonly otherClauses?: string | undefined;
 }
 
 /** A column or an expression in an index. */
@@ -110,7 +110,7 @@ const isIndexed = ({ primaryKey, uniques, indexes, foreignKeys }: TableDescripti
   indexes.some(({ parts }) => parts.some(({ column }) => column === name)) ||
   foreignKeys.some(({ columns }) => columns.includes(name));
 
-function standardOf({ defaultValue, defaultExpression, type }: ColumnDescription, dialect: Dialect) {
+function defaultOf({ defaultValue, defaultExpression, type }: ColumnDescription, dialect: Dialect) {
   if (defaultValue !== undefined) return dialect.text.literal(defaultValue, type);
   return defaultExpression === undefined ? undefined : ownExpression(defaultExpression, dialect);
 }
@@ -126,7 +126,7 @@ function columnLayout(table: TableDescription, column: ColumnDescription, rules:
     collation: isCollated ? rules.collation(collations) : undefined,
     isCollated,
     isNullable,
-    standard: standardOf(column, dialect),
+    default: defaultOf(column, dialect),
     isIdentity,
     computed: computed === undefined ? undefined : { text: ownExpression(computed, dialect), isStored: true },
     unknown,

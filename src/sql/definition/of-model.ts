@@ -5,10 +5,10 @@ import { createText, indexText, type LayoutInOrder } from "./table-text.js";
 
 /** A model's tables as an engine is to have them, in the order of creation. */
 export const layOutAll = (tables: readonly TableInOrder[], dialect: Dialect): readonly LayoutInOrder[] =>
-  tables.map(({ table: described, lateKeys }) => {
+  tables.map(({ table: described, deferredKeys }) => {
     const table = layOut(described, dialect.definition.rules, dialect);
-    const late = new Set(lateKeys.map((key) => described.foreignKeys.indexOf(key)));
-    return { table, lateKeys: table.foreignKeys.filter((_, i) => late.has(i)) };
+    const deferred = new Set(deferredKeys.map((key) => described.foreignKeys.indexOf(key)));
+    return { table, deferredKeys: table.foreignKeys.filter((_, i) => deferred.has(i)) };
   });
 
 /** The statements that create a model's tables where there are none, each after those that it refers to. */

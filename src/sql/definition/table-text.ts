@@ -28,14 +28,14 @@ export function isEnclosed(text: string): boolean {
 }
 
 /** An expression where it stands as a default. */
-export const defaultText = (standard: string): string =>
-  plainDefault.test(standard) || isEnclosed(standard) ? standard : `(${standard})`;
+export const defaultText = (defaultValue: string): string =>
+  plainDefault.test(defaultValue) || isEnclosed(defaultValue) ? defaultValue : `(${defaultValue})`;
 
 /**
  * A column in the definition of a table, or where it is added to one, without what holds of it together with others.
  */
 export function columnText(column: ColumnLayout, rules: TableRules, dialect: Dialect): string {
-  const { type, collation, computed, standard, isNullable, further } = column;
+  const { type, collation, computed, default: defaultValue, isNullable, otherClauses } = column;
   const name = dialect.text.quote(column.name);
   if (column.isIdentity) return `${name} ${rules.identity(type)}`;
   return [
@@ -43,8 +43,8 @@ export function columnText(column: ColumnLayout, rules: TableRules, dialect: Dia
     collation === undefined ? "" : ` collate ${dialect.text.quote(collation)}`,
     computed === undefined ? "" : ` generated always as (${computed.text}) ${computed.isStored ? "stored" : "virtual"}`,
     isNullable || computed !== undefined ? "" : " not null",
-    standard === undefined ? "" : ` default ${defaultText(standard)}`,
-    further === undefined ? "" : ` ${further}`,
+    defaultValue === undefined ? "" : ` default ${defaultText(defaultValue)}`,
+    otherClauses === undefined ? "" : ` ${otherClauses}`,
   ].join("");
 }
 
@@ -53,12 +53,12 @@ const constraintText = (name: string | undefined, { text }: Dialect): string =>
 
 /** A foreign key in the definition of a table, or where it is added to one. */
 export function foreignKeyText(key: ForeignKeyLayout, rules: TableRules, dialect: Dialect): string {
-  const { target, onDelete, onUpdate, further } = key;
+  const { target, onDelete, onUpdate, otherClauses } = key;
   const name = rules.isByItself ? dialect.text.quote(target.table) : qualifiedTable(target, dialect);
   const actions = [
     onDelete === "no action" ? "" : ` on delete ${onDelete}`,
     onUpdate === "no action" ? "" : ` on update ${onUpdate}`,
-    further === undefined ? "" : ` ${further}`,
+    otherClauses === undefined ? "" : ` ${otherClauses}`,
   ];
   return `${constraintText(key.name, dialect)}foreign key (${listed(key.columns, dialect)}) references ${name} (${listed(key.targetColumns, dialect)})${actions.join("")}`;
 }
@@ -81,11 +81,11 @@ export function tableText(
 ): string {
   refuseUnknown(table);
   const { primaryKey, uniques, checks } = table;
-  const [key, ...further] = primaryKey.columns;
-  const isInline = further.length === 0 && table.columns.some(({ name, isIdentity }) => isIdentity && name === key);
+  const [key, ...others] = primaryKey.columns;
+  const isInline = others.length === 0 && table.columns.some(({ name, isIdentity }) => isIdentity && name === key);
   const inline = (name: string, own: string | undefined): string =>
     isInline && name === key ? ` primary key${own === undefined ? "" : ` ${own}`}` : "";
-  const besides = ({ name, further: own_ }: ColumnLayout): string => {
+  const besides = ({ name, otherClauses: own_ }: ColumnLayout): string => {
     const unique = uniques.some((one) => one.name === undefined && one.columns.length === 1 && one.columns[0] === name);
     const own = checks.filter(({ column }) => column === name).map(({ text }) => ` check (${text})`);
     return `${inline(name, own_)}${unique ? " unique" : ""}${own.join("")}`;
@@ -139,7 +139,7 @@ export function indexText(
 /** A table in the order of creation, and those of its foreign keys that lead to tables which come after it. */
 export interface LayoutInOrder {
   readonly table: TableLayout;
-  readonly lateKeys: readonly ForeignKeyLayout[];
+  readonly deferredKeys: readonly ForeignKeyLayout[];
 }
 
 /** Schemas, tables and indexes, and last the foreign keys that lead to tables which were not there yet. */
@@ -155,18 +155,20 @@ export function createText(
   const { isByItself } = rules;
   return [
     ...(isByItself ? [] : [...schemas].map((schema) => `create schema if not exists ${dialect.text.quote(schema)}`)),
-    ...tables.flatMap(({ table, lateKeys }) => [
+    ...tables.flatMap(({ table, deferredKeys }) => [
       tableText(
         table,
-        isByItself ? table.foreignKeys : table.foreignKeys.filter((key) => !lateKeys.includes(key)),
+        isByItself ? table.foreignKeys : table.foreignKeys.filter((key) => !deferredKeys.includes(key)),
         rules,
         dialect,
         otherwise,
       ),
       ...table.indexes.map((index) => indexText(table, index, rules, dialect, otherwise)),
     ]),
-    ...(isByItself ? [] : tables).flatMap(({ table, lateKeys }) =>
-      lateKeys.map((key) => `alter table ${qualifiedTable(table, dialect)} add ${foreignKeyText(key, rules, dialect)}`),
+    ...(isByItself ? [] : tables).flatMap(({ table, deferredKeys }) =>
+      deferredKeys.map(
+        (key) => `alter table ${qualifiedTable(table, dialect)} add ${foreignKeyText(key, rules, dialect)}`,
+      ),
     ),
   ];
 }

@@ -1,6 +1,6 @@
 import type { Scalar, ValueType } from "../../columns/index.js";
 import { GemachError } from "../../errors/index.js";
-import { type Given, standingHole } from "../../ir/index.js";
+import { type ParameterValues, standingHole } from "../../ir/index.js";
 import { patterns } from "../print/calls.js";
 import type { Parameter } from "../tree/tree.js";
 import type { Dialect } from "./dialect.js";
@@ -25,7 +25,7 @@ export const ofMatch = (
  * What goes over the wire for a placeholder; `keys` are those of the owners' rows, `given`
  * what a template is run with.
  */
-export function encodeParameter(dialect: Dialect, parameter: Parameter, keys: Keys, given?: Given): Wire {
+export function encodeParameter(dialect: Dialect, parameter: Parameter, keys: Keys, given?: ParameterValues): Wire {
   switch (parameter.kind) {
     case "hole": {
       const { hole, type, isTyped, isList } = parameter;

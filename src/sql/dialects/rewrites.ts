@@ -1,4 +1,4 @@
-import { draftFrom } from "../tree/select.js";
+import { selectOver } from "../tree/select.js";
 import type { Compound, NestItem, Select, SortTerm, SqlExpression } from "../tree/tree.js";
 import type { TextRules } from "./dialect.js";
 
@@ -39,7 +39,7 @@ export function limitBeforeNesting(select: Select): Select {
     offset: nest.offset,
   };
   return {
-    ...draftFrom({ kind: "derived", select: inner, alias }),
+    ...selectOver({ kind: "derived", select: inner, alias }),
     items: [{ expression: { ...nest, items, orderBy, limit: undefined, offset: undefined }, alias: undefined }],
   };
 }
@@ -66,7 +66,7 @@ export function outsideOf(compound: Compound): Compound | Select {
     return { ...term, expression: type.kind === "numeric" ? { kind: "sortable", item: column, type } : column };
   });
   const select: Select = {
-    ...draftFrom({ kind: "derived", select: rest, alias }),
+    ...selectOver({ kind: "derived", select: rest, alias }),
     items: all.map(({ column, type }) => ({ expression: column, alias: undefined, read: type })),
     orderBy: sorted,
     limit,

@@ -20,7 +20,7 @@ export interface TableUse {
   /** Whether only the first rows of that order are wanted. */
   readonly isLimited: boolean;
   /** How many further conditions there are that an index of columns is no use for, such as a search inside of texts. */
-  readonly further: number;
+  readonly others: number;
 }
 
 type Table = Extract<TableTerm, { readonly kind: "table" }> & { readonly entity: ResolvedEntity };
@@ -33,7 +33,7 @@ interface Gathered {
   /** Those that are to have no value. */
   readonly absent: Set<ResolvedColumn>;
   readonly range: Set<ResolvedColumn>;
-  further: number;
+  others: number;
 }
 
 const columnIn = ({ entity }: Table, name: string): ResolvedColumn | undefined =>
@@ -94,7 +94,7 @@ function note(condition: SqlExpression, tables: ReadonlyMap<string, Gathered>): 
       const isTied = condition.left.kind === "column" && condition.right.kind === "column";
       if (condition.operator === "=") (isTied ? of.tied : of.equal).add(column);
       else if (condition.operator !== "<>") of.range.add(column);
-      else of.further++;
+      else of.others++;
       return;
     }
     case "isNull":
@@ -118,7 +118,7 @@ function note(condition: SqlExpression, tables: ReadonlyMap<string, Gathered>): 
   }
   for (const alias of new Set([...columnsIn(condition)].map(({ table }) => table))) {
     const of = tables.get(alias);
-    if (of !== undefined) of.further++;
+    if (of !== undefined) of.others++;
   }
 }
 
@@ -139,12 +139,12 @@ function usesOfSelect(select: Select): readonly TableUse[] {
   const tables = new Map<string, Gathered>(
     all.map((table) => [
       table.alias,
-      { table, equal: new Set(), tied: new Set(), absent: new Set(), range: new Set(), further: 0 },
+      { table, equal: new Set(), tied: new Set(), absent: new Set(), range: new Set(), others: 0 },
     ]),
   );
   const conditions = [...terms.flatMap(({ on }) => on), ...joins.flatMap(({ on }) => on), ...where];
   for (const condition of conditions.flatMap(conjuncts)) note(condition, tables);
-  return [...tables.values()].map(({ table, equal, tied, absent, range, further }) => ({
+  return [...tables.values()].map(({ table, equal, tied, absent, range, others }) => ({
     alias: table.alias,
     entity: table.entity,
     equal: [...new Set([...equal, ...tied])],
@@ -152,7 +152,7 @@ function usesOfSelect(select: Select): readonly TableUse[] {
     range: [...range].filter((column) => !equal.has(column) && !tied.has(column)),
     order: orderOf(select, table),
     isLimited: select.limit !== undefined && select.limit !== "all" && select.orderBy.length > 0,
-    further,
+    others,
   }));
 }
 

@@ -24,6 +24,7 @@ import {
 import {
   type EntityChanges,
   type EntityQuery,
+  type QueryOfRows,
   type Reference,
   type Selection,
   stateOf,
@@ -94,7 +95,7 @@ export const writingPreviews = {
   /** What `insertFrom` will send. */
   insertFrom: <D extends Definitions<D>, E extends EntityName<D>>(
     entity: Entity<D, E>,
-    query: Query<NewRow<D, E>>,
+    query: QueryOfRows<D, E>,
     options: DialectOption,
   ): readonly PreviewedStatement[] => {
     dialectIn(options, "preview.insertFrom");

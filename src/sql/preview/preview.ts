@@ -3,7 +3,7 @@ import { GemachError } from "../../errors/index.js";
 import { type Query, type QueryState, qualified, type Strategy } from "../../ir/index.js";
 import type { Definitions, Entity, EntityName } from "../../model/index.js";
 import {
-  lateLimits,
+  deferredLimits,
   type PlanSettings,
   planCount,
   planExists,
@@ -78,9 +78,9 @@ export function dialectIn(options: DialectOption | undefined, call: string): Dia
   throw new GemachError("DIALECT_EXPECTED", { call: `${call}()`, got });
 }
 
-type Given = ReadonlyMap<string, Scalar | readonly Scalar[]> | undefined;
+type HoleValues = ReadonlyMap<string, Scalar | readonly Scalar[]> | undefined;
 
-function previewed(parameter: Parameter, given: Given, keys: PreviewedKeys | undefined): PreviewedParameter {
+function previewed(parameter: Parameter, given: HoleValues, keys: PreviewedKeys | undefined): PreviewedParameter {
   switch (parameter.kind) {
     case "value":
       return parameter.value;
@@ -110,7 +110,7 @@ const hidden = (parameter: PreviewedParameter): PreviewedParameter =>
 function add(
   statements: PreviewedStatement[],
   statement: CompiledStatement,
-  given: Given,
+  given: HoleValues,
   keys: PreviewedKeys | undefined,
 ): void {
   const known = statement.parameters.map((parameter) => previewed(parameter, given, keys));
@@ -125,11 +125,11 @@ function add(
 function addFollowUps(
   statements: PreviewedStatement[],
   followUps: CompiledStatement["followUps"],
-  given: Given,
+  given: HoleValues,
   statement: number,
 ): void {
-  for (const [followUp, further] of followUps)
-    add(statements, further, given, { keysOf: followUp.keyColumns.map(qualified), statement });
+  for (const [followUp, others] of followUps)
+    add(statements, others, given, { keysOf: followUp.keyColumns.map(qualified), statement });
 }
 
 /** The statements of plans of one query. */
@@ -152,7 +152,7 @@ function statementsOf(
   return statements;
 }
 
-const { limit, offset } = lateLimits;
+const { limit, offset } = deferredLimits;
 
 /**
  * The statements that `list` of a query will send, in the order in which they are sent. Needs no database and sends

@@ -11,9 +11,9 @@ export interface PrintedCall {
   /** The type of an operand. */
   readonly of: (index: number) => ValueType;
   /** An operand between brackets of its own, such as those of a function. */
-  readonly inside: (index: number) => string;
+  readonly argument: (index: number) => string;
   /** An operand beside an operator. */
-  readonly beside: (index: number) => string;
+  readonly operand: (index: number) => string;
   /** All operands, with commas. */
   readonly all: () => string;
   /** A text of the printer's own, as a parameter. */
@@ -32,8 +32,8 @@ export const named =
 /** An operator between two operands. */
 export const infix =
   (operator: string): CallPrinter =>
-  ({ beside }) =>
-    `${beside(0)} ${operator} ${beside(1)}`;
+  ({ operand }) =>
+    `${operand(0)} ${operator} ${operand(1)}`;
 
 /** The value of an operand that the query itself says. */
 function saidValue({ node }: PrintedCall, index: number): Scalar | undefined {
@@ -52,19 +52,19 @@ export const wayOf = (call: PrintedCall): readonly (string | number)[] =>
 function roundedDouble(call: PrintedCall): string {
   const digits = structural(call, 1);
   const factor = digits === 0 ? "" : `${10 ** digits}.0`;
-  const scaled = factor === "" ? `abs(${call.inside(0)})` : `abs(${call.inside(0)}) * ${factor}`;
-  return `sign(${call.inside(0)}) * floor(${scaled} + 0.5)${factor === "" ? "" : ` / ${factor}`}`;
+  const scaled = factor === "" ? `abs(${call.argument(0)})` : `abs(${call.argument(0)}) * ${factor}`;
+  return `sign(${call.argument(0)}) * floor(${scaled} + 0.5)${factor === "" ? "" : ` / ${factor}`}`;
 }
 
 /** A quotient; an exact one as the engine says it. A divisor of zero is missing. */
 export const dividing =
   ({ quotient }: Pick<Aggregates, "quotient">, operator = "/"): CallPrinter =>
-  ({ node, type, of, inside, beside }) => {
+  ({ node, type, of, argument, operand }) => {
     const mayBeZero = node.operands[1]?.kind !== "literal" || Number(node.operands[1].value) === 0;
-    const divisor = () => (mayBeZero ? `nullif(${inside(1)}, 0)` : inside(1));
+    const divisor = () => (mayBeZero ? `nullif(${argument(1)}, 0)` : argument(1));
     // Placeholders are counted in the order in which they are made.
-    if (type.kind !== "numeric") return `${beside(0)} ${type.kind === "double" ? "/" : operator} ${divisor()}`;
-    return quotient(inside(0), divisor(), type.scale as number, digitsOf(of(1))[0]);
+    if (type.kind !== "numeric") return `${operand(0)} ${type.kind === "double" ? "/" : operator} ${divisor()}`;
+    return quotient(argument(0), divisor(), type.scale as number, digitsOf(of(1))[0]);
   };
 
 /** A day of the years 1 to 9999, "2026-05-01", as a regular expression of both servers. */
@@ -81,20 +81,20 @@ export const standardCalls = {
   plus: infix("+"),
   minus: infix("-"),
   times: infix("*"),
-  remainder: ({ beside, inside }) => `${beside(0)} % nullif(${inside(1)}, 0)`,
-  negated: ({ beside }) => `- ${beside(0)}`,
+  remainder: ({ operand, argument }) => `${operand(0)} % nullif(${argument(1)}, 0)`,
+  negated: ({ operand }) => `- ${operand(0)}`,
   absolute: named("abs"),
   rounded: (call) =>
-    call.type.kind === "numeric" ? `round(${call.inside(0)}, ${structural(call, 1)})` : roundedDouble(call),
+    call.type.kind === "numeric" ? `round(${call.argument(0)}, ${structural(call, 1)})` : roundedDouble(call),
   floor: named("floor"),
   ceiling: named("ceil"),
   length: named("length"),
   trim: named("trim"),
-  concat: ({ node, beside }) => node.operands.map((_, i) => beside(i)).join(" || "),
-  substring: (call) => `substr(${call.inside(0)}, ${structural(call, 1)}, ${structural(call, 2)})`,
+  concat: ({ node, operand }) => node.operands.map((_, i) => operand(i)).join(" || "),
+  substring: (call) => `substr(${call.argument(0)}, ${structural(call, 1)}, ${structural(call, 2)})`,
   replace: named("replace"),
-  contains: ({ inside }) => `instr(${inside(0)}, ${inside(1)}) > 0`,
-  endsWith: ({ inside, beside }) => `right(${inside(0)}, length(${inside(1)})) = ${beside(1)}`,
+  contains: ({ argument }) => `instr(${argument(0)}, ${argument(1)}) > 0`,
+  endsWith: ({ argument, operand }) => `right(${argument(0)}, length(${argument(1)})) = ${operand(1)}`,
   like: infix("like"),
   plusDays: infix("+"),
   daysSince: infix("-"),

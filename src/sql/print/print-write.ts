@@ -15,13 +15,13 @@ function printReturning(printer: Printer, items: readonly SelectItem[]): string 
 
 /** The text of a statement that changes or deletes rows. */
 export function printWrite(given: Write, dialect: Dialect): Printed {
-  const { kind, table, set, beside, where, returning } = dialect.rewrites.write?.(given) ?? given;
+  const { kind, table, set, found, where, returning } = dialect.rewrites.write?.(given) ?? given;
   const parameters: Parameter[] = [];
   const printer = newPrinter(dialect, parameters);
   const name = qualifiedTable(table, dialect);
   const change = () => `set ${printAssignments(printer, set)}`;
-  if (beside !== undefined) {
-    const { alias, on, select } = beside;
+  if (found !== undefined) {
+    const { alias, on, select } = found;
     const rows = () => printTable(printer, { kind: "derived", select, alias });
     const text = dialect.writes.isJoined
       ? `update ${name} join ${rows()} on ${printLogic(printer, "and", on)} ${change()}`

@@ -20,7 +20,7 @@ import type {
 } from "../tree/tree.js";
 import { isClosed, printerOf } from "./calls.js";
 import { printInList, printLimits, printPattern } from "./counted-parts.js";
-import { joinItems, type PrintedItem, placeAmong, printGroups } from "./items.js";
+import { joinItems, type PrintedItem, positionAmong, printGroups } from "./items.js";
 import { newPrinter, outOfForm, type Printer, place, qualifiedTable } from "./printer.js";
 import { printFrame, windowNames } from "./windows.js";
 
@@ -201,8 +201,8 @@ function printCall(printer: Printer, node: CallExpression): string {
     node,
     type,
     of: (index) => (of[index] as NodeType).type,
-    inside,
-    beside: (index) => operand(printer, operands[index] as SqlExpression),
+    argument: inside,
+    operand: (index) => operand(printer, operands[index] as SqlExpression),
     all: () => operands.map((_, index) => inside(index)).join(", "),
     text: (value) => place(printer, { kind: "value", value, type: { kind: "text" } }),
   });
@@ -245,7 +245,7 @@ function printOrder(printer: Printer, given: readonly SortTerm[], items: readonl
   const terms = rewrites.order?.(given) ?? given;
   const printed = terms.map(({ expression, descending, isNullable, nulls }) => {
     const order = isNullable ? text.nulls(descending, nulls) : "";
-    return `${placeAmong(printer, items, expression, printExpression)}${descending ? " desc" : ""}${order}`;
+    return `${positionAmong(printer, items, expression, printExpression)}${descending ? " desc" : ""}${order}`;
   });
   return ` order by ${printed.join(", ")}`;
 }

@@ -1,7 +1,7 @@
 import type { Derivation, Step } from "../../ir/index.js";
 import type { StatementPlan } from "../../plan/index.js";
-import { columnOf, ownConditions, placeIn, type Scope, tableOf } from "../translate/scope.js";
-import { draftFrom } from "../tree/select.js";
+import { addTable, columnOf, ownConditions, type Scope, tableOf } from "../translate/scope.js";
+import { selectOver } from "../tree/select.js";
 import type { SqlExpression } from "../tree/tree.js";
 import { keysTerm } from "./per-owner.js";
 
@@ -20,11 +20,11 @@ export function inClosure(
   const names = step.pairs.map((_, i) => `key_${i + 1}`);
   const column = (table: string, i: number): SqlExpression => ({ kind: "column", table, name: names[i] as string });
 
-  const begin = draftFrom(keysTerm(plan, "owner"));
+  const begin = selectOver(keysTerm(plan, "owner"));
   begin.items.push(...names.map((_, i) => ({ expression: column("owner", i), alias: undefined })));
 
   const [alias, before] = ["further", "before"];
-  const next = placeIn(draftFrom(tableOf(step.target, alias)), step.target, alias);
+  const next = addTable(selectOver(tableOf(step.target, alias)), step.target, alias);
   next.select.items.push(...step.pairs.map(({ from }) => ({ expression: columnOf(next, from), alias: undefined })));
   next.select.joins.push({
     kind: "inner",
@@ -40,7 +40,7 @@ export function inClosure(
   const select = { operator: "union", selects: [begin, next.select] } as const;
   scope.common.set(of, { of, name, columns: names, select, isRecursive: true });
 
-  const all = draftFrom({ kind: "common", of, alias: before });
+  const all = selectOver({ kind: "common", of, alias: before });
   all.items.push(...names.map((_, i) => ({ expression: column(before, i), alias: undefined })));
   return { kind: "inSelect", operands: keys, select: all, negated: false };
 }

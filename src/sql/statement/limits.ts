@@ -1,13 +1,13 @@
 import type { OrderNode } from "../../ir/index.js";
 import type { Limits } from "../../plan/index.js";
 import { sortTerm } from "../translate/expression.js";
-import { columnOf, type Place, type Scope } from "../translate/scope.js";
+import { columnOf, type Scope, type TableRef } from "../translate/scope.js";
 import type { SortTerm, SqlExpression } from "../tree/tree.js";
 
 /** A name for a column that a derived table adds to those it takes from its table. */
-export function addedName(place: Place, columns: Iterable<{ readonly name: string }>, preferred: string): string {
+export function addedName(table: TableRef, columns: Iterable<{ readonly name: string }>, preferred: string): string {
   const taken = new Set([...columns].map((column) => column.name));
-  for (const { alias } of place.select.items) if (alias !== undefined) taken.add(alias);
+  for (const { alias } of table.select.items) if (alias !== undefined) taken.add(alias);
   let name = preferred;
   while (taken.has(name)) name += "_";
   return name;
@@ -16,8 +16,8 @@ export function addedName(place: Place, columns: Iterable<{ readonly name: strin
 /** How to say outside of a derived table the order that holds inside. */
 export function orderOutside(
   scope: Scope,
-  outer: Place,
-  inner: Place,
+  outer: TableRef,
+  inner: TableRef,
   orderBy: readonly OrderNode[],
 ): readonly SortTerm[] {
   return orderBy.map((term, i) => {
@@ -52,8 +52,8 @@ const bound = (position: number): SqlExpression => ({
 
 /** Numbers the rows of each owner inside a derived table, and gives the conditions that limit them outside of it. */
 export function limitPerOwner(
-  outer: Place,
-  inner: Place,
+  outer: TableRef,
+  inner: TableRef,
   partitionBy: readonly SqlExpression[],
   orderBy: readonly SortTerm[],
   { limit, offset }: Limits,

@@ -1,44 +1,44 @@
 import type { SetNode, Step } from "../../ir/index.js";
 import { condition } from "../translate/expression.js";
 import {
+  addTable,
   columnOf,
   freeName,
   keysEqual,
   ownConditions,
-  type Place,
-  placeIn,
   releaseNames,
   type Scope,
+  type TableRef,
   tableOf,
 } from "../translate/scope.js";
-import { draftFrom, type SelectDraft } from "../tree/select.js";
+import { type SelectBuilder, selectOver } from "../tree/select.js";
 import type { SqlExpression } from "../tree/tree.js";
 /**
  * Ties the columns of a select that hold the owners' keys to the owners; what it gives says whose a row is.
  */
-export type Tie = (select: SelectDraft, keys: readonly SqlExpression[]) => readonly SqlExpression[];
+export type Tie = (select: SelectBuilder, keys: readonly SqlExpression[]) => readonly SqlExpression[];
 
 /** Joins the rows before each step, from the last step back to the first, none of which multiplies rows. */
-function joinBack(scope: Scope, place: Place, steps: readonly Step[], sets: readonly SetNode[]): Place {
+function joinBack(scope: Scope, table: TableRef, steps: readonly Step[], sets: readonly SetNode[]): TableRef {
   return steps.reduceRight((at, step, i) => {
     const { source } = step;
     const alias = freeName(scope, source.table, `${step.name}_${source.table}`);
-    const before = placeIn(place.select, source, alias);
-    place.select.joins.push({
+    const before = addTable(table.select, source, alias);
+    table.select.joins.push({
       kind: "inner",
       table: tableOf(source, alias),
       on: keysEqual(scope, step, before, at),
     });
     narrow(scope, before, sets[i]);
     return before;
-  }, place);
+  }, table);
 }
 
 /** The conditions of a set on its rows, which stand at a place. */
-function narrow(scope: Scope, place: Place, set: SetNode | undefined): void {
+function narrow(scope: Scope, table: TableRef, set: SetNode | undefined): void {
   if (set === undefined) return;
-  scope.places.set(set.source, place);
-  place.select.where.push(...set.where.map((node) => condition(scope, node)));
+  scope.tables.set(set.source, table);
+  table.select.where.push(...set.where.map((node) => condition(scope, node)));
 }
 
 /** Whether a link's rows differ by what they link, so that none leads from one owner to a target twice. */
@@ -64,7 +64,7 @@ function lastMeeting(steps: readonly Step[]): number | undefined {
 /** The pairs of an owner and the row at which its ways meet, each once, joined to that row. */
 function joinPairs(
   scope: Scope,
-  met: Place,
+  met: TableRef,
   steps: readonly [Step, ...Step[]],
   meeting: number,
   sets: readonly SetNode[],
@@ -75,7 +75,7 @@ function joinPairs(
   const { source } = step;
   const alias = freeName(scope, "link", "link_2");
   const innerAlias = freeName(scope, source.table);
-  const before = placeIn(draftFrom(tableOf(source, innerAlias)), source, innerAlias);
+  const before = addTable(selectOver(tableOf(source, innerAlias)), source, innerAlias);
   const { select } = before;
   narrow(scope, before, sets[meeting - 1]);
   const nearest = joinBack(scope, before, steps.slice(1, meeting), sets);
@@ -113,21 +113,21 @@ function joinPairs(
  */
 export function ownersOf(
   scope: Scope,
-  place: Place,
+  table: TableRef,
   steps: readonly [Step, ...Step[]],
   sets: readonly SetNode[] = [],
   tie: Tie = (_, keys) => keys,
 ): readonly SqlExpression[] {
   const meeting = lastMeeting(steps);
   if (meeting !== undefined) {
-    const met = joinBack(scope, place, steps.slice(meeting + 1), sets.slice(meeting));
+    const met = joinBack(scope, table, steps.slice(meeting + 1), sets.slice(meeting));
     return joinPairs(scope, met, steps, meeting, sets, tie);
   }
-  const [first, ...further] = steps;
-  const nearest = joinBack(scope, place, further, sets);
-  place.select.where.push(...ownConditions(scope, first, nearest));
+  const [first, ...others] = steps;
+  const nearest = joinBack(scope, table, others, sets);
+  table.select.where.push(...ownConditions(scope, first, nearest));
   return tie(
-    place.select,
+    table.select,
     first.pairs.map((pair) => columnOf(nearest, pair.to)),
   );
 }

@@ -1,8 +1,8 @@
 import type { Limits, StatementPlan } from "../../plan/index.js";
 import type { Dialect, OwnerForm } from "../dialects/dialect.js";
-import { placeRows } from "../translate/queries.js";
-import { columnOf, freeName, ownConditions, type Place, placeIn, type Scope, tableOf } from "../translate/scope.js";
-import { draftFrom } from "../tree/select.js";
+import { addRows } from "../translate/queries.js";
+import { addTable, columnOf, freeName, ownConditions, type Scope, type TableRef, tableOf } from "../translate/scope.js";
+import { selectOver } from "../tree/select.js";
 import type { Select, SortTerm, SqlExpression, TableTerm } from "../tree/tree.js";
 import { orderOutside } from "./limits.js";
 
@@ -11,7 +11,7 @@ import { orderOutside } from "./limits.js";
  * columns has them.
  */
 export interface OrderedPlace {
-  readonly place: Place;
+  readonly place: TableRef;
   readonly order: readonly SortTerm[];
   readonly owners: readonly SqlExpression[];
 }
@@ -60,7 +60,7 @@ export function placePerOwner(
   scope: Scope,
   plan: StatementPlan,
   form: OwnerForm,
-  reopen: (outer: Place, inner: Place) => void,
+  reopen: (outer: TableRef, inner: TableRef) => void,
 ): OrderedPlace {
   const { source, ownerSteps } = plan;
   const limits = plan.limitPerOwner as Limits;
@@ -68,7 +68,7 @@ export function placePerOwner(
   const { entity } = source;
   const [step] = ownerSteps as [(typeof ownerSteps)[number]];
   const owner = freeName(scope, "owner");
-  const inner = placeRows(scope, plan, true);
+  const inner = addRows(scope, plan, true);
   const { select, alias } = inner;
   const ties = step.pairs.map(({ to }, i) =>
     equal(columnOf(inner, to), { kind: "column", table: owner, name: `key_${i + 1}` }),
@@ -76,24 +76,24 @@ export function placePerOwner(
   select.where.unshift(...ties, ...ownConditions(scope, step, inner));
   select.orderBy.push(...plan.orderBy.map((term) => scope.translate.sortTerm(scope, term)));
   Object.assign(select, { limit, offset });
-  const draft = draftFrom(keysTerm(plan, owner));
+  const builder = selectOver(keysTerm(plan, owner));
   const owners = positionOf(plan, owner);
   if (form === "lateral") {
-    const outer = placeIn(draft, entity, alias, inner);
-    draft.joins.push({ kind: "cross", table: { kind: "derived", select, alias, isLateral: true }, on: [] });
+    const outer = addTable(builder, entity, alias, inner);
+    builder.joins.push({ kind: "cross", table: { kind: "derived", select, alias, isLateral: true }, on: [] });
     const order = orderOutside(scope, outer, inner, plan.orderBy);
     reopen(outer, inner);
     return { place: outer, order, owners };
   }
   select.items.push(...entity.key.map((column) => ({ expression: columnOf(inner, column), alias: undefined })));
-  const outer = placeIn(draft, entity, alias);
+  const outer = addTable(builder, entity, alias);
   const keys = entity.key.map((column) => columnOf(outer, column));
   const table: TableTerm = tableOf(entity, alias);
   if (form === "correlated")
-    draft.joins.push({ kind: "inner", table, on: [{ kind: "inSelect", operands: keys, select, negated: false }] });
+    builder.joins.push({ kind: "inner", table, on: [{ kind: "inSelect", operands: keys, select, negated: false }] });
   else {
     const number = freeName(scope, "nth");
-    draft.joins.push({ kind: "cross", table: { kind: "numbers", count: limit as number, alias: number }, on: [] });
+    builder.joins.push({ kind: "cross", table: { kind: "numbers", count: limit as number, alias: number }, on: [] });
     const branches = Array.from({ length: limit as number }, (_, n) => ({
       when: equal(
         { kind: "column", table: number, name: "n" },
@@ -102,7 +102,7 @@ export function placePerOwner(
       value: { kind: "subquery", select: nth(select, limits, n) } as const,
     }));
     const found: SqlExpression = { kind: "case", branches, otherwise: undefined };
-    draft.joins.push({ kind: "inner", table, on: [equal(keys[0] as SqlExpression, found)] });
+    builder.joins.push({ kind: "inner", table, on: [equal(keys[0] as SqlExpression, found)] });
   }
   reopen(outer, inner);
   return { place: outer, order: plan.orderBy.map((term) => scope.translate.sortTerm(scope, term)), owners };

@@ -3,20 +3,20 @@ import { type JoinedSource, leavesRow, type Output, type StatementPlan } from ".
 import type { Dialect, OwnerForm } from "../dialects/dialect.js";
 import { condition, operand, sortTerm, startScope } from "../translate/expression.js";
 import { sourceOfGrouped } from "../translate/grouped-sets.js";
-import { placeRows, presenceOf, wholeCompound } from "../translate/queries.js";
+import { addRows, presenceOf, wholeCompound } from "../translate/queries.js";
 import {
+  addTable,
   columnOf,
   commonOf,
   freeName,
   keysEqual,
-  type Place,
-  placeIn,
   placeOf,
   releaseNames,
   type Scope,
+  type TableRef,
   tableOf,
 } from "../translate/scope.js";
-import { draftFrom } from "../tree/select.js";
+import { selectOver } from "../tree/select.js";
 import type { Compound, NestItem, Select, SortTerm, SqlExpression } from "../tree/tree.js";
 import { inClosure } from "./closure.js";
 import { addedName, limitPerOwner, orderOutside } from "./limits.js";
@@ -25,10 +25,10 @@ import { ownersOf } from "./owners.js";
 import { keysTerm, type OrderedPlace, ownerFormOf, placePerOwner, positionOf } from "./per-owner.js";
 
 /** Ties the rows to the owners whose keys the statement gets. */
-function tieToOwners(scope: Scope, place: Place, plan: StatementPlan): readonly SqlExpression[] {
-  const [first, ...further] = plan.ownerSteps;
+function tieToOwners(scope: Scope, table: TableRef, plan: StatementPlan): readonly SqlExpression[] {
+  const [first, ...others] = plan.ownerSteps;
   if (first === undefined) return [];
-  return ownersOf(scope, place, [first, ...further], plan.ownerSets, (select, keys) => {
+  return ownersOf(scope, table, [first, ...others], plan.ownerSets, (select, keys) => {
     if (plan.closure !== undefined) {
       select.where.push(inClosure(scope, plan, plan.closure, keys));
       return keys;
@@ -53,8 +53,8 @@ function tieToOwners(scope: Scope, place: Place, plan: StatementPlan): readonly 
 
 /** Hands out expressions of a derived table under names that none of its columns has. */
 const handOut = (
-  outer: Place,
-  inner: Place,
+  outer: TableRef,
+  inner: TableRef,
   expressions: readonly SqlExpression[],
   name: string,
 ): readonly SqlExpression[] =>
@@ -74,9 +74,9 @@ function placeRoot(scope: Scope, plan: StatementPlan, form: OwnerForm | undefine
   if (form !== undefined) {
     return placePerOwner(scope, plan, form, (outer, inner) => reopen(scope, source, outer, inner));
   }
-  const place = placeRows(scope, plan, plan.ownerSteps.length > 0);
-  const { select, alias } = place;
-  const owners = tieToOwners(scope, place, plan);
+  const table = addRows(scope, plan, plan.ownerSteps.length > 0);
+  const { select, alias } = table;
+  const owners = tieToOwners(scope, table, plan);
   select.lock = plan.lock;
   const innerOrder = plan.orderBy.map((term) => sortTerm(scope, term));
   const isCounted = plan.outputs.some((given) => given.kind === "rowCount");
@@ -86,28 +86,28 @@ function placeRoot(scope: Scope, plan: StatementPlan, form: OwnerForm | undefine
     !(isCounted && plan.groupBy !== undefined)
   ) {
     Object.assign(select, { limit, offset });
-    return { place, order: innerOrder, owners };
+    return { place: table, order: innerOrder, owners };
   }
-  const outer = placeIn(draftFrom({ kind: "derived", select, alias }), entity, alias, place);
-  const order = orderOutside(scope, outer, place, plan.orderBy);
+  const outer = addTable(selectOver({ kind: "derived", select, alias }), entity, alias, table);
+  const order = orderOutside(scope, outer, table, plan.orderBy);
   let outerOwners = owners;
   if (plan.limitPerOwner !== undefined) {
-    if (plan.ownerSteps.length > 1 || plan.byPosition) outerOwners = handOut(outer, place, owners, "owner");
-    outer.select.where.push(...limitPerOwner(outer, place, owners, innerOrder, plan.limitPerOwner));
+    if (plan.ownerSteps.length > 1 || plan.byPosition) outerOwners = handOut(outer, table, owners, "owner");
+    outer.select.where.push(...limitPerOwner(outer, table, owners, innerOrder, plan.limitPerOwner));
   } else {
     Object.assign(select, { limit, offset });
     select.orderBy.push(...innerOrder);
   }
   if (isCounted) select.items.push({ expression: presenceOf(plan), alias: "present" });
-  reopen(scope, plan.source, outer, place);
+  reopen(scope, plan.source, outer, table);
   return { place: outer, order, owners: outerOwners };
 }
 
 /** From here on the source means the rows of the derived table, and names used inside of it are free again. */
-function reopen(scope: Scope, source: StatementPlan["source"], outer: Place, inner: Place): void {
+function reopen(scope: Scope, source: StatementPlan["source"], outer: TableRef, inner: TableRef): void {
   releaseNames(scope, inner.select);
   scope.names.add(outer.alias);
-  scope.places.set(source, outer);
+  scope.tables.set(source, outer);
 }
 
 /**
@@ -126,22 +126,22 @@ function joinRows(scope: Scope, joined: JoinedSource): readonly SortTerm[] {
   const { source, relation, where, orderBy } = joined;
   const owner = placeOf(scope, joined.from);
   const alias = freeName(scope, relation.name, `${owner.alias}_${relation.name}`);
-  const [step, ...further] = relation.steps;
-  if (further.length === 0 && !isLimited(joined) && !where.some(leavesRow)) {
-    const place = placeIn(owner.select, relation.target, alias);
-    scope.places.set(source, place);
-    const on = [...keysEqual(scope, step, owner, place), ...where.map((node) => condition(scope, node))];
+  const [step, ...others] = relation.steps;
+  if (others.length === 0 && !isLimited(joined) && !where.some(leavesRow)) {
+    const table = addTable(owner.select, relation.target, alias);
+    scope.tables.set(source, table);
+    const on = [...keysEqual(scope, step, owner, table), ...where.map((node) => condition(scope, node))];
     owner.select.joins.push({ kind: "left", table: tableOf(relation.target, alias), on });
-    place.isOptional = true;
+    table.isOptional = true;
     return joinedOrder(scope, orderBy);
   }
-  const inner = placeIn(draftFrom(tableOf(relation.target, alias)), relation.target, alias);
-  scope.places.set(source, inner);
+  const inner = addTable(selectOver(tableOf(relation.target, alias)), relation.target, alias);
+  scope.tables.set(source, inner);
   const columns = ownersOf(scope, inner, relation.steps);
   inner.select.where.push(...where.map((node) => condition(scope, node)));
-  const place = placeIn(owner.select, relation.target, alias, inner, true);
+  const table = addTable(owner.select, relation.target, alias, inner, true);
   const ownerKeys =
-    further.length === 0 ? step.pairs.map((pair) => columnOf(place, pair.to)) : handOut(place, inner, columns, "owner");
+    others.length === 0 ? step.pairs.map((pair) => columnOf(table, pair.to)) : handOut(table, inner, columns, "owner");
   const on = step.pairs.map(
     (pair, i): SqlExpression => ({
       kind: "binary",
@@ -150,13 +150,13 @@ function joinRows(scope: Scope, joined: JoinedSource): readonly SortTerm[] {
       right: columnOf(owner, pair.from),
     }),
   );
-  const order = orderOutside(scope, place, inner, orderBy);
+  const order = orderOutside(scope, table, inner, orderBy);
   if (isLimited(joined)) {
     const innerOrder = orderBy.map((term) => sortTerm(scope, term));
-    on.push(...limitPerOwner(place, inner, columns, innerOrder, joined));
+    on.push(...limitPerOwner(table, inner, columns, innerOrder, joined));
   }
   owner.select.joins.push({ kind: "left", table: { kind: "derived", select: inner.select, alias }, on });
-  reopen(scope, source, place, inner);
+  reopen(scope, source, table, inner);
   return order;
 }
 

@@ -10,9 +10,9 @@ import {
 } from "../../ir/index.js";
 import type { StatementPlan } from "../../plan/index.js";
 import type { Dialect } from "../dialects/dialect.js";
-import { draftFrom } from "../tree/select.js";
+import { selectOver } from "../tree/select.js";
 import type { SqlExpression } from "../tree/tree.js";
-import { columnOf, freeName, ownConditions, placeIn, placeOf, releaseNames, type Scope, tableOf } from "./scope.js";
+import { addTable, columnOf, freeName, ownConditions, placeOf, releaseNames, type Scope, tableOf } from "./scope.js";
 
 /** Whether an expression asks something of sets of rows. */
 const hasSet = (node: Node): boolean => node.kind === "aggregate" || partsOf(node).some(hasSet);
@@ -23,8 +23,8 @@ const hasSet = (node: Node): boolean => node.kind === "aggregate" || partsOf(nod
  * fast, and slower on other engines.
  */
 export function sourceOfGrouped(plan: StatementPlan, { groupsSets }: Dialect): Source | undefined {
-  const { source, where, orderBy, limit, ownerSteps, beside, joined, groupBy, limitPerOwner, lock } = plan;
-  if (!groupsSets || ownerSteps.length + beside.length + joined.length > 0) return undefined;
+  const { source, where, orderBy, limit, ownerSteps, joins, joined, groupBy, limitPerOwner, lock } = plan;
+  if (!groupsSets || ownerSteps.length + joins.length + joined.length > 0) return undefined;
   if (groupBy !== undefined || limitPerOwner !== undefined || lock !== undefined || !where.every(hasSet))
     return undefined;
   const decides = where.length > 0 || orderBy.some(({ node }) => hasSet(node));
@@ -59,13 +59,13 @@ export function groupedAggregate(scope: Scope, node: AggregateNode): SqlExpressi
   if (known !== undefined) return known;
 
   const alias = freeName(scope, set.step.name, `${owner.alias}_${set.step.name}`);
-  const inner = placeIn(
-    draftFrom(tableOf(set.source.entity, set.source.entity.table)),
+  const inner = addTable(
+    selectOver(tableOf(set.source.entity, set.source.entity.table)),
     set.source.entity,
     set.source.entity.table,
   );
   const names = new Set(scope.names);
-  scope.places.set(set.source, inner);
+  scope.tables.set(set.source, inner);
   scope.names.add(inner.alias);
   const keys = set.step.pairs.map(({ to }) => columnOf(inner, to));
   const condition = (part: Node) => scope.translate.condition(scope, part);

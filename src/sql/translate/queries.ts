@@ -12,19 +12,19 @@ import {
 } from "../../ir/index.js";
 import { type Output, type StatementPlan, totalOrder, withoutCursor } from "../../plan/index.js";
 import { fieldsOfQuery } from "../../query/index.js";
-import { draftFrom, type SelectDraft } from "../tree/select.js";
+import { type SelectBuilder, selectOver } from "../tree/select.js";
 import type { Compound, RawExpression, Select, SortTerm, SqlExpression, TableTerm } from "../tree/tree.js";
 import { addPresent } from "./presence.js";
 import {
+  addTable,
   columnOf,
   freeName,
   newScope,
-  type Place,
-  placeIn,
   placeOf,
   releaseNames,
   type Scope,
   standingConditions,
+  type TableRef,
   tableNameOf,
   tableOf,
 } from "./scope.js";
@@ -42,23 +42,23 @@ export const rawOf = (scope: Scope, { parts, between }: RawText): RawExpression 
  * The rows of a source, with those of others beside them, narrowed and grouped, in a select of their own. `isTied`: a
  * step leads to them, which brings the conditions that their entity carries.
  */
-export function placeRows(
+export function addRows(
   scope: Scope,
-  { source, beside, where, groupBy, having }: Pick<StatementPlan, "source" | "beside" | "where" | "groupBy" | "having">,
+  { source, joins, where, groupBy, having }: Pick<StatementPlan, "source" | "joins" | "where" | "groupBy" | "having">,
   isTied: boolean,
-): Place {
-  const place = placeSource(scope, source);
-  const { select } = place;
+): TableRef {
+  const tableRef = addSource(scope, source);
+  const { select } = tableRef;
   addPresent(where, scope.present);
-  scope.rows = { source, orderBy: [], joins: beside, groupBy };
+  scope.rows = { source, orderBy: [], joins, groupBy };
   scope.current = select;
-  for (const [i, { kind, source: other, on }] of beside.entries()) {
+  for (const [i, { kind, source: other, on }] of joins.entries()) {
     const alias = freeName(scope, other.entity.table);
     const table = sourceTable(scope, other.entity, alias);
     // What the condition follows from the joined rows is joined to them before they are joined themselves.
-    const apart = draftFrom(table);
-    const joined = placeIn(apart, other.entity, alias);
-    scope.places.set(other, joined);
+    const apart = selectOver(table);
+    const joined = addTable(apart, other.entity, alias);
+    scope.tables.set(other, joined);
     const standing = standingConditions(scope, joined);
     const conditions = [...(on === undefined ? [] : [scope.translate.condition(scope, on)]), ...standing];
     const nested: TableTerm = apart.joins.length === 0 ? table : { kind: "joined", table, joins: apart.joins, alias };
@@ -69,9 +69,9 @@ export function placeRows(
     joined.isOptional = kind === "left" || kind === "full";
     // What stands before a row may be missing beside it too.
     if (kind === "full")
-      for (const before of [source, ...beside.slice(0, i).map((join) => join.source)]) optional(scope, before);
+      for (const before of [source, ...joins.slice(0, i).map((join) => join.source)]) optional(scope, before);
   }
-  if (!isTied) select.where.push(...standingConditions(scope, place));
+  if (!isTied) select.where.push(...standingConditions(scope, tableRef));
   select.where.push(...where.map((node) => scope.translate.condition(scope, node)));
   for (const node of groupBy ?? [])
     scope.keys.set(node, scope.translate.canonical(node, scope.translate.operand(scope, node)));
@@ -81,7 +81,7 @@ export function placeRows(
     select.groupBy.push(key);
   }
   select.having.push(...having.map((node) => scope.translate.condition(scope, node)));
-  return place;
+  return tableRef;
 }
 
 /**
@@ -100,8 +100,8 @@ function keyOfJoined(scope: Scope, node: Node, keys: readonly Node[]): SqlExpres
 }
 
 const optional = (scope: Scope, source: Source): void => {
-  const place = scope.places.get(source);
-  if (place !== undefined) place.isOptional = true;
+  const table = scope.tables.get(source);
+  if (table !== undefined) table.isOptional = true;
 };
 
 /** What stands in a from clause for an entity: its table, or the query that its rows come from. */
@@ -158,7 +158,7 @@ export function wholeCompound(scope: Scope, plan: StatementPlan): Compound | und
   const { derivation, columns } = source.entity;
   if (derivation?.kind !== "compound") return undefined;
   const isMore =
-    plan.where.length + plan.beside.length + plan.joined.length + plan.ownerSteps.length + plan.having.length > 0;
+    plan.where.length + plan.joins.length + plan.joined.length + plan.ownerSteps.length + plan.having.length > 0;
   if (isMore || plan.groupBy !== undefined || plan.lock !== undefined) return undefined;
   const all = [...columns.values()];
   const isOwn = (node: Output | undefined, column?: (typeof all)[number]) =>
@@ -178,7 +178,7 @@ export function wholeCompound(scope: Scope, plan: StatementPlan): Compound | und
 /** A limited select within a compound has to stand one level down. */
 function unlimited(entity: ResolvedEntity, select: Select): Select {
   if (select.limit === undefined && select.offset === undefined) return select;
-  const outer = draftFrom({ kind: "derived", select, alias: "part" });
+  const outer = selectOver({ kind: "derived", select, alias: "part" });
   for (const { name } of entity.columns.values())
     outer.items.push({ expression: { kind: "column", table: "part", name }, alias: undefined });
   return outer;
@@ -204,12 +204,12 @@ function nameTable(scope: Scope, entity: ResolvedEntity, derivation: Extract<Der
   scope.common.set(derivation, { of: derivation, name: derivation.name, columns, select, isRecursive });
 }
 
-function placeSource(scope: Scope, source: Source): Place {
+function addSource(scope: Scope, source: Source): TableRef {
   const { entity } = source;
   const alias = freeName(scope, entity.table);
-  const place = placeIn(draftFrom(sourceTable(scope, entity, alias)), entity, alias);
-  scope.places.set(source, place);
-  return place;
+  const table = addTable(selectOver(sourceTable(scope, entity, alias)), entity, alias);
+  scope.tables.set(source, table);
+  return table;
 }
 
 /** A scope in which further standing conditions do not hold. */
@@ -221,11 +221,11 @@ export function selectOf(
   scope: Scope,
   given: QueryState,
   items: readonly (readonly [Node, string | undefined])[],
-): SelectDraft {
+): SelectBuilder {
   const query = withoutCursor(given);
   const { joins, ...rest } = query;
   const { rows: outside, current } = scope;
-  const { select } = placeRows(withLifted(scope, query.lifted), { ...rest, beside: joins }, false);
+  const { select } = addRows(withLifted(scope, query.lifted), { ...rest, joins }, false);
   select.items.push(...items.map(([node, alias]) => ({ expression: scope.translate.operand(scope, node), alias })));
   scope.rows = outside;
   if (isLimited(query)) {
@@ -238,7 +238,7 @@ export function selectOf(
 }
 
 /** The values of a query's rows, to find others among them: missing ones cannot be found, and would hide the rest. */
-export function selectOfValues(scope: Scope, query: QueryState): SelectDraft {
+export function selectOfValues(scope: Scope, query: QueryState): SelectBuilder {
   const nodes = [...fieldsOfQuery(query).values()];
   const missing = nodes
     .filter((node) => typeOf(node).isNullable)
@@ -251,7 +251,7 @@ export function selectOfValues(scope: Scope, query: QueryState): SelectDraft {
   const select = selectOf(scope, narrowed, names);
   if (isInside) return select;
   const alias = freeName(scope, "found");
-  const outer = draftFrom({ kind: "derived", select, alias });
+  const outer = selectOver({ kind: "derived", select, alias });
   nodes.forEach((node, i) => {
     const expression: SqlExpression = { kind: "column", table: alias, name: `value_${i + 1}` };
     outer.items.push({ expression, alias: undefined });
@@ -262,17 +262,17 @@ export function selectOfValues(scope: Scope, query: QueryState): SelectDraft {
 }
 
 /** The keys of a query's rows, for a write to find them by: one level down, so that it may be of the same table. */
-export function selectOfKeys(scope: Scope, query: QueryState, keys: readonly Node[]): SelectDraft {
+export function selectOfKeys(scope: Scope, query: QueryState, keys: readonly Node[]): SelectBuilder {
   const names = keys.map((node, i) => [node, `key_${i + 1}`] as const);
   const select = selectOf(scope, query, names);
-  const outer = draftFrom({ kind: "derived", select, alias: "chosen" });
+  const outer = selectOver({ kind: "derived", select, alias: "chosen" });
   for (const [, name] of names)
     outer.items.push({ expression: { kind: "column", table: "chosen", name }, alias: undefined });
   return outer;
 }
 
 /** The value of a query's only row. */
-export const selectOfOnly = (scope: Scope, query: QueryState): SelectDraft =>
+export const selectOfOnly = (scope: Scope, query: QueryState): SelectBuilder =>
   selectOf(
     scope,
     query,
@@ -280,7 +280,7 @@ export const selectOfOnly = (scope: Scope, query: QueryState): SelectDraft =>
   );
 
 /** The value of a query's first row. */
-export const selectOfFirst = (scope: Scope, query: QueryState): SelectDraft =>
+export const selectOfFirst = (scope: Scope, query: QueryState): SelectBuilder =>
   selectOfOnly(scope, { ...query, limit: 1 });
 
 /** What stands for a row that is there: of rows without keys for groups, there is one that counts them all. */
@@ -288,7 +288,7 @@ export const presenceOf = ({ groupBy }: Pick<StatementPlan, "groupBy">): SqlExpr
   groupBy?.length === 0 ? { kind: "rowCount" } : { kind: "constant", value: 1 };
 
 /** Whether a query has a row. */
-export function selectOfPresence(scope: Scope, query: QueryState): SelectDraft {
+export function selectOfPresence(scope: Scope, query: QueryState): SelectBuilder {
   const select = selectOf(scope, query, []);
   select.items.push({ expression: presenceOf(query), alias: undefined });
   return select;

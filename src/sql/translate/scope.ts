@@ -13,22 +13,22 @@ import {
   standingHole,
 } from "../../ir/index.js";
 import type { SortedRows } from "../../plan/index.js";
-import { draftFrom, type SelectDraft } from "../tree/select.js";
+import { type SelectBuilder, selectOver } from "../tree/select.js";
 import type { CommonTable, SortTerm, SqlExpression, TableName, TableTerm } from "../tree/tree.js";
 import { begins } from "./presence.js";
 
 /** Rows of one entity that a select can refer to. */
-export interface Place {
+export interface TableRef {
   readonly entity: ResolvedEntity;
   readonly alias: string;
   /** The select in whose from clause it stands. */
-  select: SelectDraft;
+  select: SelectBuilder;
   /** Whether its columns may all be null, since it is joined from the left. */
   isOptional: boolean;
   /** The place inside a derived table that it stands for, and whose select must hand out the columns asked for. */
-  readonly derivedFrom: Place | undefined;
+  readonly derivedFrom: TableRef | undefined;
   /** To-one relations that were joined to it. */
-  readonly steps: Map<Step, Place>;
+  readonly steps: Map<Step, TableRef>;
   /** Whether it is the row that an insert would have added. */
   readonly isProposed?: boolean;
 }
@@ -48,7 +48,7 @@ export interface Translator {
 /** Names in use, and the places where sources are to be found, while a statement is built. */
 export interface Scope {
   readonly translate: Translator;
-  readonly places: Map<Source, Place>;
+  readonly tables: Map<Source, TableRef>;
   readonly names: Set<string>;
   readonly bound: ReadonlyMap<Source, Path>;
   /** Whether the database is sure to have a row for each key that a constraint backs. */
@@ -65,7 +65,7 @@ export interface Scope {
   /** What tells the rows of the select at hand apart, for windows whose order does not. */
   rows: SortedRows | undefined;
   /** The select at hand; rows of others are around it. */
-  current: SelectDraft | undefined;
+  current: SelectBuilder | undefined;
   /** The rows whose sets are aggregated for all of them at once, and what was joined for that, by what it is of. */
   readonly grouped: { source: Source | undefined; readonly made: Map<string, SqlExpression> };
   /** The names of standing conditions that do not hold. */
@@ -87,7 +87,7 @@ export const newScope = (
   lifted,
   isTrusting,
   translate,
-  places: new Map(),
+  tables: new Map(),
   names: new Set(),
   bound,
   common,
@@ -105,8 +105,8 @@ const mostUnits = 40;
 const shortened = (name: string): string => (name.length <= mostUnits ? name : [...name].slice(-12).join(""));
 
 /** The first of the names that is free, else the last with a number; the first, a table's own, may be of any length. */
-export function freeName({ names: taken }: Scope, first: string, ...further: readonly string[]): string {
-  const candidates = [first, ...further.map(shortened)];
+export function freeName({ names: taken }: Scope, first: string, ...others: readonly string[]): string {
+  const candidates = [first, ...others.map(shortened)];
   const last = shortened(candidates.at(-1) as string);
   let name = candidates.find((one) => !taken.has(one)) ?? last;
   for (let i = 2; taken.has(name); i++) name = `${last}_${i}`;
@@ -115,7 +115,7 @@ export function freeName({ names: taken }: Scope, first: string, ...further: rea
 }
 
 /** Gives back the names that a finished subquery used. */
-export function releaseNames({ names }: Scope, { from, joins }: SelectDraft): void {
+export function releaseNames({ names }: Scope, { from, joins }: SelectBuilder): void {
   names.delete(from.alias);
   for (const { table } of joins) names.delete(table.alias);
 }
@@ -133,13 +133,13 @@ export const tableOf = (entity: ResolvedEntity, alias: string): TableTerm => ({
 });
 
 /** A place in a select's from clause. */
-export const placeIn = (
-  select: SelectDraft,
+export const addTable = (
+  select: SelectBuilder,
   entity: ResolvedEntity,
   alias: string,
-  derivedFrom?: Place,
+  derivedFrom?: TableRef,
   isOptional = false,
-): Place => ({
+): TableRef => ({
   entity,
   alias,
   select,
@@ -149,7 +149,7 @@ export const placeIn = (
 });
 
 /** A derived table hands out the columns of its entity in their order, and after them what it adds. */
-function handOut(inner: Place, column: ResolvedColumn): void {
+function handOut(inner: TableRef, column: ResolvedColumn): void {
   const { items } = inner.select;
   const expression = columnOf(inner, column);
   if (items.some((item) => item.alias === column.name)) return;
@@ -160,30 +160,30 @@ function handOut(inner: Place, column: ResolvedColumn): void {
 }
 
 /** A column at a place; a derived table is made to hand it out. */
-export function columnOf(place: Place, column: ResolvedColumn): SqlExpression {
-  if (place.derivedFrom !== undefined) handOut(place.derivedFrom, column);
-  if (place.isProposed) return { kind: "proposed", name: column.name };
+export function columnOf(tableRef: TableRef, column: ResolvedColumn): SqlExpression {
+  if (tableRef.derivedFrom !== undefined) handOut(tableRef.derivedFrom, column);
+  if (tableRef.isProposed) return { kind: "proposed", name: column.name };
   // A series is of whole numbers of 32 bits, as a table's column is.
-  const isDerived = place.entity.derivation !== undefined && place.entity.derivation.kind !== "series";
-  return { kind: "column", table: place.alias, name: column.name, ...(isDerived ? { isDerived } : {}) };
+  const isDerived = tableRef.entity.derivation !== undefined && tableRef.entity.derivation.kind !== "series";
+  return { kind: "column", table: tableRef.alias, name: column.name, ...(isDerived ? { isDerived } : {}) };
 }
 
 /**
  * A column of a row around the select at hand. Where it is the key of a row that is joined there, it is that row's: an
  * engine looks at a subquery as soon as it has all rows that it is of, and conditions on the joined row leave fewer.
  */
-export function columnAround(scope: Scope, place: Place, column: ResolvedColumn): SqlExpression {
-  if (scope.current !== undefined && place.select !== scope.current)
-    for (const [{ pairs, cardinality, conditions }, next] of place.steps) {
+export function columnAround(scope: Scope, table: TableRef, column: ResolvedColumn): SqlExpression {
+  if (scope.current !== undefined && table.select !== scope.current)
+    for (const [{ pairs, cardinality, conditions }, next] of table.steps) {
       const pair = pairs.length === 1 && conditions.length === 0 && cardinality === "one" ? pairs[0] : undefined;
       if (pair?.from === column && !next.isOptional && kinds[column.kind].isKeyedByBytes)
         return columnOf(next, pair.to);
     }
-  return columnOf(place, column);
+  return columnOf(table, column);
 }
 
 /** The equations between the keys of two places. */
-export const keyEquations = (step: Step, from: Place, to: Place): readonly SqlExpression[] =>
+export const keyEquations = (step: Step, from: TableRef, to: TableRef): readonly SqlExpression[] =>
   step.pairs.map((pair) => ({
     kind: "binary",
     operator: "=",
@@ -192,13 +192,13 @@ export const keyEquations = (step: Step, from: Place, to: Place): readonly SqlEx
   }));
 
 /** The conditions that a step has of its own, on the rows that it leads to. */
-export const ownConditions = (scope: Scope, step: Step, to: Place): readonly SqlExpression[] => [
+export const ownConditions = (scope: Scope, step: Step, to: TableRef): readonly SqlExpression[] => [
   ...step.conditions.map(({ column, value }) => hasValue(to, column, value)),
   ...standingConditions(scope, to),
 ];
 
-function hasValue(place: Place, column: ResolvedColumn, value: Scalar | { readonly given: string }): SqlExpression {
-  const operand = columnOf(place, column);
+function hasValue(table: TableRef, column: ResolvedColumn, value: Scalar | { readonly given: string }): SqlExpression {
+  const operand = columnOf(table, column);
   if (value === null) return { kind: "isNull", operand, negated: false };
   const { type } = column;
   const isGiven = typeof value === "object" && "given" in value;
@@ -212,48 +212,48 @@ function hasValue(place: Place, column: ResolvedColumn, value: Scalar | { readon
 }
 
 /** The conditions that the entity at a place carries, but for those that are lifted. */
-export const standingConditions = (scope: Scope, place: Place): readonly SqlExpression[] => [
-  ...place.entity.standing
+export const standingConditions = (scope: Scope, table: TableRef): readonly SqlExpression[] => [
+  ...table.entity.standing
     .filter(({ name }) => !scope.lifted.includes(name))
-    .map(({ column, value }) => hasValue(place, column, value)),
-  ...place.entity.through
+    .map(({ column, value }) => hasValue(table, column, value)),
+  ...table.entity.through
     .filter(({ name }) => !scope.lifted.includes(name))
     .map(({ relation }) =>
-      visibleThrough(scope, place, (place.entity.relations.get(relation) as ResolvedRelation).steps[0]),
+      visibleThrough(scope, table, (table.entity.relations.get(relation) as ResolvedRelation).steps[0]),
     ),
 ];
 
 /** Whether the row that a row leads to is visible. */
-function visibleThrough(scope: Scope, place: Place, step: Step): SqlExpression {
+function visibleThrough(scope: Scope, table: TableRef, step: Step): SqlExpression {
   const alias = freeName(scope, step.target.table, step.name);
-  const select = draftFrom(tableOf(step.target, alias));
-  const above = placeIn(select, step.target, alias);
+  const select = selectOver(tableOf(step.target, alias));
+  const above = addTable(select, step.target, alias);
   select.items.push({ expression: { kind: "constant", value: 1 }, alias: undefined });
-  select.where.push(...keyEquations(step, place, above), ...standingConditions(scope, above));
+  select.where.push(...keyEquations(step, table, above), ...standingConditions(scope, above));
   releaseNames(scope, select);
   return { kind: "exists", select, negated: false };
 }
 
 /** All that holds between two places over a step. */
-export const keysEqual = (scope: Scope, step: Step, from: Place, to: Place): readonly SqlExpression[] => [
+export const keysEqual = (scope: Scope, step: Step, from: TableRef, to: TableRef): readonly SqlExpression[] => [
   ...keyEquations(step, from, to),
   ...ownConditions(scope, step, to),
 ];
 
-function stepTo(scope: Scope, place: Place, step: Step, isPresent: boolean): Place {
-  const known = place.steps.get(step);
+function stepTo(scope: Scope, table: TableRef, step: Step, isPresent: boolean): TableRef {
+  const known = table.steps.get(step);
   if (known !== undefined) return known;
-  const alias = freeName(scope, step.name, `${place.alias}_${step.name}`);
+  const alias = freeName(scope, step.name, `${table.alias}_${step.name}`);
   // Where nobody promises the row, an inner join would lose the rows that lead to it.
   const isSure = isPresent || (!step.mayBeMissing && (step.isTrusted || scope.isTrusting));
-  const isOptional = place.isOptional || !isSure;
-  const next = placeIn(place.select, step.target, alias, undefined, isOptional);
-  place.select.joins.push({
+  const isOptional = table.isOptional || !isSure;
+  const next = addTable(table.select, step.target, alias, undefined, isOptional);
+  table.select.joins.push({
     kind: isOptional ? "left" : "inner",
     table: tableOf(step.target, alias),
-    on: keysEqual(scope, step, place, next),
+    on: keysEqual(scope, step, table, next),
   });
-  place.steps.set(step, next);
+  table.steps.set(step, next);
   return next;
 }
 
@@ -261,9 +261,9 @@ function stepTo(scope: Scope, place: Place, step: Step, isPresent: boolean): Pla
  * The place at the end of a path; to-one relations on the way are joined once.
  * @throws GemachError `ROW_OUT_OF_PLACE` where the path starts at a row of another query.
  */
-export function placeOf(scope: Scope, path: Path): Place {
+export function placeOf(scope: Scope, path: Path): TableRef {
   const longer = scope.bound.get(path.source);
-  const start = longer === undefined ? scope.places.get(path.source) : placeOf(scope, longer);
+  const start = longer === undefined ? scope.tables.get(path.source) : placeOf(scope, longer);
   if (start === undefined) throw new GemachError("ROW_OUT_OF_PLACE", { entity: path.source.entity.name });
-  return path.steps.reduce((place, step, i) => stepTo(scope, place, step, begins(scope.present, path, i + 1)), start);
+  return path.steps.reduce((table, step, i) => stepTo(scope, table, step, begins(scope.present, path, i + 1)), start);
 }

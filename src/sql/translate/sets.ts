@@ -1,17 +1,17 @@
 import { type AggregateNode, type FirstNode, heldKey, isLimited, type SetNode, typeOf } from "../../ir/index.js";
 import { totalOrder } from "../../plan/index.js";
-import { draftFrom, type SelectDraft } from "../tree/select.js";
+import { type SelectBuilder, selectOver } from "../tree/select.js";
 import type { SelectItem, SortTerm, SqlExpression } from "../tree/tree.js";
-import { freeName, keysEqual, type Place, placeIn, placeOf, releaseNames, type Scope, tableOf } from "./scope.js";
+import { addTable, freeName, keysEqual, placeOf, releaseNames, type Scope, type TableRef, tableOf } from "./scope.js";
 
 /** A select of a set's rows, correlated with its owner; `result` gives what is selected, in terms of its places. */
-export const relatedSelect = (scope: Scope, set: SetNode, result: () => SqlExpression, alias?: string): SelectDraft =>
+export const relatedSelect = (scope: Scope, set: SetNode, result: () => SqlExpression, alias?: string): SelectBuilder =>
   relatedRows(scope, set, () => [{ expression: result(), alias }]);
 
 /** A set's rows with several values of each. */
-export function relatedRows(scope: Scope, set: SetNode, results: () => readonly SelectItem[]): SelectDraft {
-  const { select, place } = selectOfSet(scope, set);
-  restrictToOwner(scope, set, place);
+export function relatedRows(scope: Scope, set: SetNode, results: () => readonly SelectItem[]): SelectBuilder {
+  const { select, place: table } = selectOfSet(scope, set);
+  restrictToOwner(scope, set, table);
   select.items.push(...results());
   if (isLimited(set)) {
     Object.assign(select, { limit: set.limit, offset: set.offset });
@@ -25,7 +25,7 @@ export function relatedRows(scope: Scope, set: SetNode, results: () => readonly 
 export function aggregateSelect(
   scope: Scope,
   { set, aggregate, operand: of, type, details: said }: AggregateNode,
-): SelectDraft {
+): SelectBuilder {
   const made = (operand: SqlExpression, orderBy: readonly SortTerm[]): SqlExpression =>
     of === undefined
       ? { kind: "rowCount" }
@@ -47,32 +47,32 @@ export function aggregateSelect(
       return { expression: term.expression, alias: name };
     }),
   ]);
-  const select = draftFrom({ kind: "derived", select: rows, alias });
+  const select = selectOver({ kind: "derived", select: rows, alias });
   select.items.push({ expression: made({ kind: "column", table: alias, name: "value" }, orderBy), alias: undefined });
   releaseNames(scope, select);
   return select;
 }
 
 /** A value of a set's first row. */
-export function firstSelect(scope: Scope, { set, operand: of }: FirstNode): SelectDraft {
+export function firstSelect(scope: Scope, { set, operand: of }: FirstNode): SelectBuilder {
   const limit = Math.min(set.limit ?? 1, 1);
   const select = relatedSelect(scope, { ...set, limit }, () => scope.translate.operand(scope, of));
   if (limit === 1) select.limit = "one";
   return select;
 }
 
-function selectOfSet(scope: Scope, set: SetNode): { select: SelectDraft; place: Place } {
+function selectOfSet(scope: Scope, set: SetNode): { select: SelectBuilder; place: TableRef } {
   const { table } = set.source.entity;
   const alias = freeName(scope, table, set.step.name);
-  const select = draftFrom(tableOf(set.source.entity, alias));
-  const place = placeIn(select, set.source.entity, alias);
-  addConditions(scope, set, place);
-  return { select, place };
+  const select = selectOver(tableOf(set.source.entity, alias));
+  const tableRef = addTable(select, set.source.entity, alias);
+  addConditions(scope, set, tableRef);
+  return { select, place: tableRef };
 }
 
-function addConditions(scope: Scope, set: SetNode, place: Place): void {
-  scope.places.set(set.source, place);
-  for (const node of set.where) place.select.where.push(scope.translate.condition(scope, node));
+function addConditions(scope: Scope, set: SetNode, table: TableRef): void {
+  scope.tables.set(set.source, table);
+  for (const node of set.where) table.select.where.push(scope.translate.condition(scope, node));
 }
 
 /**
@@ -80,19 +80,19 @@ function addConditions(scope: Scope, set: SetNode, place: Place): void {
  * row before it, that is a join; where it may have several, only their existence is asked for, so
  * that no row is there twice.
  */
-function restrictToOwner(scope: Scope, set: SetNode, place: Place): void {
-  const { select } = place;
+function restrictToOwner(scope: Scope, set: SetNode, tableRef: TableRef): void {
+  const { select } = tableRef;
   if (!("step" in set.from)) {
     const path = set.from;
     // Where the keys are at hand before the end of the path, nothing is joined for them.
     const held = set.step.pairs.map(({ from }) => heldKey(path, from));
     const [first] = held;
     if (first === undefined || held.includes(undefined)) {
-      select.where.unshift(...keysEqual(scope, set.step, placeOf(scope, path), place));
+      select.where.unshift(...keysEqual(scope, set.step, placeOf(scope, path), tableRef));
       return;
     }
     const pairs = set.step.pairs.map((pair, i) => ({ ...pair, from: (held[i] as typeof first).column }));
-    select.where.unshift(...keysEqual(scope, { ...set.step, pairs }, placeOf(scope, first.path), place));
+    select.where.unshift(...keysEqual(scope, { ...set.step, pairs }, placeOf(scope, first.path), tableRef));
     return;
   }
   const before = set.from;
@@ -100,18 +100,18 @@ function restrictToOwner(scope: Scope, set: SetNode, place: Place): void {
     const { select: inner, place: innerPlace } = selectOfSet(scope, before);
     inner.items.push({ expression: { kind: "constant", value: 1 }, alias: undefined });
     restrictToOwner(scope, before, innerPlace);
-    inner.where.unshift(...keysEqual(scope, set.step, innerPlace, place));
+    inner.where.unshift(...keysEqual(scope, set.step, innerPlace, tableRef));
     releaseNames(scope, inner);
     select.where.push({ kind: "exists", select: inner, negated: false });
     return;
   }
   const { table } = before.source.entity;
   const alias = freeName(scope, table, before.step.name);
-  const joined = placeIn(select, before.source.entity, alias);
+  const joined = addTable(select, before.source.entity, alias);
   select.joins.push({
     kind: "inner",
     table: tableOf(before.source.entity, alias),
-    on: keysEqual(scope, set.step, joined, place),
+    on: keysEqual(scope, set.step, joined, tableRef),
   });
   addConditions(scope, before, joined);
   restrictToOwner(scope, before, joined);

@@ -2,7 +2,7 @@ import type { RowLock } from "../../ir/index.js";
 import type { CommonTable, Join, Select, SelectItem, SortTerm, SqlExpression, TableTerm } from "./tree.js";
 
 /** A select under construction. */
-export interface SelectDraft {
+export interface SelectBuilder {
   readonly items: SelectItem[];
   from: TableTerm;
   readonly joins: Join[];
@@ -18,7 +18,7 @@ export interface SelectDraft {
 }
 
 /** A select from a table or derived table that has nothing else yet. */
-export const draftFrom = (from: TableTerm): SelectDraft => ({
+export const selectOver = (from: TableTerm): SelectBuilder => ({
   items: [],
   from,
   joins: [],

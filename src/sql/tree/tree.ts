@@ -315,7 +315,7 @@ export interface Assignment {
 }
 
 /** Rows beside those that are written, found before any of them is. */
-export interface Beside {
+export interface FoundRows {
   readonly select: Select;
   readonly alias: string;
   readonly on: readonly SqlExpression[];
@@ -328,7 +328,7 @@ export interface Write {
   /** The columns of its primary key. */
   readonly key: readonly string[];
   readonly set: readonly Assignment[];
-  readonly beside?: Beside;
+  readonly found?: FoundRows;
   readonly where: readonly SqlExpression[];
   /** What it gives of each row; none where it gives only their number. */
   readonly returning: readonly SelectItem[];

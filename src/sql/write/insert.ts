@@ -8,9 +8,9 @@ import type { Encoder, Wire } from "../dialects/wire.js";
 import { printInsertEnd } from "../print/print-write.js";
 import { qualifiedTable } from "../print/printer.js";
 import { startScope, value } from "../translate/expression.js";
-import { placeIn, tableOf } from "../translate/scope.js";
+import { addTable, tableOf } from "../translate/scope.js";
 import { partName } from "../tree/common-names.js";
-import { draftFrom } from "../tree/select.js";
+import { selectOver } from "../tree/select.js";
 import type { InsertEnd } from "../tree/tree.js";
 import { fitting } from "./fitting.js";
 import { returnedItems } from "./returned.js";
@@ -48,8 +48,8 @@ function conflictIn({ by, set, old, proposed }: ConflictPlan, dialect: Dialect):
   const { entity } = old;
   const scope = startScope();
   const table = rowName(entity, dialect);
-  scope.places.set(old, placeIn(draftFrom(tableOf(entity, table)), entity, table));
-  scope.places.set(proposed, { ...placeIn(draftFrom(tableOf(entity, table)), entity, table), isProposed: true });
+  scope.tables.set(old, addTable(selectOver(tableOf(entity, table)), entity, table));
+  scope.tables.set(proposed, { ...addTable(selectOver(tableOf(entity, table)), entity, table), isProposed: true });
   return {
     by: by.map(({ name }) => name),
     set: set.map(({ column, value: node }) => ({

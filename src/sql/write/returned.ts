@@ -1,8 +1,8 @@
 import { typeOf } from "../../ir/index.js";
 import type { Returning } from "../../plan/index.js";
 import { startScope, value } from "../translate/expression.js";
-import { placeIn, tableOf } from "../translate/scope.js";
-import { draftFrom } from "../tree/select.js";
+import { addTable, tableOf } from "../translate/scope.js";
+import { selectOver } from "../tree/select.js";
 import type { SelectItem } from "../tree/tree.js";
 
 /** What a write gives of each row. */
@@ -10,6 +10,6 @@ export function returnedItems(returning: Returning | undefined): readonly Select
   if (returning === undefined) return [];
   const { source, outputs } = returning;
   const scope = startScope();
-  scope.places.set(source, placeIn(draftFrom(tableOf(source.entity, "")), source.entity, ""));
+  scope.tables.set(source, addTable(selectOver(tableOf(source.entity, "")), source.entity, ""));
   return outputs.map((node) => ({ expression: value(scope, node), alias: undefined, read: typeOf(node).type }));
 }

@@ -1,4 +1,4 @@
-import type { Given } from "../../ir/index.js";
+import type { ParameterValues } from "../../ir/index.js";
 import type { WritePlan } from "../../plan/index.js";
 import type { Dialect } from "../dialects/dialect.js";
 import { encodeParameter } from "../dialects/encode.js";
@@ -13,7 +13,7 @@ import { advanceAfter, insertFromStatement } from "./insert-from.js";
 export function writeStatements(
   plan: WritePlan,
   dialect: Dialect,
-  given: Given | undefined,
+  given: ParameterValues | undefined,
   isWithin: boolean,
 ): readonly EncodedStatement[] {
   if (plan.kind === "insert") return insertStatements(plan, dialect, isWithin);

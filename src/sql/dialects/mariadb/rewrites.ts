@@ -1,7 +1,7 @@
 import type { ValueType } from "../../../columns/index.js";
 import { GemachError } from "../../../errors/index.js";
 import type { CallName } from "../../../ir/index.js";
-import { draftFrom } from "../../tree/select.js";
+import { selectOver } from "../../tree/select.js";
 import type { Compound, Select, SortTerm, SqlExpression, Write } from "../../tree/tree.js";
 import { hasSelect, someExpression } from "../../tree/walk.js";
 import type { Rewrites } from "../dialect.js";
@@ -101,11 +101,11 @@ const hasWorkedOutList = (condition: SqlExpression): boolean =>
  */
 function withoutFullJoin(select: Select): Select | Compound {
   const { from, joins, where } = select;
-  const [beside, ...others] = joins;
-  if (beside?.kind !== "full" || others.length > 0) return apart(select);
-  const { table, on } = beside;
+  const [operand, ...others] = joins;
+  if (operand?.kind !== "full" || others.length > 0) return apart(select);
+  const { table, on } = operand;
   const left: Select = { ...select, joins: [{ kind: "left", table, on }] };
-  const matching: Select = { ...draftFrom(from), items: [{ expression: one, alias: undefined }], where: on };
+  const matching: Select = { ...selectOver(from), items: [{ expression: one, alias: undefined }], where: on };
   const right: Select = {
     ...select,
     from: table,
@@ -133,7 +133,7 @@ function limitedDown(inSelect: OfKind<"inSelect">): SqlExpression {
     expression: { kind: "column", table: "found", name } as const,
     alias: undefined,
   }));
-  return { ...inSelect, select: { ...draftFrom({ kind: "derived", select: rows, alias: "found" }), items } };
+  return { ...inSelect, select: { ...selectOver({ kind: "derived", select: rows, alias: "found" }), items } };
 }
 
 const saysNulls = ({ isNullable, nulls }: SortTerm): boolean => isNullable && nulls !== undefined;
@@ -159,24 +159,24 @@ function hasKeysDown([condition, ...others]: readonly SqlExpression[]): boolean 
 
 /** A write cannot look into the table that it writes, unless one level down: it finds its rows by their keys. */
 function write(given: Write): Write {
-  const { kind, where, beside, returning, key, table } = given;
+  const { kind, where, found, returning, key, table } = given;
   if (kind === "update" && returning.length > 0)
     throw unable("give back the rows of an update", "List them in the same transaction.");
-  if (beside !== undefined) {
-    const { select } = beside;
+  if (found !== undefined) {
+    const { select } = found;
     // Merged into the write, it would have rows that were changed already.
-    return { ...given, beside: { ...beside, select: { ...select, limit: select.limit ?? "all" } } };
+    return { ...given, found: { ...found, select: { ...select, limit: select.limit ?? "all" } } };
   }
   if (key.length === 0 || !where.some(hasSelect) || hasKeysDown(where)) return given;
   const own = { ...table, kind: "table", alias: table.table } as const;
   const column = (of: string, name: string): SqlExpression => ({ kind: "column", table: of, name });
   const keys: Select = {
-    ...draftFrom(own),
+    ...selectOver(own),
     items: key.map((name, i) => ({ expression: column(own.alias, name), alias: `key_${i + 1}` })),
     where,
   };
   const chosen: Select = {
-    ...draftFrom({ kind: "derived", select: keys, alias: "chosen" }),
+    ...selectOver({ kind: "derived", select: keys, alias: "chosen" }),
     items: key.map((_, i) => ({ expression: column("chosen", `key_${i + 1}`), alias: undefined })),
   };
   const operands = key.map((name) => column(own.alias, name));

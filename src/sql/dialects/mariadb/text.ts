@@ -101,8 +101,8 @@ const castTypes: Readonly<Partial<Record<ColumnKind, (type: ValueType) => string
  */
 const inCase =
   (name: string): CallPrinter =>
-  ({ beside }) =>
-    `${name}(convert(${beside(0)} using utf8mb4) collate utf8mb4_uca1400_as_cs) collate utf8mb4_nopad_bin`;
+  ({ operand }) =>
+    `${name}(convert(${operand(0)} using utf8mb4) collate utf8mb4_uca1400_as_cs) collate utf8mb4_nopad_bin`;
 
 /** A part of a document where it is of a type; the way to it is a JSON path. */
 function jsonPart(call: PrintedCall, types: string, read: (part: string) => string): string {
@@ -116,7 +116,7 @@ function jsonPart(call: PrintedCall, types: string, read: (part: string) => stri
     });
   const pathOf = (steps: readonly (string | number)[]) =>
     `$${steps.map((step) => (typeof step === "number" ? `[${step}]` : `.${JSON.stringify(step)}`)).join("")}`;
-  const part = (steps = way) => `json_extract(${call.inside(0)}, ${call.text(pathOf(steps))})`;
+  const part = (steps = way) => `json_extract(${call.argument(0)}, ${call.text(pathOf(steps))})`;
   // Anything else has itself at position 0.
   const lists = way.flatMap((step, i) =>
     typeof step === "number" ? [`json_type(${part(way.slice(0, i))}) = 'ARRAY'`] : [],
@@ -136,43 +136,44 @@ const calls: Calls = {
   upper: inCase("upper"),
   length: named("char_length"),
   concat: named("concat"),
-  startsWith: ({ inside, beside }) => `left(${inside(0)}, char_length(${inside(1)})) = ${beside(1)}`,
-  endsWith: ({ inside, beside }) => `right(${inside(0)}, char_length(${inside(1)})) = ${beside(1)}`,
+  startsWith: ({ argument, operand }) => `left(${argument(0)}, char_length(${argument(1)})) = ${operand(1)}`,
+  endsWith: ({ argument, operand }) => `right(${argument(0)}, char_length(${argument(1)})) = ${operand(1)}`,
   year: named("year"),
   month: named("month"),
   dayOfMonth: named("day"),
   hour: named("hour"),
   minute: named("minute"),
   second: named("second"),
-  weekday: ({ inside }) => `weekday(${inside(0)}) + 1`,
-  secondsSince: ({ inside }) => `timestampdiff(second, ${inside(1)}, ${inside(0)})`,
-  plusSeconds: ({ beside }) => `${beside(0)} + interval ${beside(1)} second`,
+  weekday: ({ argument }) => `weekday(${argument(0)}) + 1`,
+  secondsSince: ({ argument }) => `timestampdiff(second, ${argument(1)}, ${argument(0)})`,
+  plusSeconds: ({ operand }) => `${operand(0)} + interval ${operand(1)} second`,
   now: () => "utc_timestamp(6)",
   today: () => "utc_date()",
-  startOfDay: ({ inside }) => `cast(date(${inside(0)}) as datetime(6))`,
-  startOfHour: ({ inside }) => `cast(date_format(${inside(0)}, '%Y-%m-%d %H:00:00') as datetime(6))`,
-  plusDays: ({ beside }) => `${beside(0)} + interval ${beside(1)} day`,
+  startOfDay: ({ argument }) => `cast(date(${argument(0)}) as datetime(6))`,
+  startOfHour: ({ argument }) => `cast(date_format(${argument(0)}, '%Y-%m-%d %H:00:00') as datetime(6))`,
+  plusDays: ({ operand }) => `${operand(0)} + interval ${operand(1)} day`,
   daysSince: named("datediff"),
-  startOfWeek: ({ beside, inside }) => `${beside(0)} - interval weekday(${inside(0)}) day`,
-  startOfQuarter: ({ inside }) => `makedate(year(${inside(0)}), 1) + interval quarter(${inside(0)}) * 3 - 3 month`,
+  startOfWeek: ({ operand, argument }) => `${operand(0)} - interval weekday(${argument(0)}) day`,
+  startOfQuarter: ({ argument }) =>
+    `makedate(year(${argument(0)}), 1) + interval quarter(${argument(0)}) * 3 - 3 month`,
   quarter: named("quarter"),
-  plusMonths: ({ beside }) => `${beside(0)} + interval ${beside(1)} month`,
-  monthsSince: ({ inside }) => `timestampdiff(month, ${inside(1)}, ${inside(0)})`,
-  parsedInteger: ({ inside }) => {
-    const whole = () => cast(inside(0), wholePattern, "signed");
+  plusMonths: ({ operand }) => `${operand(0)} + interval ${operand(1)} month`,
+  monthsSince: ({ argument }) => `timestampdiff(month, ${argument(1)}, ${argument(0)})`,
+  parsedInteger: ({ argument }) => {
+    const whole = () => cast(argument(0), wholePattern, "signed");
     return `case when ${whole()} between -2147483648 and 2147483647 then ${whole()} end`;
   },
-  parsedNumeric: ({ inside, type }) =>
-    cast(inside(0), decimalPattern(type), `decimal(${type.precision}, ${type.scale})`),
-  parsedDay: ({ inside }) => cast(inside(0), dayPattern, "date"),
-  startOfMonth: ({ beside, inside }) => `${beside(0)} - interval dayofmonth(${inside(0)}) - 1 day`,
-  startOfYear: ({ beside, inside }) => `${beside(0)} - interval dayofyear(${inside(0)}) - 1 day`,
+  parsedNumeric: ({ argument, type }) =>
+    cast(argument(0), decimalPattern(type), `decimal(${type.precision}, ${type.scale})`),
+  parsedDay: ({ argument }) => cast(argument(0), dayPattern, "date"),
+  startOfMonth: ({ operand, argument }) => `${operand(0)} - interval dayofmonth(${argument(0)}) - 1 day`,
+  startOfYear: ({ operand, argument }) => `${operand(0)} - interval dayofyear(${argument(0)}) - 1 day`,
   toDay: named("date"),
   jsonText: (call) => jsonPart(call, "'STRING'", (part) => `json_unquote(${part}) collate utf8mb4_nopad_bin`),
   jsonNumber: (call) => jsonPart(call, "'INTEGER', 'DOUBLE'", (part) => `cast(${part} as double)`),
   jsonTruth: (call) =>
     jsonPart(call, "'BOOLEAN'", (part) => `json_unquote(${part}) collate utf8mb4_nopad_bin = 'true'`),
-  cast: ({ inside, type }) => `cast(${inside(0)} as ${castTypes[type.kind]?.(type)})`,
+  cast: ({ argument, type }) => `cast(${argument(0)} as ${castTypes[type.kind]?.(type)})`,
 };
 
 /** How MariaDB, 10.6 or later, is written. Lists of values travel as one JSON parameter. */
@@ -211,11 +212,11 @@ export const mariadbText: TextRules = {
     // Null among texts would keep the server from comparing them with a column of a smaller character set.
     absent: ({ kind }) => (kinds[kind].hasCollation || kind === "uuid" ? "no such key 7f3a9c" : null),
     table: (rows, alias) => {
-      const [first, ...further] = rows.map((row, i) => [...row, i + 1]);
+      const [first, ...others] = rows.map((row, i) => [...row, i + 1]);
       const names = first?.map(
         (value, i, { length }) => `${value} as ${i === length - 1 ? "position" : `key_${i + 1}`}`,
       );
-      const selects = [names, ...further].map((values) => `select ${values?.join(", ")}`);
+      const selects = [names, ...others].map((values) => `select ${values?.join(", ")}`);
       return `(${selects.join(" union all ")}) as ${alias}`;
     },
   },

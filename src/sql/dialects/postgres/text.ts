@@ -32,8 +32,8 @@ const nestedAsIs: ReadonlySet<ColumnKind> = new Set([
 /** Null where any operand is: the engine's own functions leave such operands out. */
 const unlessMissing =
   (name: string): CallPrinter =>
-  ({ node, beside, all }) => {
-    const missing = node.of.flatMap(({ isNullable }, i) => (isNullable ? [`${beside(i)} is null`] : []));
+  ({ node, operand, all }) => {
+    const missing = node.of.flatMap(({ isNullable }, i) => (isNullable ? [`${operand(i)} is null`] : []));
     return missing.length === 0
       ? `${name}(${all()})`
       : `case when ${missing.join(" or ")} then null else ${name}(${all()}) end`;
@@ -48,17 +48,17 @@ const asWritten = (text: string): string => `case when ${text} is not null then 
 /** A part of a day, or of an instant in UTC. */
 const datePart =
   (field: string): CallPrinter =>
-  ({ inside, beside, of }) => {
-    const from = of(0).kind === "timestamp" ? `${beside(0)} at time zone 'UTC'` : inside(0);
+  ({ argument, operand, of }) => {
+    const from = of(0).kind === "timestamp" ? `${operand(0)} at time zone 'UTC'` : argument(0);
     return `cast(${field === "second" ? "trunc(" : ""}extract(${field} from ${from})${field === "second" ? ")" : ""} as integer)`;
   };
 
 /** How many days or months: an integer, where many rows are counted or numbered by a larger one. */
-const smallCount = ({ node, beside, inside }: PrintedCall): string => {
+const smallCount = ({ node, operand, argument }: PrintedCall): string => {
   const count = node.operands[1];
   const isSmall =
     count?.kind === "parameter" || count?.kind === "literal" || (count?.kind === "column" && count.isDerived !== true);
-  return isSmall && node.of[1]?.type.kind !== "bigint" ? beside(1) : `cast(${inside(1)} as integer)`;
+  return isSmall && node.of[1]?.type.kind !== "bigint" ? operand(1) : `cast(${argument(1)} as integer)`;
 };
 
 /** A number as a decimal of a scale: a whole one by its type, another rounded, whatever the number of its digits. */
@@ -71,8 +71,8 @@ function decimalOf(text: string, from: ValueType, { precision, scale = 0 }: Valu
 /** Letters are mapped by a collation that knows all of Unicode. */
 const inCase =
   (name: string, collation: string): CallPrinter =>
-  ({ beside }) =>
-    `${name}(${beside(0)} collate "${collation}") collate "C"`;
+  ({ operand }) =>
+    `${name}(${operand(0)} collate "${collation}") collate "C"`;
 
 /**
  * A part of a document where it is of a type, by a path of SQL's own (ISO/IEC 19075-6): in its strict mode a position
@@ -81,7 +81,7 @@ const inCase =
 function jsonPart(call: PrintedCall, type: string): string {
   const way = wayOf(call).map((step) => (typeof step === "number" ? `[${step}]` : `.${JSON.stringify(step)}`));
   const path = () => `${call.text(`strict $${way.join("")} ? (@.type() == "${type}")`)}::jsonpath`;
-  return `jsonb_path_query_first(${call.inside(0)}, ${path()}, '{}', true) #>> '{}'`;
+  return `jsonb_path_query_first(${call.argument(0)}, ${path()}, '{}', true) #>> '{}'`;
 }
 
 /** `collation`: one that knows the letters of all of Unicode. */
@@ -89,7 +89,7 @@ const callsBy = (collation: string): Calls => ({
   dividedBy: dividing(postgresAggregates),
   lower: inCase("lower", collation),
   upper: inCase("upper", collation),
-  contains: ({ inside }) => `strpos(${inside(0)}, ${inside(1)}) > 0`,
+  contains: ({ argument }) => `strpos(${argument(0)}, ${argument(1)}) > 0`,
   startsWith: named("starts_with"),
   year: datePart("year"),
   month: datePart("month"),
@@ -98,37 +98,38 @@ const callsBy = (collation: string): Calls => ({
   hour: datePart("hour"),
   minute: datePart("minute"),
   second: datePart("second"),
-  secondsSince: ({ beside }) => `cast(trunc(extract(epoch from ${beside(0)} - ${beside(1)})) as bigint)`,
-  plusSeconds: ({ beside }) => `${beside(0)} + ${beside(1)} * interval '1 second'`,
+  secondsSince: ({ operand }) => `cast(trunc(extract(epoch from ${operand(0)} - ${operand(1)})) as bigint)`,
+  plusSeconds: ({ operand }) => `${operand(0)} + ${operand(1)} * interval '1 second'`,
   now: () => "current_timestamp",
   today: () => "cast(current_timestamp at time zone 'UTC' as date)",
-  startOfDay: ({ inside }) => `date_trunc('day', ${inside(0)}, 'UTC')`,
-  startOfHour: ({ inside }) => `date_trunc('hour', ${inside(0)}, 'UTC')`,
-  startOfWeek: ({ inside }) => `cast(date_trunc('week', ${inside(0)}) as date)`,
-  startOfQuarter: ({ inside }) => `cast(date_trunc('quarter', ${inside(0)}) as date)`,
+  startOfDay: ({ argument }) => `date_trunc('day', ${argument(0)}, 'UTC')`,
+  startOfHour: ({ argument }) => `date_trunc('hour', ${argument(0)}, 'UTC')`,
+  startOfWeek: ({ argument }) => `cast(date_trunc('week', ${argument(0)}) as date)`,
+  startOfQuarter: ({ argument }) => `cast(date_trunc('quarter', ${argument(0)}) as date)`,
   quarter: datePart("quarter"),
-  plusDays: (call) => `${call.beside(0)} + ${smallCount(call)}`,
-  plusMonths: (call) => `cast(${call.beside(0)} + ${smallCount(call)} * interval '1 month' as date)`,
+  plusDays: (call) => `${call.operand(0)} + ${smallCount(call)}`,
+  plusMonths: (call) => `cast(${call.operand(0)} + ${smallCount(call)} * interval '1 month' as date)`,
   monthsSince: ({ all }) =>
     `cast(extract(year from age(${all()})) * 12 + extract(month from age(${all()})) as integer)`,
-  parsedInteger: ({ beside, inside }) =>
-    `case when ${beside(0)} ~ '${wholePattern}' then case when cast(${inside(0)} as bigint) between -2147483648 and 2147483647 then cast(${inside(0)} as integer) end end`,
-  parsedNumeric: ({ beside, inside, type }) =>
-    `case when ${beside(0)} ~ '${decimalPattern(type)}' then round(cast(${inside(0)} as numeric), ${type.scale}) end`,
-  parsedDay: ({ beside, inside }) => `case when ${beside(0)} ~ '${dayPattern}' then cast(${inside(0)} as date) end`,
-  startOfMonth: ({ inside }) => `cast(date_trunc('month', ${inside(0)}) as date)`,
-  startOfYear: ({ inside }) => `cast(date_trunc('year', ${inside(0)}) as date)`,
-  toDay: ({ beside, inside, of }) =>
-    `cast(${of(0).kind === "timestamp" ? `${beside(0)} at time zone 'UTC'` : inside(0)} as date)`,
+  parsedInteger: ({ operand, argument }) =>
+    `case when ${operand(0)} ~ '${wholePattern}' then case when cast(${argument(0)} as bigint) between -2147483648 and 2147483647 then cast(${argument(0)} as integer) end end`,
+  parsedNumeric: ({ operand, argument, type }) =>
+    `case when ${operand(0)} ~ '${decimalPattern(type)}' then round(cast(${argument(0)} as numeric), ${type.scale}) end`,
+  parsedDay: ({ operand, argument }) =>
+    `case when ${operand(0)} ~ '${dayPattern}' then cast(${argument(0)} as date) end`,
+  startOfMonth: ({ argument }) => `cast(date_trunc('month', ${argument(0)}) as date)`,
+  startOfYear: ({ argument }) => `cast(date_trunc('year', ${argument(0)}) as date)`,
+  toDay: ({ operand, argument, of }) =>
+    `cast(${of(0).kind === "timestamp" ? `${operand(0)} at time zone 'UTC'` : argument(0)} as date)`,
   jsonText: (call) => jsonPart(call, "string"),
   jsonNumber: (call) => `cast(${jsonPart(call, "number")} as double precision)`,
   jsonTruth: (call) => `cast(${jsonPart(call, "boolean")} as boolean)`,
   least: unlessMissing("least"),
   greatest: unlessMissing("greatest"),
-  cast: ({ inside, type, of }) => {
-    if (type.kind === "text" && storedIn(of(0), "postgres") !== undefined) return asWritten(inside(0));
-    if (type.kind === "numeric") return decimalOf(inside(0), of(0), type);
-    return `cast(${inside(0)} as ${castType(type)})`;
+  cast: ({ argument, type, of }) => {
+    if (type.kind === "text" && storedIn(of(0), "postgres") !== undefined) return asWritten(argument(0));
+    if (type.kind === "numeric") return decimalOf(argument(0), of(0), type);
+    return `cast(${argument(0)} as ${castType(type)})`;
   },
 });
 

@@ -1,5 +1,5 @@
 import { mostNested, type StatementPlan, typeOfOutput } from "../../../plan/index.js";
-import { draftFrom } from "../../tree/select.js";
+import { selectOver } from "../../tree/select.js";
 import type { Compound, NestItem, Select, SelectItem } from "../../tree/tree.js";
 
 /**
@@ -22,7 +22,7 @@ export function packed(select: Select | Compound, plan: StatementPlan): Select |
   const { common, ...rest } = select;
   const nest = { kind: "nest", items, orderBy: [], limit: undefined, offset: undefined } as const;
   const outer: Select = {
-    ...draftFrom({ kind: "derived", select: { ...rest, items: inner }, alias: "found" }),
+    ...selectOver({ kind: "derived", select: { ...rest, items: inner }, alias: "found" }),
     items: [{ expression: nest, alias: undefined }],
   };
   return common === undefined ? outer : { ...outer, common };

@@ -1,4 +1,4 @@
-import { draftFrom } from "../../tree/select.js";
+import { selectOver } from "../../tree/select.js";
 import type { Select, SqlExpression } from "../../tree/tree.js";
 import { someExpression } from "../../tree/walk.js";
 import type { Rewrites } from "../dialect.js";
@@ -60,7 +60,7 @@ function only(subquery: OfKind<"subquery">): SqlExpression {
   const rows: Select = { ...select, items: [{ ...item, alias: "value" }] };
   const value: SqlExpression = { kind: "column", table: "found", name: "value" };
   const outer: Select = {
-    ...draftFrom({ kind: "derived", select: rows, alias: "found" }),
+    ...selectOver({ kind: "derived", select: rows, alias: "found" }),
     items: [{ expression: of(value), alias: undefined }],
   };
   return { kind: "subquery", select: outer };

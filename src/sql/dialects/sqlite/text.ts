@@ -37,8 +37,8 @@ const ofDecimals =
 /** A part of a day, an instant or a time of day, by its place in the text. */
 const textPart =
   (at: number, length: number): CallPrinter =>
-  ({ inside, of }) =>
-    `cast(substr(${inside(0)}, ${of(0).kind === "time" ? at - 11 : at}, ${length}) as integer)`;
+  ({ argument, of }) =>
+    `cast(substr(${argument(0)}, ${of(0).kind === "time" ? at - 11 : at}, ${length}) as integer)`;
 
 /** A whole number that a function of the driver gives: the engine has it for a floating-point one. */
 const wholeBy =
@@ -53,53 +53,53 @@ const calls: Calls = {
   plus: ofDecimals("plus", plus),
   minus: ofDecimals("minus", minus),
   times: ofDecimals("times", times),
-  negated: (call) => (call.type.kind === "numeric" ? `gemach_minus('0', ${call.inside(0)})` : `- ${call.beside(0)}`),
+  negated: (call) => (call.type.kind === "numeric" ? `gemach_minus('0', ${call.argument(0)})` : `- ${call.operand(0)}`),
   absolute: ofDecimals("absolute", absolute),
   rounded: (call) =>
-    call.type.kind === "numeric" ? `gemach_round(${call.inside(0)}, ${structural(call, 1)})` : rounded(call),
+    call.type.kind === "numeric" ? `gemach_round(${call.argument(0)}, ${structural(call, 1)})` : rounded(call),
   lower: named("gemach_lower"),
   upper: named("gemach_upper"),
-  startsWith: ({ inside, beside }) => `substr(${inside(0)}, 1, length(${inside(1)})) = ${beside(1)}`,
-  endsWith: ({ inside, beside }) =>
-    `substr(${inside(0)}, length(${inside(0)}) - length(${inside(1)}) + 1) = ${beside(1)}`,
+  startsWith: ({ argument, operand }) => `substr(${argument(0)}, 1, length(${argument(1)})) = ${operand(1)}`,
+  endsWith: ({ argument, operand }) =>
+    `substr(${argument(0)}, length(${argument(0)}) - length(${argument(1)}) + 1) = ${operand(1)}`,
   year: textPart(1, 4),
   month: textPart(6, 2),
   dayOfMonth: textPart(9, 2),
-  weekday: ({ inside }) => `(strftime('%w', substr(${inside(0)}, 1, 10)) + 6) % 7 + 1`,
+  weekday: ({ argument }) => `(strftime('%w', substr(${argument(0)}, 1, 10)) + 6) % 7 + 1`,
   hour: textPart(12, 2),
   minute: textPart(15, 2),
   second: textPart(18, 2),
-  plusDays: ({ inside, beside }) => `date(${inside(0)}, ${beside(1)} || ' days')`,
-  daysSince: ({ inside }) => `cast(julianday(${inside(0)}) - julianday(${inside(1)}) as integer)`,
+  plusDays: ({ argument, operand }) => `date(${argument(0)}, ${operand(1)} || ' days')`,
+  daysSince: ({ argument }) => `cast(julianday(${argument(0)}) - julianday(${argument(1)}) as integer)`,
   plusSeconds: named("gemach_later"),
   secondsSince: wholeBy("gemach_since"),
   now: () => "strftime('%Y-%m-%dT%H:%M:%f000Z', 'now')",
   today: () => "date('now')",
-  startOfDay: ({ inside }) => `substr(${inside(0)}, 1, 10) || 'T00:00:00.000000Z'`,
-  startOfHour: ({ inside }) => `substr(${inside(0)}, 1, 13) || ':00:00.000000Z'`,
-  startOfWeek: ({ inside }) => `date(${inside(0)}, 'weekday 0', '-6 days')`,
-  startOfQuarter: ({ inside }) =>
-    `date(${inside(0)}, 'start of month', '-' || ((substr(${inside(0)}, 6, 2) - 1) % 3) || ' months')`,
-  quarter: ({ inside }) => `(cast(substr(${inside(0)}, 6, 2) as integer) + 2) / 3`,
+  startOfDay: ({ argument }) => `substr(${argument(0)}, 1, 10) || 'T00:00:00.000000Z'`,
+  startOfHour: ({ argument }) => `substr(${argument(0)}, 1, 13) || ':00:00.000000Z'`,
+  startOfWeek: ({ argument }) => `date(${argument(0)}, 'weekday 0', '-6 days')`,
+  startOfQuarter: ({ argument }) =>
+    `date(${argument(0)}, 'start of month', '-' || ((substr(${argument(0)}, 6, 2) - 1) % 3) || ' months')`,
+  quarter: ({ argument }) => `(cast(substr(${argument(0)}, 6, 2) as integer) + 2) / 3`,
   plusMonths: named("gemach_months_later"),
   monthsSince: wholeBy("gemach_months_since"),
   parsedInteger: wholeBy("gemach_whole"),
-  parsedNumeric: ({ inside, type: { precision = 1, scale = 0 } }) =>
-    `gemach_parsed(${inside(0)}, ${precision - scale}, ${scale})`,
+  parsedNumeric: ({ argument, type: { precision = 1, scale = 0 } }) =>
+    `gemach_parsed(${argument(0)}, ${precision - scale}, ${scale})`,
   parsedDay: named("gemach_day"),
-  startOfMonth: ({ inside }) => `date(${inside(0)}, 'start of month')`,
-  startOfYear: ({ inside }) => `date(${inside(0)}, 'start of year')`,
-  toDay: ({ inside }) => `substr(${inside(0)}, 1, 10)`,
+  startOfMonth: ({ argument }) => `date(${argument(0)}, 'start of month')`,
+  startOfYear: ({ argument }) => `date(${argument(0)}, 'start of year')`,
+  toDay: ({ argument }) => `substr(${argument(0)}, 1, 10)`,
   jsonText: ({ all }) => `gemach_json(${all()}, 'string')`,
   jsonNumber: ({ all }) => `gemach_json(${all()}, 'number')`,
   jsonTruth: ({ all }) => `gemach_json(${all()}, 'boolean')`,
   least: ofDecimals("least", named("min")),
   greatest: ofDecimals("greatest", named("max")),
   cast: (call) => {
-    const { type, inside, of } = call;
-    if (type.kind === "numeric") return `gemach_round(${inside(0)}, ${type.scale})`;
-    if (of(0).kind === "numeric") return type.kind === "double" ? `gemach_double(${inside(0)})` : inside(0);
-    return `cast(${inside(0)} as ${columnTypes[type.kind]})`;
+    const { type, argument, of } = call;
+    if (type.kind === "numeric") return `gemach_round(${argument(0)}, ${type.scale})`;
+    if (of(0).kind === "numeric") return type.kind === "double" ? `gemach_double(${argument(0)})` : argument(0);
+    return `cast(${argument(0)} as ${columnTypes[type.kind]})`;
   },
 };
 
