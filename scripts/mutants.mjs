@@ -132,11 +132,12 @@ const chosen = all
   .slice(0, Number(values.most))
   .map(([, fault]) => fault);
 
-/** Whether the room's tests pass in the copy, within two minutes. */
-const passes = (isShown = false) =>
+/** Whether the room's tests pass in the copy, within four minutes. */
+const passesOn = (engines, isShown = false) =>
   new Promise((resolve) => {
     const command = [`${root}node_modules/vitest/vitest.mjs`, "run", "--bail", "1", ...files];
     const env = { ...process.env, GEMACH_SEED: "11", GEMACH_SEQUENCES: "60", GEMACH_ARCHIVES: "40" };
+    if (engines !== undefined) env.GEMACH_ENGINES = engines;
     const stdio = isShown ? "inherit" : "ignore";
     const child = spawn(process.execPath, command, { cwd: copy, env, stdio, detached: true });
     const late = setTimeout(() => process.kill(-child.pid, "SIGKILL"), 240_000);
@@ -155,11 +156,12 @@ try {
   ])
     cpSync(root + part, copy + part, { recursive: true });
   symlinkSync(`${root}node_modules`, `${copy}node_modules`);
-  if (!(await passes(true))) throw new Error("the tests of the room fail without any fault");
+  if (!(await passesOn(undefined, true))) throw new Error("the tests of the room fail without any fault");
   let found = 0;
   for (const [i, { file, code, start, end, put, what }] of chosen.entries()) {
     writeFileSync(copy + file, code.slice(0, start) + put + code.slice(end));
-    const isAlive = await passes();
+    // Most faults show on the quickest engine; only what it does not find is tried on all.
+    const isAlive = (await passesOn("sqlite")) && (await passesOn(undefined));
     writeFileSync(copy + file, code);
     if (!isAlive) found++;
     else {

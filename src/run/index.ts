@@ -32,12 +32,14 @@ export {
   wait,
 } from "./sessions/stop.js";
 export { transact } from "./sessions/transaction.js";
-export { type Context, type LiveReading, noLimits, rowsOfQuery, run, stepsOfQuery } from "./verbs/context.js";
+export { type Context, type LiveReading, noLimits, run } from "./verbs/context.js";
 export { readHiddenChecks } from "./verbs/hidden.js";
 export { onDemand } from "./verbs/late.js";
+export type { Page } from "./verbs/paging.js";
 export type { Portion } from "./verbs/portion.js";
 export { completed } from "./verbs/reach.js";
-export { type Page, Reads } from "./verbs/reads.js";
+export { rowsOfQuery, stepsOfQuery } from "./verbs/reading.js";
+export { Reads } from "./verbs/reads.js";
 export { tellingError } from "./verbs/telling.js";
 export { type InsertProgress, Verbs } from "./verbs/verbs.js";
 export type { Written as WrittenPlan } from "./verbs/violated.js";

@@ -42,7 +42,7 @@ export interface RequestWatcher {
 export type MaybePromise<T> = T | Promise<T>;
 
 /** What is made of an answer, at once where it is there. */
-export const andThen = <T, R>(answer: MaybePromise<T>, make: (answer: T) => R): MaybePromise<R> =>
+export const andThen = <T, R>(answer: MaybePromise<T>, make: (answer: T) => MaybePromise<R>): MaybePromise<R> =>
   answer instanceof Promise ? answer.then(make) : make(answer);
 
 /** Sends one statement. Who has the answer at once gives it at once. */

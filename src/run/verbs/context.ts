@@ -1,9 +1,5 @@
-import { GemachError } from "../../errors/index.js";
 import type { ParameterValues, Query, QueryState } from "../../ir/index.js";
-import { planCount, planList } from "../../plan/index.js";
-import type { CompiledStatement } from "../../sql/index.js";
 import type { Compiler } from "../cache/compiler.js";
-import { fetch, isAlone, objectsOf, requestOf } from "../rows/fetch.js";
 import type { MaybePromise } from "../sessions/driver.js";
 import type { Atomicity, Sender } from "../sessions/sender.js";
 import type { Steps } from "../sessions/steps.js";
@@ -44,18 +40,6 @@ export function valuesFor({ values }: Context, { given }: Pick<QueryState, "give
   if (values === undefined) return given?.values;
   return given === undefined ? values : new Map([...values, ...given.values]);
 }
-
-/** What the caller gets of a query's rows. */
-export const rowsForCaller = <R>(
-  { live, sender }: Context,
-  state: QueryState,
-  rows: readonly R[],
-  origin: VerbOrigin,
-): MaybePromise<readonly R[]> => {
-  if (live !== undefined) return live.rows(state, rows, origin) as MaybePromise<readonly R[]>;
-  if (sender.watch.isWatched()) sender.watch.tell((observer) => observer.gives?.(rows, state, origin));
-  return rows;
-};
 
 /** What placeholders get: of the handle, and of values that a statement gets in any case. */
 export const givenWith = ({ values }: Context, given: ParameterValues): ParameterValues =>
@@ -112,13 +96,6 @@ async function limited<R>(
 
 export const noLimits: Limits = Object.freeze({});
 
-/** Refuses a lock where it would end with its statement, or where nothing can be written under it. */
-export function expectTransaction({ isTransaction, isReadOnly }: Context, { lock, source }: QueryState): void {
-  if (lock === undefined) return;
-  if (!isTransaction) throw new GemachError("LOCK_OUTSIDE", { entity: source.entity.name });
-  if (isReadOnly) throw new GemachError("TRANSACTION_READ_ONLY", { call: "lock" });
-}
-
 /** Numbers calls, so that their statements can be told from those of others. */
 let calls = 0;
 
@@ -126,54 +103,4 @@ let calls = 0;
 export function originOf({ sender }: Context, name: string, verb: unknown, query?: Query): VerbOrigin {
   if (!sender.watch.isWatched()) return { verb: name, query, at: undefined };
   return { verb: name, query, at: callSite(verb, framesBetween), call: ++calls };
-}
-
-/**
- * The rows of one statement that has no follow-ups, without the machinery that others need; undefined where it does.
- */
-export function rowsAlone(
-  context: Context,
-  statement: CompiledStatement,
-  state: QueryState,
-  limits: Limits,
-): readonly unknown[] | Promise<readonly unknown[]> | undefined {
-  const { compiler, sender } = context;
-  const { runtime } = compiler;
-  if (!isAlone(statement) || sender.watch.isWatched() || isLimited(limits)) return undefined;
-  const answer = sender.send(requestOf(statement, runtime, [], valuesFor(context, state)));
-  return answer instanceof Promise
-    ? answer.then((rows) => objectsOf(statement, rows, runtime))
-    : objectsOf(statement, answer, runtime);
-}
-
-/** Several statements see one state where that is asked for, or costs nothing. */
-export function togetherFor(context: Context, { isSnapshot }: QueryState, isSeveral: boolean): Atomicity {
-  if (!isSeveral) return "no";
-  return isSnapshot || context.isSnapshot ? "snapshot" : "free";
-}
-
-/** The plain rows of a query, as a part of other work. */
-export function* stepsOfQuery(context: Context, state: QueryState): Steps<readonly unknown[]> {
-  const { compiler } = context;
-  return yield* fetch(compiler.compile(state, "list", planList), compiler.runtime, valuesFor(context, state));
-}
-
-/** The plain rows of a query, with what it reaches. */
-export async function rowsOfQuery(
-  context: Context,
-  state: QueryState,
-  origin: VerbOrigin,
-): Promise<readonly unknown[]> {
-  const { compiler } = context;
-  const statement = compiler.compile(state, "list", planList);
-  const steps = () => fetch(statement, compiler.runtime, valuesFor(context, state));
-  return await run(context, steps, togetherFor(context, state, statement.followUps.size > 0), origin, noLimits);
-}
-
-/** Counts the rows of a query. */
-export function* countRows(context: Context, state: QueryState): Steps<number> {
-  const { compiler } = context;
-  const statement = compiler.compile(state, "count", planCount);
-  const [count] = yield* fetch(statement, compiler.runtime, valuesFor(context, state));
-  return count as number;
 }

@@ -29,8 +29,8 @@ export function* fetchPortion(
   const { places } = statement.plan;
   const { objects, rows } = yield* fetchGathered(statement, runtime, [], given);
   const isMore = objects.length > size;
-  const kept = side === "before" && isMore ? objects.slice(1) : objects.slice(0, size);
-  const wires = side === "before" && isMore ? rows.slice(1) : rows.slice(0, size);
+  const first = side === "before" && isMore ? 1 : 0;
+  const wires = rows.slice(first, first + size);
   const cursorAt = (wire: readonly Wire[] | undefined): string | null => {
     if (wire === undefined || places === undefined) return null;
     const values = places.slots.map((slot, i): Scalar => {
@@ -42,7 +42,7 @@ export function* fetchPortion(
   };
   const [hasNext, hasPrevious] = side === "before" ? [true, isMore] : [isMore, side === "after"];
   return {
-    rows: [...kept],
+    rows: objects.slice(first, first + size),
     next: hasNext ? cursorAt(wires.at(-1)) : null,
     previous: hasPrevious ? cursorAt(wires[0]) : null,
   };

@@ -8,7 +8,8 @@ import type { Gathered, Runtime } from "../rows/gather.js";
 import type { Steps } from "../sessions/steps.js";
 import type { Limits } from "../sessions/stop.js";
 import type { VerbOrigin } from "../watching/origin.js";
-import { type Context, run, togetherFor, valuesFor } from "./context.js";
+import { type Context, run, valuesFor } from "./context.js";
+import { togetherFor } from "./reading.js";
 
 /** A plan for rows in memory, and their follow-ups. */
 interface ReachPlan {

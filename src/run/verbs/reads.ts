@@ -1,7 +1,7 @@
 import { expectOptions, GemachError } from "../../errors/index.js";
-import { expectKey, type Query, type QueryState } from "../../ir/index.js";
+import type { Query, QueryState } from "../../ir/index.js";
 import { type Definitions, type Entity, type EntityName, entityIn } from "../../model/index.js";
-import { planExists, planList, planSingle, rowList } from "../../plan/index.js";
+import { rowList } from "../../plan/index.js";
 import {
   from,
   type Reached,
@@ -12,44 +12,17 @@ import {
   rowCount,
   stateOf,
 } from "../../query/index.js";
-import { fetch } from "../rows/fetch.js";
-import type { MaybePromise } from "../sessions/driver.js";
-import type { Steps } from "../sessions/steps.js";
 import { type Limits, limitNames } from "../sessions/stop.js";
 import type { ExplainedStatement, ExplainOptions } from "../watching/explain.js";
 import type { VerbOrigin } from "../watching/origin.js";
-import {
-  type Context,
-  countRows,
-  expectTransaction,
-  givenWith,
-  noLimits,
-  originOf,
-  rowsAlone,
-  rowsForCaller,
-  run,
-  togetherFor,
-  valuesFor,
-} from "./context.js";
+import { type Context, noLimits, originOf, run } from "./context.js";
 import { onDemand } from "./late.js";
 import { oneByOne } from "./one-by-one.js";
-import { pageStatement, portionStatement } from "./paging.js";
-import { fetchPortion, type Portion } from "./portion.js";
+import { type Page, paging, portioning } from "./paging.js";
+import type { Portion } from "./portion.js";
 import { rawRows } from "./raw.js";
 import { completed } from "./reach.js";
-
-/** One page of a query's rows. */
-export interface Page<Row> {
-  readonly rows: Row[];
-  /** How many rows there are on all pages. */
-  readonly total: number;
-  /** How many pages there are. */
-  readonly pages: number;
-  /** The number of this page, from 1. */
-  readonly number: number;
-  /** The most rows of a page. */
-  readonly size: number;
-}
+import { counting, expectTransaction, listing, looking, read, singling } from "./reading.js";
 
 /** The verbs that read. */
 export class Reads {
@@ -63,28 +36,20 @@ export class Reads {
   /** All rows of a query, in its order. */
   async list<Row>(query: Query<Row>, limits: Limits = noLimits): Promise<Row[]> {
     expectOptions("list", limits, limitNames);
-    const { compiler } = this.#context;
     const raw = rawIn(query);
     const origin = originOf(this.#context, "list", Reads.prototype.list, query);
     if (raw !== undefined) {
       await this.#context.live?.written();
-      return (await run(this.#context, () => rawRows(raw, compiler.runtime), "no", origin, limits)) as Row[];
+      return (await run(
+        this.#context,
+        () => rawRows(raw, this.#context.compiler.runtime),
+        "no",
+        origin,
+        limits,
+      )) as Row[];
     }
-    const given = stateOf(query, "list");
-    expectTransaction(this.#context, given);
-    const { live } = this.#context;
-    const state = live === undefined ? given : await live.ready(given);
-    const statement = compiler.compile(state, "list", planList);
-    const alone = rowsAlone(this.#context, statement, state, limits);
-    if (alone !== undefined) return rowsForCaller(this.#context, state, await alone, origin) as MaybePromise<Row[]>;
-    const steps = () => fetch(statement, compiler.runtime, valuesFor(this.#context, state));
-    const atomicity = togetherFor(this.#context, state, statement.followUps.size > 0);
-    return rowsForCaller(
-      this.#context,
-      state,
-      await run(this.#context, steps, atomicity, origin, limits),
-      origin,
-    ) as MaybePromise<Row[]>;
+    const { rows } = await read(this.#context, listing, stateOf(query, "list"), origin, limits);
+    return rows as Row[];
   }
 
   /**
@@ -92,11 +57,12 @@ export class Reads {
    * @throws GemachError `NONE_FOUND`, or `SEVERAL_FOUND` with their number.
    */
   async single<Row>(query: Query<Row>, limits: Limits = noLimits): Promise<Row> {
+    expectOptions("single", limits, limitNames);
     const state = stateOf(query, "single");
     const origin = originOf(this.#context, "single", Reads.prototype.single, query);
-    const found = await this.#one<Row>(state, origin, limits);
-    if (found.length === 0) throw new GemachError("NONE_FOUND", { entity: state.source.entity.name });
-    return found[0] as Row;
+    const { rows } = await read(this.#context, singling, state, origin, limits);
+    if (rows.length === 0) throw new GemachError("NONE_FOUND", { entity: state.source.entity.name });
+    return rows[0] as Row;
   }
 
   /**
@@ -104,30 +70,26 @@ export class Reads {
    * @throws GemachError `SEVERAL_FOUND` with their number.
    */
   async maybe<Row>(query: Query<Row>, limits: Limits = noLimits): Promise<Row | null> {
+    expectOptions("maybe", limits, limitNames);
     const origin = originOf(this.#context, "maybe", Reads.prototype.maybe, query);
-    const found = await this.#one<Row>(stateOf(query, "maybe"), origin, limits);
-    return found[0] ?? null;
+    const { rows } = await read(this.#context, singling, stateOf(query, "maybe"), origin, limits);
+    return (rows[0] as Row | undefined) ?? null;
   }
 
   /** The number of a query's rows, counted by the database. */
   async count(query: Query, limits: Limits = noLimits): Promise<number> {
     expectOptions("count", limits, limitNames);
-    const state = stateOf(query, "count");
     const origin = originOf(this.#context, "count", Reads.prototype.count, query);
-    if (this.#context.live !== undefined) await this.#context.live.ready(state);
-    return await run(this.#context, () => countRows(this.#context, state), "no", origin, limits);
+    const { rows } = await read(this.#context, counting, stateOf(query, "count"), origin, limits);
+    return rows[0] as number;
   }
 
   /** Whether a query has any row; the database stops at the first. */
   async exists(query: Query, limits: Limits = noLimits): Promise<boolean> {
     expectOptions("exists", limits, limitNames);
-    const { compiler } = this.#context;
-    const state = stateOf(query, "exists");
     const origin = originOf(this.#context, "exists", Reads.prototype.exists, query);
-    if (this.#context.live !== undefined) await this.#context.live.ready(state);
-    const statement = compiler.compile(state, "exists", planExists);
-    const steps = () => fetch(statement, compiler.runtime, valuesFor(this.#context, state));
-    return (await run(this.#context, steps, "no", origin, limits)).length > 0;
+    const { rows } = await read(this.#context, looking, stateOf(query, "exists"), origin, limits);
+    return rows.length > 0;
   }
 
   /**
@@ -138,23 +100,11 @@ export class Reads {
   async page<Row>(query: Query<Row>, options: { size: number; number?: number } & Limits): Promise<Page<Row>> {
     expectOptions("page", options, ["size", "number", ...limitNames]);
     const { size, number = 1 } = options;
-    const asked = stateOf(query, "page");
-    expectTransaction(this.#context, asked);
+    const state = stateOf(query, "page");
     rowCount(size, "page", 1);
     rowCount(number, "page", 1);
-    const context = this.#context;
-    const origin = originOf(context, "page", Reads.prototype.page, query);
-    const state = context.live === undefined ? asked : await context.live.ready(asked);
-    const before = (number - 1) * size;
-    const rest = state.limit === undefined ? size : Math.max(0, Math.min(size, state.limit - before));
-    const { statement, given } = pageStatement(context.compiler, state, rest, (state.offset ?? 0) + before);
-    const steps = function* (): Steps<Page<Row>> {
-      const total = yield* countRows(context, state);
-      const found = (yield* fetch(statement, context.compiler.runtime, givenWith(context, given))) as Row[];
-      return { rows: found, total, pages: Math.ceil(total / size), number, size };
-    };
-    const page = await run(context, steps, togetherFor(context, state, true), origin, options);
-    return { ...page, rows: (await rowsForCaller(context, state, page.rows, origin)) as Row[] };
+    const origin = originOf(this.#context, "page", Reads.prototype.page, query);
+    return (await read(this.#context, paging(size, number), state, origin, options)) as Page<Row>;
   }
 
   /**
@@ -168,7 +118,7 @@ export class Reads {
     const state = stateOf(query, "portion");
     rowCount(size, "portion", 1);
     const origin = originOf(this.#context, "portion", Reads.prototype.portion, query);
-    return await this.#portion<Row>(state, size, origin, limits);
+    return (await read(this.#context, portioning(size), state, origin, limits)) as Portion<Row>;
   }
 
   /**
@@ -197,26 +147,12 @@ export class Reads {
     let at = state;
     const base = withoutLimits(state);
     while (rest > 0) {
-      const portion = await this.#portion<Row>(at, Math.min(chunk, rest), origin, options);
-      yield portion.rows;
+      const portion = await read(this.#context, portioning(Math.min(chunk, rest)), at, origin, options);
+      yield portion.rows as Row[];
       if (portion.next === null) return;
       rest -= portion.rows.length;
       at = { ...base, cursor: { text: portion.next, side: "after", base } };
     }
-  }
-
-  async #portion<Row>(asked: QueryState, size: number, origin: VerbOrigin, limits: Limits): Promise<Portion<Row>> {
-    expectTransaction(this.#context, asked);
-    const { live } = this.#context;
-    const state = live === undefined ? asked : await live.ready(asked);
-    if (state.groupBy === undefined) expectKey(state.source.entity, `${origin.verb}()`);
-    const { compiler } = this.#context;
-    const { statement, given } = portionStatement(compiler, state, size + 1);
-    const steps = () =>
-      fetchPortion(statement, size, state.cursor?.side, compiler.runtime, givenWith(this.#context, given));
-    const atomicity = togetherFor(this.#context, state, statement.followUps.size > 0);
-    const portion = (await run(this.#context, steps, atomicity, origin, limits)) as Portion<Row>;
-    return { ...portion, rows: (await rowsForCaller(this.#context, state, portion.rows, origin)) as Row[] };
   }
 
   /**
@@ -257,33 +193,6 @@ export class Reads {
     const origin = originOf(this.#context, "explain", Reads.prototype.explain, query);
     const { explainSteps } = await onDemand();
     return await run(this.#context, () => explainSteps(this.#context, state, options), "no", origin, options);
-  }
-
-  async #one<Row>(asked: QueryState, origin: VerbOrigin, limits: Limits): Promise<readonly Row[]> {
-    expectOptions(origin.verb, limits, limitNames);
-    const context = this.#context;
-    const { compiler, live } = context;
-    expectTransaction(context, asked);
-    const state = live === undefined ? asked : await live.ready(asked);
-    const statement = compiler.compile(state, "single", planSingle);
-    const alone = rowsAlone(context, statement, state, limits);
-    if (alone !== undefined) {
-      const found = await alone;
-      if (found.length < 2) return rowsForCaller(context, state, found as readonly Row[], origin);
-    }
-    const check = function* (found: number): Steps<void> {
-      if (found < 2) return;
-      const { name } = state.source.entity;
-      throw new GemachError("SEVERAL_FOUND", {
-        call: origin.verb,
-        entity: name,
-        found: yield* countRows(context, state),
-      });
-    };
-    const steps = () => fetch(statement, compiler.runtime, valuesFor(context, state), check);
-    const atomicity = togetherFor(context, state, statement.followUps.size > 0);
-    const rows = (await run(context, steps, atomicity, origin, limits)) as readonly Row[];
-    return rowsForCaller(context, state, rows, origin);
   }
 }
 

@@ -23,7 +23,8 @@ import {
   type WritePlan,
 } from "../../plan/index.js";
 import type { Steps } from "../sessions/steps.js";
-import { type Context, countRows } from "./context.js";
+import type { Context } from "./context.js";
+import { countRows } from "./reading.js";
 
 /** Rows that a write refers to: none of them may be one that its handle does not see. */
 interface Reference {

@@ -4,7 +4,8 @@ import type { Entity } from "../../model/index.js";
 import { conditionNames, type GivenRow, rowsOfOthers } from "../../plan/index.js";
 import { from, stateOf } from "../../query/index.js";
 import type { Steps } from "../sessions/steps.js";
-import { type Context, countRows } from "./context.js";
+import type { Context } from "./context.js";
+import { countRows } from "./reading.js";
 import type { Written } from "./write.js";
 
 /**

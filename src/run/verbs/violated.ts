@@ -13,7 +13,8 @@ import {
 } from "../../ir/index.js";
 import type { KeyedPlan, WritePlan } from "../../plan/index.js";
 import { sendOwn } from "../sessions/own-statement.js";
-import { type Context, countRows } from "./context.js";
+import type { Context } from "./context.js";
+import { countRows } from "./reading.js";
 
 /** A plan that was being written. */
 export type Written = WritePlan | KeyedPlan;
