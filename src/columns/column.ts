@@ -2,7 +2,7 @@ import type { StandardSchema } from "./standard-schema.js";
 import type { Codec, ColumnKind, StoredForm, ValueType } from "./value-type.js";
 
 /**
- * What a column may be besides its kind. `generated`: the database hands it out. `defaulted`: a new row may leave it
+ * A trait of a column besides its kind. `generated`: the database hands it out. `defaulted`: a new row may leave it
  * out. `computed`: the database works it out of the row's other columns. `heavy`: it stays in the database until it is
  * asked for. `version`: it tells whether a row is as it was read. `secret`: its values are shown nowhere.
  */
@@ -17,7 +17,7 @@ export type ColumnTrait =
   | "version"
   | "secret";
 
-/** What the database makes: an expression of it. `V` is the type of its values. */
+/** A value that the database makes: an expression of it. `V` is the type of its values. */
 export interface MadeInDatabase<out V = unknown> {
   /** For the types only. @internal */
   readonly [valuesType]: V;
@@ -38,17 +38,17 @@ export interface ColumnFacts {
   readonly traits: ReadonlySet<ColumnTrait>;
   /** The name in the table where it was given; else the model's `columnNames` derives it. */
   readonly columnName: string | undefined;
-  /** What the table's definition has for rows that leave it out: a value, or an expression. */
+  /** The value, or expression, that the table's definition has for rows that leave it out. */
   readonly defaultValue: unknown;
   /** Makes the value of a new row that leaves it out. */
   readonly initial: (() => unknown) | undefined;
   /** Makes the value of each row that is written, new or changed, and is given none. */
   readonly written?: () => unknown;
-  /** What its values must meet besides being of its kind. */
+  /** The schema that its values must meet, besides being of its kind. */
   readonly schema: StandardSchema | undefined;
   /** How the database compares and sorts it, by the name of the dialect, where that is not by code point. */
   readonly collations: Readonly<Record<string, string>>;
-  /** What it was called in the table before. */
+  /** Its former name in the table. */
   readonly formerName?: string;
 }
 

@@ -1,6 +1,6 @@
 /**
- * What a JSON document holds at the end of a way, where it is of a type, else null. A name leads into an object, a
- * number into a list. Both are texts of JSON.
+ * Returns the value at the end of a path of a JSON document, where it is of a type, else null. A name leads into an
+ * object, a number into a list. Both are texts of JSON.
  */
 export function jsonPart(document: string, way: string, type: string): string | number | boolean | null {
   let at: unknown = JSON.parse(document);

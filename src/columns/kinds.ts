@@ -1,6 +1,6 @@
 import type { ColumnKind } from "./value-type.js";
 
-/** What is known of a kind of column, whatever its engine. */
+/** The facts of a kind of column, on every engine. */
 export interface KindFacts {
   /** The kind that its values are compared as. */
   readonly compared: ColumnKind;
@@ -61,7 +61,7 @@ const whole = {
 } as const;
 const opaque = { ...plain, isSortable: false, isKey: false, isIndexable: false } as const;
 
-/** What is known of each kind of column: a new kind is a row here, which the compiler demands. */
+/** The facts of each kind of column: a new kind is a row here, which the compiler demands. */
 export const kinds = {
   identity: { ...whole, compared: "integer", isElement: false },
   integer: { ...whole, compared: "integer" },

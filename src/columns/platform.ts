@@ -1,4 +1,4 @@
-/** What every platform that the library runs on has, and the language's own library does not describe. */
+/** The parts of every platform that the language's own library does not describe. */
 interface Platform {
   readonly performance: { now(): number };
   setTimeout(work: () => void, milliseconds: number): unknown;

@@ -22,7 +22,7 @@ export interface StandardIssue {
   readonly path?: readonly (PropertyKey | { readonly key: PropertyKey })[] | undefined;
 }
 
-/** What a schema says of a value; one that answers later cannot be asked here. */
+/** Returns what a schema refuses in a value; one that answers later cannot be asked here. */
 export function issuesOf(schema: StandardSchema | undefined, value: unknown): readonly StandardIssue[] {
   const result = schema?.["~standard"].validate(value);
   if (result === undefined) return [];

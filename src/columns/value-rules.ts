@@ -7,11 +7,11 @@ import type { Codec, ColumnKind, Scalar, ValueType } from "./value-type.js";
 /** Makes the form for dialects of a value; undefined where it does not fit. */
 export type Encoder = (value: unknown) => Scalar | undefined;
 
-/** What a kind takes: the words for it, and what a type of it makes of a value. */
+/** The rules of a kind: its words, and the values that a type of it accepts. */
 interface Rule {
   readonly expected: (type: ValueType) => string;
   readonly encoder: (type: ValueType) => Encoder;
-  /** What makes of that form what code gets; undefined where it is the same. */
+  /** Makes the code's value of that form; undefined where it is the same. */
   readonly value?: (type: ValueType) => ((canonical: Scalar) => unknown) | undefined;
 }
 
@@ -207,7 +207,7 @@ const rules: Record<ColumnKind, Rule> = {
   },
 };
 
-/** What a value is, in words that do not give it away. */
+/** Describes a value in words that do not show it. */
 export function typeWord(value: unknown): string {
   switch (typeof value) {
     case "number":
@@ -229,14 +229,14 @@ export function typeWord(value: unknown): string {
   }
 }
 
-/** What a value is that a type does not take. */
+/** Describes a value that a type refuses. */
 export function unfitWord(value: unknown, { kind }: ValueType): string {
   const { isNumber, compared } = kinds[kind];
   if (typeof value === "number" && isNumber && Number.isInteger(value)) return "one outside of that range";
   return typeof value === "string" && compared === "text" ? "another text" : typeWord(value);
 }
 
-/** What a type takes, in words. */
+/** Describes the values that a type accepts. */
 export const expectedOf = (type: ValueType): string => rules[type.kind].expected(type);
 
 /**

@@ -34,9 +34,9 @@ export type Scalar = string | number | boolean | bigint | null | Uint8Array | re
 
 /** Turns values of a column into others and back. */
 export interface Codec<V, U> {
-  /** What code gets of the column's value. */
+  /** Makes the code's value of the column's value. */
   decode(value: V): U;
-  /** What the column gets of the code's value. */
+  /** Makes the column's value of the code's value. */
   encode(value: U): V;
 }
 
@@ -48,7 +48,7 @@ export interface Codec<V, U> {
  */
 export type StoredForm = string | { readonly type: string; readonly read?: string; readonly write?: string };
 
-/** What the values of a column or expression are. */
+/** The type of the values of a column or expression. */
 export interface ValueType {
   readonly kind: ColumnKind;
   /** Of a `varchar`: the most characters it holds. */

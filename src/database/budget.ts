@@ -6,7 +6,7 @@ import { GemachError } from "../errors/index.js";
  */
 export type Budget = number | { readonly statements?: number; readonly rows?: number; readonly milliseconds?: number };
 
-/** What work throws that would spend more than its budget allows. */
+/** Thrown by work that would spend more than its budget allows. */
 export class BudgetError extends GemachError<"BUDGET_EXCEEDED"> {
   static override readonly only = "BUDGET_EXCEEDED";
 

@@ -54,10 +54,10 @@ export interface DatabaseOptions {
    * on, `auto` brings more in one statement. It is not measured, so that a query sends the same statements each time.
    */
   readonly roundTrip?: number;
-  /** What is called for each row that a unit of work writes. */
+  /** Functions that are called for each row that a unit of work writes. */
   readonly hooks?: Hooks;
   /**
-   * What becomes of reading what no query of a unit of work has brought, where neither it nor the query says; "load" by
+   * The rule for reading what no query of a unit of work has brought, where neither it nor the query says; "load" by
    * default.
    */
   readonly outside?: OutsideRule;
@@ -70,7 +70,7 @@ export interface DatabaseOptions {
   readonly clock?: () => number;
 }
 
-/** What handles of one database have in common, and what one of them gives to standing conditions. */
+/** The state that all handles of one database share, and the values of this one for standing conditions. */
 interface SharedByHandles {
   readonly sender: Sender;
   readonly compiler: Compiler;

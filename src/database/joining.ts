@@ -18,7 +18,7 @@ interface Inside {
   isOver: boolean;
 }
 
-/** What all handles of one database have in common, so that they join one transaction. */
+/** The state that all handles of one database share, so that they join one transaction. */
 export type Ambience = AsyncContext<Inside>;
 
 /**

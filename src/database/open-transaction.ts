@@ -49,7 +49,7 @@ async function readWorkRoom(): Promise<WorkRoom> {
 /** Runs work, so that verbs of the database itself join a transaction, where that is asked for. */
 export type Joining = <R>(tx: Transaction, context: Context, work: () => Promise<R>) => Promise<R>;
 
-/** What all handles of one transaction share. */
+/** The state that all handles of one transaction share. */
 export interface Shared {
   readonly session: Session;
   readonly compiler: Compiler;
@@ -63,10 +63,10 @@ export interface Shared {
   readonly hooks: Hooks | undefined;
 }
 
-/** What handles are given for standing conditions, by the names that the model has for it. */
+/** Values for standing conditions, by the names that the model has for them. */
 export type GivenValues = Readonly<Record<string, string | number | bigint | boolean>>;
 
-/** What a handle gives to standing conditions, and what it gave before. */
+/** Returns the values of a handle for standing conditions, with those that it had before. */
 export const givenWith = (before: ParameterValues | undefined, values: GivenValues): ParameterValues =>
   new Map([...(before ?? []), ...Object.entries(values).map(([name, value]) => [standingHole(name), value] as const)]);
 
@@ -76,7 +76,7 @@ interface State {
   readonly afterwards: (() => unknown)[];
 }
 
-/** What was done in a transaction, and what is to be done after its commit. */
+/** The result of a transaction, and what is to be done after its commit. */
 export interface Worked<R> {
   readonly result: R;
   readonly afterwards: readonly (() => unknown)[];

@@ -29,7 +29,7 @@ import {
 
 const lost: ReadonlySet<unknown> = new Set(["SERIALIZATION_FAILED", "DEADLOCK", "PREPARED_OUTDATED"]);
 
-/** What a transaction is run over. */
+/** The connection and the handles that a transaction runs on. */
 export interface TransactionPlace {
   readonly driver: Driver;
   readonly compiler: Compiler;

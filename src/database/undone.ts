@@ -1,6 +1,6 @@
 import type { Transaction, TransactionOptions, TransactionWork } from "./open-transaction.js";
 
-/** What opens transactions: a database, or a transaction on it. */
+/** Opens transactions: a database, or a transaction on it. */
 interface Opening {
   transaction<R>(work: TransactionWork<R>, options?: TransactionOptions): Promise<R>;
 }

@@ -9,7 +9,7 @@ type Control = (request: Request) => MaybePromise<unknown>;
 export const sendText = (send: Control, text: string): MaybePromise<unknown> =>
   send({ text, parameters: [], origin: controlOrigin(text), once: true });
 
-/** What a session says of savepoints, alike on every engine. */
+/** Makes a session's commands of savepoints, the same on every engine. */
 export const savepoints = (send: Control): Pick<Session, "savepoint" | "release" | "rollbackTo"> => ({
   savepoint: (name) => sendText(send, `savepoint ${name}`),
   release: (name) => sendText(send, `release savepoint ${name}`),
@@ -20,7 +20,7 @@ export const savepoints = (send: Control): Pick<Session, "savepoint" | "release"
   },
 });
 
-/** What a session says of its own transaction. */
+/** Makes a session's commands of its own transaction. */
 export const ownTransaction = (send: Control): Pick<Session, "commit" | "rollback"> => ({
   commit: () => sendText(send, "commit"),
   rollback: () => sendText(send, "rollback"),
@@ -29,7 +29,7 @@ export const ownTransaction = (send: Control): Pick<Session, "commit" | "rollbac
 /** The savepoint in place of a transaction inside of one that the caller opened on his own handle. */
 export const nestedName = "gemach_nested";
 
-/** What a session says inside of a transaction of the caller's. */
+/** Makes a session's commands inside of a transaction of the caller's. */
 export const nestedTransaction = (send: Control): Pick<Session, "commit" | "rollback"> => ({
   commit: () => savepoints(send).release(nestedName),
   rollback: () => savepoints(send).rollbackTo(nestedName),

@@ -2,8 +2,7 @@ import { GemachError } from "../errors/index.js";
 import { andThen, type MaybePromise, type Send, type WireRows } from "../run/index.js";
 
 /**
- * What keeps a session from going on after an error has ended its transaction: the rest would stay, whatever becomes of
- * it.
+ * Keeps a session from going on after an error has ended its transaction: the rest would stay, whatever becomes of it.
  */
 export interface EndWatch {
   /** A transaction has begun. */

@@ -1,4 +1,4 @@
-/** What is used of a connection of `mysql2` below its promises. */
+/** The part of a connection of `mysql2`, below its promises, that is used. */
 interface Connection {
   readonly threadId?: number | null;
   query(text: string, done: (error: unknown) => void): unknown;

@@ -18,7 +18,7 @@ import { cancelOnServer } from "./mariadb-cancel.js";
 
 export { mariadbDialect } from "../sql/index.js";
 
-/** What is used of a statement's settings, as `mysql2` takes them. */
+/** The part of a statement's settings that is used, as `mysql2` takes them. */
 export interface MariadbStatement {
   readonly sql: string;
   // biome-ignore lint/suspicious/noExplicitAny: the package narrows what it takes
@@ -29,7 +29,7 @@ export interface MariadbStatement {
   readonly bigNumberStrings: false;
 }
 
-/** What takes statements: a pool, or one of its connections. */
+/** Takes statements: a pool, or one of its connections. */
 export interface MariadbStatements {
   // biome-ignore lint/suspicious/noExplicitAny: a row or a header, as the statement has it
   execute(statement: MariadbStatement): Promise<[any, any]>;
@@ -50,9 +50,9 @@ export interface MariadbPool extends MariadbStatements {
 }
 
 /**
- * What a session must be like for one answer on every engine, whatever the server's own settings are: strict, so that
- * nothing is cut short or rounded in silence; instants in UTC; a zero that is inserted stays a zero; what an update
- * gives one column does not change what it gives the next; nested rows of any length are whole.
+ * Makes a session return the same on every server, whatever the server's own settings are: strict, so that nothing is
+ * cut short or rounded in silence; instants in UTC; a zero that is inserted stays a zero; what an update gives one
+ * column does not change what it gives the next; nested rows of any length are whole.
  */
 const sessionSettings =
   "set session sql_mode = 'STRICT_ALL_TABLES,NO_AUTO_VALUE_ON_ZERO,SIMULTANEOUS_ASSIGNMENT,NO_ENGINE_SUBSTITUTION', time_zone = '+00:00', group_concat_max_len = 4294967295, names utf8mb4 collate utf8mb4_nopad_bin";

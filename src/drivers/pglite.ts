@@ -12,13 +12,13 @@ export interface PgliteOptions {
   readonly serializers: Readonly<Record<number, (value: unknown) => string>>;
 }
 
-/** What takes queries: a database, or a transaction on it. */
+/** Takes queries: a database, or a transaction on it. */
 export interface PgliteQueries {
   // biome-ignore lint/suspicious/noExplicitAny: the package types its options more narrowly than it reads them
   query(text: string, parameters: any[], options: any): Promise<PgliteAnswer>;
 }
 
-/** What is used of an answer. */
+/** The part of an answer that is used. */
 export interface PgliteAnswer {
   readonly rows: unknown[];
   readonly affectedRows?: number;

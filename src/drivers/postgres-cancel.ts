@@ -1,4 +1,4 @@
-/** What is used of a connection of `pg`, below its queries. */
+/** The part of a connection of `pg`, below its queries, that is used. */
 interface Connection {
   connect(port: number | string, host?: string): void;
   /** Sends a cancel request in place of a startup: the only thing that such a connection is for. */

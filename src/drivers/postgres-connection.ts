@@ -1,7 +1,7 @@
 import { planTimes } from "./postgres-plans.js";
 import { type AnswerField, type Prepared, statementNames } from "./postgres-prepared.js";
 
-/** What is used of a query's configuration, as `pg` takes it. */
+/** The part of a query's configuration that is used, as `pg` takes it. */
 export interface PostgresQuery {
   readonly text: string;
   readonly values: unknown[];
@@ -10,7 +10,7 @@ export interface PostgresQuery {
   name?: string;
 }
 
-/** What is used of an answer. */
+/** The part of an answer that is used. */
 export interface PostgresAnswer {
   readonly rows: unknown[];
   readonly rowCount: number | null;
@@ -19,7 +19,7 @@ export interface PostgresAnswer {
   readonly fields?: readonly AnswerField[];
 }
 
-/** What takes queries: a pool, or one of its connections. */
+/** Takes queries: a pool, or one of its connections. */
 export interface PostgresQueries {
   query(query: PostgresQuery | string): Promise<PostgresAnswer>;
 }
@@ -35,7 +35,7 @@ export interface PostgresClient extends PostgresQueries {
   on?(event: "error", listener: (error: Error) => void): unknown;
 }
 
-/** What is known of the texts that were sent on a pool, by any of its drivers. */
+/** The facts of the texts that were sent on a pool, by any of its drivers. */
 export interface PoolTexts {
   readonly plans: ReturnType<typeof planTimes>;
   readonly names: ReturnType<typeof statementNames>;
@@ -117,5 +117,5 @@ async function meet(client: PostgresClient): Promise<Met> {
   return known;
 }
 
-/** What is known of a connection, at once where it was met before. */
+/** Returns the facts of a connection, at once where it was met before. */
 export const metOrMeet = (client: PostgresClient): Met | Promise<Met> => met.get(client) ?? meet(client);

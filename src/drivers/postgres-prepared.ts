@@ -1,7 +1,7 @@
 import { GemachError } from "../errors/index.js";
 import { sha256 } from "./postgres-sha256.js";
 
-/** What is used of a connection. */
+/** The part of a connection that is used. */
 interface Connection {
   query(text: string): Promise<unknown>;
 }
@@ -43,7 +43,7 @@ export interface PreparedStatement {
   fields: readonly AnswerField[] | undefined;
 }
 
-/** What a connection has prepared. */
+/** The statements that a connection has prepared. */
 export interface Prepared {
   readonly statements: Map<string, PreparedStatement>;
   runs: number;

@@ -21,7 +21,7 @@ import {
 import { GemachError } from "../errors/index.js";
 import { decimalOf, decimalOrder } from "./decimal-order.js";
 
-/** What is used of a handle that functions can be added to. */
+/** The part of a handle that is used to add functions. */
 export interface ExtensibleHandle {
   /** Adds a function to the SQL of this connection. */
   // biome-ignore lint/suspicious/noExplicitAny: each package names its options' type itself

@@ -2,7 +2,7 @@
 // biome-ignore lint/suspicious/noExplicitAny: a number, or a bigint in a build of 64 bits
 type Pointer = any;
 
-/** What is used of the SQLite project's WebAssembly build: what its `sqlite3InitModule()` gives. */
+/** The part of the SQLite project's WebAssembly build that is used: the result of its `sqlite3InitModule()`. */
 export interface WasmModule {
   // biome-ignore lint/suspicious/noExplicitAny: the functions of the engine's interface for C
   readonly capi: any;

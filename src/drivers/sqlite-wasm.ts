@@ -6,7 +6,7 @@ import { type FunctionSettings, functionsOf, type WasmModule } from "./sqlite-wa
 export { sqliteDialect } from "../sql/index.js";
 export type { WasmModule } from "./sqlite-wasm-functions.js";
 
-/** What is used of a prepared statement of the SQLite project's WebAssembly build. */
+/** The part of a prepared statement of the SQLite project's WebAssembly build that is used. */
 export interface WasmStatement {
   readonly pointer?: unknown;
   readonly columnCount: number;

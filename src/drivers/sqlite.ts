@@ -8,7 +8,7 @@ import { turnsOf } from "./turns.js";
 
 export { sqliteDialect } from "../sql/index.js";
 
-/** What is used of a prepared statement, of `better-sqlite3` or `node:sqlite`. */
+/** The part of a prepared statement that is used, of `better-sqlite3` or `node:sqlite`. */
 export interface SqliteStatement {
   // biome-ignore lint/suspicious/noExplicitAny: each package narrows what it takes in its own way
   all(...parameters: any[]): unknown[];
@@ -42,7 +42,7 @@ export interface SqliteHandle extends ExtensibleHandle {
  */
 const mostStatements = 500;
 
-/** What a statement wrote, as the one row of its answer. */
+/** Returns the number of rows that a statement wrote, as the one row of its answer. */
 const written = (result: unknown): WireRows => [[(result as { readonly changes: number | bigint }).changes]];
 
 type Prepared = (request: Request) => WireRows;

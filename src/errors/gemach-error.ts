@@ -3,7 +3,7 @@ import { type FaultCode, type FaultNames, faults } from "./faults.js";
 
 const brand = Symbol.for("gemach.error");
 
-/** What an error carries beside its message. */
+/** The details of an error beside its message. */
 export interface ErrorDetails {
   /** The error that a driver or the platform threw. */
   readonly cause?: unknown;

@@ -8,7 +8,7 @@ const known = (names: Readonly<Record<string, string | readonly string[] | undef
   return parts.length === 0 ? "" : ` (${parts.join(", ")})`;
 };
 
-/** What a violated constraint is known by; engines tell different parts of it. */
+/** The names of a violated constraint; engines report different ones. */
 export interface ConstraintNames {
   readonly table?: string | undefined;
   readonly column?: string | undefined;

@@ -25,7 +25,7 @@ export interface AverageScale {
  */
 export type Deviation = "sample" | "population";
 
-/** What is worked out of values each of which counts once, however often it is there. */
+/** Aggregates of values each of which counts once, however often it is there. */
 export interface DistinctAggregates<A extends readonly unknown[]> {
   /** How many different values there are. */
   count(of: (...rows: A) => Expression): NumberExpression<number, "integer">;
@@ -40,8 +40,8 @@ export interface DistinctAggregates<A extends readonly unknown[]> {
 }
 
 /**
- * What can be worked out of many rows. `A`: what the callbacks get of each row. Missing values do not count.
- * Of no rows, a count is 0, a list empty, and everything else is missing.
+ * Aggregates of many rows. `A`: what the callbacks get of each row. Missing values do not count. Of no rows, a count is
+ * 0, a list empty, and everything else is missing.
  */
 export interface Aggregates<A extends readonly unknown[]> {
   /** How many rows there are; with a function: how many have a value there. */
@@ -97,8 +97,8 @@ export interface Aggregates<A extends readonly unknown[]> {
 type Absence<V> = V & null;
 
 /**
- * What can be worked out of the rows of a group, all of them: there is at least one, so that nothing is missing but
- * where the values may be. `A`: what the callbacks get of each row.
+ * Aggregates of all rows of a group: there is at least one, so that nothing is missing but where the values may be.
+ * `A`: what the callbacks get of each row.
  */
 export interface GroupAggregates<A extends readonly unknown[]>
   extends Pick<Aggregates<A>, "count" | "countDistinct" | "stddev" | "values" | "distinct"> {

@@ -29,7 +29,7 @@ function countOf(self: Built, count: unknown): Node {
   return operandOf(self[nodeKey], count, whole);
 }
 
-/** What days, instants and times of day can be asked. */
+/** Methods of days, instants and times of day. */
 export const dayMethods = {
   year: unary("year", daysAndInstants, whole),
   month: unary("month", daysAndInstants, whole),

@@ -20,7 +20,7 @@ const part = (name: keyof typeof jsonCalls, type: ValueType) =>
     return call(this, name, ["json"], [wayOf(way)], type, true);
   };
 
-/** What JSON documents can be asked. */
+/** Methods of JSON documents. */
 export const documentMethods = {
   textAt: part("jsonText", { kind: "text" }),
   numberAt: part("jsonNumber", { kind: "double" }),

@@ -15,7 +15,7 @@ export interface Order {
   readonly nullsLast: Order;
 }
 
-/** What an expression can be compared with: a value, or an expression of the same kind. */
+/** The values that an expression can be compared with: a value, or an expression of the same kind. */
 export type Operand<V, K extends ColumnKind> = V | Expression<V | null, K>;
 
 /** Something that the database works out for a row. `V` is the type of its values, `K` their kind. */
@@ -186,9 +186,7 @@ export interface NumberExpression<V, K extends NumberKind> extends Ordered<V, K>
     value: K extends "double" ? never : Term<K>,
     to: { readonly scale: number },
   ): NumberExpression<string | null, "numeric">;
-  /**
-   * What is left over by a division of whole numbers, with the sign of the dividend; missing where the divisor is zero.
-   */
+  /** The remainder of a division of whole numbers, with the sign of the dividend; missing where the divisor is zero. */
   remainder(
     value: K extends "numeric" | "double" ? never : Operand<Native<K>, K>,
   ): NumberExpression<Native<K> | null, K>;
@@ -214,7 +212,7 @@ export interface NumberExpression<V, K extends NumberKind> extends Ordered<V, K>
   asText(...only: K extends "double" ? [never] : []): Text<string | Missing<V>>;
 }
 
-/** What days and instants have in common. */
+/** Methods of days and instants. */
 interface Calendar<V, K extends ColumnKind> extends Ordered<V, K> {
   /** The year. */
   year(): NumberExpression<number | Missing<V>, "integer">;
@@ -228,7 +226,7 @@ interface Calendar<V, K extends ColumnKind> extends Ordered<V, K> {
   weekday(): NumberExpression<number | Missing<V>, "integer">;
 }
 
-/** What instants and times of day have in common. */
+/** Methods of instants and times of day. */
 interface Clock<V, K extends ColumnKind> extends Ordered<V, K> {
   /** The hour, from 0; of an instant: in UTC. */
   hour(): NumberExpression<number | Missing<V>, "integer">;

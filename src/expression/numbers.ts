@@ -67,7 +67,7 @@ function cast(self: Built, kinds: readonly ColumnKind[], type: ValueType): Built
   return call(self, "cast", kinds, [], type);
 }
 
-/** What numbers can be asked. */
+/** Methods of numbers. */
 export const numberMethods = {
   plus(this: Built, value: unknown) {
     return binary(this, "plus", numbers, value);

@@ -19,7 +19,7 @@ function match(self: Built, name: MatchCall, value: unknown): Built {
   return predicateBy(self, { ...(found[nodeKey] as CallNode), isNullable: false });
 }
 
-/** What texts can be asked. */
+/** Methods of texts. */
 export const textMethods = {
   contains(this: Built, value: unknown) {
     return match(this, "contains", value);

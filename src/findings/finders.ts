@@ -19,7 +19,7 @@ import { findTurnedPlans } from "./turned-plan.js";
 import { findUnbounded } from "./unbounded.js";
 import { findUnindexedSorts } from "./unindexed-sort.js";
 
-/** What looks for each kind of waste. */
+/** The finder of each kind of waste. */
 const finders: Readonly<Record<FindingKind, Finder>> = {
   repeat: findRepeats,
   echo: findEchoes,

@@ -13,9 +13,9 @@ export interface Finding {
   /** Its kind, or the name of one of your own. */
   readonly kind: FindingKind | (string & {});
   readonly severity: Severity;
-  /** What was seen, in one sentence with its numbers. */
+  /** The observed waste, in one sentence with its numbers. */
   readonly evidence: string;
-  /** What to do about it, as code for this very case where that can be told. */
+  /** The remedy, as code for this very case where that can be told. */
   readonly remedy: string;
   /** The line of code that sent the statements, where the platform tells. */
   readonly at: CallSite | undefined;
@@ -25,7 +25,7 @@ export interface Finding {
   readonly reason?: string;
 }
 
-/** What looks for one kind of waste in what a ledger recorded. */
+/** Finds one kind of waste in the record of a ledger. */
 export type Finder = (record: LedgerRecord) => readonly Finding[];
 
 /** Verbs that read rows for their caller at once: one that is called again asks anew. */

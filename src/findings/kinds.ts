@@ -17,5 +17,5 @@ export const findingKinds = [
   "slow",
 ] as const;
 
-/** What a ledger may show to be wasteful. */
+/** A kind of waste that a ledger may show. */
 export type FindingKind = (typeof findingKinds)[number];

@@ -34,7 +34,7 @@ export interface Thresholds {
   readonly misjudged: number;
 }
 
-/** What holds where nothing else is said. */
+/** The thresholds where nothing else is said. */
 export const usualThresholds: Thresholds = {
   loop: 5,
   tableRows: 1000,
@@ -50,7 +50,7 @@ export const usualThresholds: Thresholds = {
 export interface LedgerRecord {
   readonly statements: readonly LedgerStatement[];
   readonly transactions: readonly DoneTransaction[];
-  /** What code read of the rows that it got, of a ledger with `reads`. */
+  /** The columns and relations that code read of the rows that it got, of a ledger with `reads`. */
   readonly reads: readonly ReadTally[];
   readonly thresholds: Thresholds;
   /** The dialect of the database. */

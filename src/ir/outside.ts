@@ -1,4 +1,4 @@
-/** What becomes of reading what a query has not brought, on a live entity. */
+/** The rule for reading what a query has not brought, on a live entity. */
 export type OutsideRule = "load" | "refuse" | "blank";
 
 /** All of them. */

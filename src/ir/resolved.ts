@@ -45,7 +45,7 @@ export interface ResolvedColumn {
   readonly isComputed: boolean;
   /** Collations by the name of the dialect. */
   readonly collations: Readonly<Record<string, string>>;
-  /** What it was called in the table before. */
+  /** Its former name in the table. */
   readonly formerName?: string | undefined;
 }
 
@@ -79,7 +79,7 @@ export interface OwnOrder {
   readonly descending: boolean;
 }
 
-/** What SQL has become of rows with those that they lead to. */
+/** The action of SQL for rows whose key's row is deleted or changed. */
 export type ForeignKeyAction = "no action" | "restrict" | "cascade" | "set null" | "set default";
 
 /** One step over a key, from an entity to another. */
@@ -126,7 +126,7 @@ export interface StandingCondition {
   readonly column: ResolvedColumn;
   /** The value that visible rows have, null: none; or the name of one that the database handle gives. */
   readonly value: Scalar | { readonly given: string };
-  /** What a unit of work gives the column in place of deleting the row. */
+  /** The value that a unit of work writes to the column in place of deleting the row. */
   readonly removed: (() => unknown) | undefined;
 }
 
@@ -145,7 +145,7 @@ export interface ResolvedEntity {
   readonly name: string;
   readonly table: string;
   readonly schema: string | undefined;
-  /** What its table was called before. */
+  /** Its table's former name. */
   readonly formerTable?: string | undefined;
   /** Every column by its path: "name", "address.street". */
   readonly columns: ReadonlyMap<string, ResolvedColumn>;
@@ -247,13 +247,13 @@ export interface CaseNode extends NodeType {
   readonly otherwise: Node | undefined;
 }
 
-/** What an aggregate is told besides its values. `O`: what they are sorted by. */
+/** The details of an aggregate besides its values. `O`: what they are sorted by. */
 export interface AggregateDetails<O = OrderNode> {
   /** Whether equal values count once. */
   readonly isDistinct: boolean;
-  /** What the values of a list or a text are sorted by. */
+  /** The order of the values of a list or a text. */
   readonly orderBy: readonly O[];
-  /** What stands between the values of a text. */
+  /** The separator of the values of a text. */
   readonly separator: string | undefined;
   /** The part of the values at or below a percentile, from 0 to 1. */
   readonly fraction: number | undefined;
@@ -317,7 +317,7 @@ export interface OrderNode {
   readonly nulls?: "first" | "last" | undefined;
 }
 
-/** What values an expression gives, and whether it may give none. */
+/** The type of an expression's values, and whether they may be missing. */
 export interface NodeType {
   readonly type: ValueType;
   readonly isNullable: boolean;
@@ -327,7 +327,7 @@ export interface NodeType {
 export const qualified = (member: { readonly entity: string; readonly property: string }): string =>
   `${member.entity}.${member.property}`;
 
-/** What a projection makes of a row: one value, or an object of such. */
+/** A projection of a row: one value, or an object of such. */
 export type Projection =
   | { readonly kind: "value"; readonly node: Node }
   /** Related rows as a list. */
@@ -352,7 +352,7 @@ export interface JoinNode {
   readonly on: Node | undefined;
 }
 
-/** What was given for a template's parameters, by name. */
+/** The values of a template's parameters, by name. */
 export type ParameterValues = ReadonlyMap<string, Scalar>;
 
 /** The rows of several grouped queries by one, which groups by several sets of its keys: where an engine can. */
@@ -397,7 +397,7 @@ export interface Cursor {
 
 /** All that was said of a query. */
 export interface QueryState {
-  /** What becomes of reading what it does not bring. */
+  /** The rules for reading what it does not bring. */
   readonly outside: OutsideRules | undefined;
   /** Findings of a ledger that are meant, with their reasons. */
   readonly accepted: readonly { readonly kind: string; readonly reason: string }[] | undefined;
@@ -416,9 +416,9 @@ export interface QueryState {
   readonly cursor: Cursor | undefined;
   /** Other rows beside those of the source. */
   readonly joins: readonly JoinNode[];
-  /** What rows are grouped by; undefined where they are not. */
+  /** The keys that rows are grouped by; undefined where they are not. */
   readonly groupBy: readonly Node[] | undefined;
-  /** What groups must fulfil. */
+  /** The conditions of groups. */
   readonly having: readonly Node[];
   readonly reach: readonly ReachedRelation[];
   readonly projection: Projection | undefined;

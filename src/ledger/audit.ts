@@ -13,19 +13,19 @@ import type { Query } from "../ir/index.js";
 import { stateOf } from "../query/index.js";
 import { type CallSite, connectionOf, type ExplainedStatement } from "../run/index.js";
 
-/** What an audit goes by. */
+/** Options of an audit. */
 export interface AuditOptions {
   /** From when on something is a finding, where that is not the usual. */
   readonly thresholds?: Partial<Thresholds>;
   /** Findings that are meant, with the reason. */
   readonly accepts?: readonly Accepted[];
-  /** What looks for further kinds of findings. */
+  /** Finders of further kinds. */
   readonly finders?: readonly Finder[];
   /** The line of code that a finding is told of, such as that of the query. */
   readonly at?: CallSite;
 }
 
-/** What an audit of one query found. */
+/** The result of the audit of one query. */
 export interface QueryAudit {
   readonly statements: readonly LedgerStatement[];
   readonly findings: readonly Finding[];
@@ -35,7 +35,7 @@ export interface QueryAudit {
 /** How long the database may take to count a query's rows, in milliseconds. */
 const mostToCount = 5000;
 
-/** What `audit` does. */
+/** Audits a query; see `audit`. */
 export async function auditOf(db: AnyDatabase, query: Query, options: AuditOptions): Promise<QueryAudit> {
   expectOptions("audit", options, ["thresholds", "accepts", "finders", "at"]);
   const explained = await db.explain(query);

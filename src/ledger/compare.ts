@@ -53,14 +53,14 @@ export interface ComparedWay {
   readonly explained: readonly ExplainedStatement[];
 }
 
-/** What a comparison found. */
+/** The result of a comparison. */
 export interface Comparison {
   readonly ways: readonly ComparedWay[];
   readonly latency: number;
   /** Whether all ways gave deeply equal rows. */
   readonly isSame: boolean;
   readonly best: ComparedWay;
-  /** What to write, and why. */
+  /** The code to write, and why. */
   readonly advice: string;
 }
 
@@ -233,7 +233,7 @@ function partsOf(entity: ResolvedEntity, on: readonly string[]): readonly IndexP
   });
 }
 
-/** What `compare` does. */
+/** Compares strategies; see `compare`. */
 export async function comparisonOf(db: AnyDatabase, query: Query, options: CompareOptions): Promise<Comparison> {
   expectOptions("compare", options, ["strategies", "rounds", "latency", "index"]);
   const { strategies: wanted = strategies, rounds = 9, latency = 0, index } = options;

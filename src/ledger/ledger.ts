@@ -17,7 +17,7 @@ import { type Connection, connectionOf, type Observer } from "../run/index.js";
 import { plansOf } from "./plans.js";
 import { type LedgerTotals, type StatementGroup, textGroups, totalsOf } from "./sums.js";
 
-/** What a ledger looks at, beside the statements. */
+/** Options of a ledger, beside the statements. */
 export interface LedgerOptions {
   /**
    * Whether the database is asked for the execution plan of each text, once the work is done; false by default.
@@ -32,14 +32,14 @@ export interface LedgerOptions {
   readonly thresholds?: Partial<Thresholds>;
   /** Findings that are meant, with the reason. */
   readonly accepts?: readonly Accepted[];
-  /** What looks for further kinds of findings. */
+  /** Finders of further kinds. */
   readonly finders?: readonly Finder[];
 }
 
-/** What was sent to a database while some work was done. */
+/** The statements that were sent to a database while some work was done. */
 export interface Ledger<R = unknown> {
   readonly label: string;
-  /** What the work gave. */
+  /** The result of the work. */
   readonly result: R;
   /**
    * Every statement, in the order in which their answers came; those of one call that went out at once, as if one after
@@ -49,7 +49,7 @@ export interface Ledger<R = unknown> {
   readonly totals: LedgerTotals;
   /** Statements of equal texts together, the most frequent first. */
   readonly groups: readonly StatementGroup[];
-  /** What they show to be wasteful, the costliest first; without those that are accepted. */
+  /** The findings, the costliest first; without those that are accepted. */
   readonly findings: readonly Finding[];
   /** Findings that are meant, each with the reason. */
   readonly accepted: readonly Finding[];
@@ -59,7 +59,7 @@ export interface Ledger<R = unknown> {
 
 const optionNames: readonly (keyof LedgerOptions)[] = ["plans", "reads", "thresholds", "accepts", "finders"];
 
-/** What `withLedger` does. */
+/** Records a ledger; see `withLedger`. */
 export async function ledgerOn<R>(
   db: AnyDatabase,
   label: string,

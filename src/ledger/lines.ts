@@ -15,7 +15,7 @@ export interface LinesOptions {
   readonly values?: boolean;
 }
 
-/** What is known of a ledger that was written down. */
+/** A ledger that was written down and is read again. */
 export type ReadLedger = Omit<Ledger, "result">;
 
 /** JSON has no bytes and no whole numbers of 64 bits. */
@@ -67,7 +67,7 @@ export function ledgerLines(ledger: Ledger, { values = false }: LinesOptions = {
 }
 
 /**
- * What `ledgerLines` wrote, to be looked at again: its totals and findings.
+ * Reads the ledger that `ledgerLines` wrote: its totals and findings.
  * @throws GemachError `LINES_UNREADABLE` with the number of the line
  */
 export function readLedgerLines(text: string): ReadLedger {

@@ -14,8 +14,8 @@ export interface LedgerTotals {
   /** How long connections were waited for: by statements, by verbs of several, and by transactions. */
   readonly waiting: number;
   /**
-   * What verbs took beside it: compiling queries, making and assembling objects. Of several that are on their way at
-   * once, the time in which none of their statements is.
+   * The time that verbs took beside it: compiling queries, making and assembling objects. Of several that are on their
+   * way at once, the time in which none of their statements is.
    */
   readonly assembling: number;
 }

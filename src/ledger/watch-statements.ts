@@ -1,7 +1,7 @@
 import type { AnyDatabase } from "../database/index.js";
 import { type BegunStatement, connectionOf, planVerb, type SentStatement } from "../run/index.js";
 
-/** What is told of each statement. */
+/** Is called for each statement. */
 export interface StatementWatcher {
   /** Right before it is sent. */
   begins?(statement: BegunStatement): void;

@@ -2,7 +2,7 @@ import { type AnyDatabase, type Budget, spendingOf, wasteIn } from "../database/
 import { recording } from "../findings/index.js";
 import { connectionOf } from "../run/index.js";
 
-/** What `withBudget` does. */
+/** Holds work to a budget; see `withBudget`. */
 export async function spendingWithin<R>(db: AnyDatabase, budget: Budget, work: () => R | Promise<R>): Promise<R> {
   const connection = connectionOf(db, "withBudget");
   const { record, run } = recording(connection, false, {

@@ -54,7 +54,7 @@ export interface LiveKind {
   show(live: LiveObject, relation: ResolvedRelation): void;
 }
 
-/** What a unit of work knows of one of its entities. */
+/** The facts of one live entity of a unit of work. */
 export interface LiveState {
   readonly unit: object;
   readonly kind: LiveKind;
@@ -83,7 +83,7 @@ export interface LiveState {
   awaits: Map<ResolvedColumn, { readonly of: LiveObject; readonly column: ResolvedColumn }> | undefined;
 }
 
-/** What a live entity's properties do; the unit of work that it is part of says how. */
+/** The properties of a live entity; the unit of work that it is part of says how they act. */
 export interface Properties {
   /** `reading`: the function that runs as code reads the property. */
   readRelation(live: LiveObject, state: LiveState, relation: ResolvedRelation, reading: unknown): unknown;

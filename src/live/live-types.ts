@@ -18,7 +18,7 @@ import type { RefusedNames } from "../query/index.js";
 
 declare const liveKey: unique symbol;
 
-/** What is not here yet: awaiting it loads it, at once for all entities that one statement brought together. */
+/** A value that is not here yet: awaiting it loads it, at once for all entities that one statement brought together. */
 export interface Lazy<out T> extends PromiseLike<T> {
   /** For the types only: nothing is at once lazy, a list, and an entity. @internal */
   readonly [liveKey]: "lazy";
@@ -30,7 +30,7 @@ export interface LiveList<out L> extends ReadonlyArray<L> {
   readonly [liveKey]: "list";
 }
 
-/** What every live entity is, by the name of its entity. */
+/** The members that every live entity has, by the name of its entity. */
 export interface LiveEntity<E extends string = string> {
   /** For the types only. @internal */
   readonly [liveKey]: `of ${E}`;

@@ -1,6 +1,6 @@
 import { GemachError } from "../errors/index.js";
 
-/** What a live entity throws where something outside of its query's reach is read and may not be loaded. */
+/** Thrown by a live entity where something outside of its query's reach is read and may not be loaded. */
 export class OutsideReachError extends GemachError<"OUTSIDE_REACH"> {
   static override readonly only = "OUTSIDE_REACH";
 

@@ -104,7 +104,7 @@ export interface EntityOptions<C extends Columns = Columns> {
   readonly sharedWith?: string;
   /** Whether its table has no primary key: its rows can be read and added, but not told apart. */
   readonly withoutKey?: boolean;
-  /** What its table was called before: a migration that is drafted renames it. */
+  /** Its table's former name: a migration that is drafted renames it. */
   readonly formerly?: string;
   /** The schema of the database that its table is in, where it is not the one that the connection leads to. */
   readonly schema?: string;
@@ -115,7 +115,7 @@ export interface EntityOptions<C extends Columns = Columns> {
    * `partialRowSchema`. As in SQL a rule is broken only where it is false: a missing value keeps it.
    */
   readonly checks?: (row: OwnRow<C>) => { readonly [name: string]: Predicate };
-  /** What the database works computed columns out of. */
+  /** The expressions by which the database makes computed columns. */
   readonly computes?: (row: OwnRow<C>) => { readonly [P in Computed<C>]?: Expression };
   /** Conditions that the entity carries everywhere it appears, by names by which a query may lift them. */
   readonly standing?: { readonly [name: string]: Standing<ColumnPath<C>> };

@@ -44,13 +44,11 @@ export interface RelationRules {
   readonly guards?: boolean;
 }
 
-/** What the foreign key of a relation is in the tables made from the model. */
+/** The foreign key of a relation, in the tables made from the model. */
 export interface ForeignKeyRules {
-  /**
-   * What becomes of a row where the one that it leads to is deleted; "no action" by default: the deletion is refused.
-   */
+  /** The action where the row that it leads to is deleted; "no action" by default: the deletion is refused. */
   readonly onDelete?: ForeignKeyAction;
-  /** What becomes of the row if the key that it leads to is changed. */
+  /** The action where the key that it leads to is changed. */
   readonly onUpdate?: ForeignKeyAction;
   /** Whether its key gets an index where none begins with it; true by default. */
   readonly index?: boolean;
@@ -59,8 +57,8 @@ export interface ForeignKeyRules {
 /** Further options of a to-one relation. */
 export interface OneRules extends RelationRules {
   /**
-   * What a fetch makes of a key that leads to no row: null, or the error RELATED_MISSING. With "error" the row is
-   * not null in the types, and whichever strategy fetches it looks whether it is there.
+   * The result of a key that leads to no row: null, or the error RELATED_MISSING. With "error" the row is not null in
+   * the types, and whichever strategy fetches it looks whether it is there.
    */
   readonly missing?: "null" | "error";
 }
@@ -106,7 +104,7 @@ export interface Link<T extends string = string, B extends string = string> exte
 /** Any relation. */
 export type AnyRelation = Relation | Route | Link;
 
-/** Where the key of a relation stands, in columns of this entity for `toOne`, of the target for `toMany`. */
+/** The key of a relation, in columns of this entity for `toOne`, of the target for `toMany`. */
 export interface ByKey<B extends string> extends RelationRules {
   /** The column, or columns in the order of the primary key they refer to, that hold the key. */
   readonly by: B | readonly B[];

@@ -20,7 +20,7 @@ export interface ColumnDescription {
   readonly unknown: "default" | "computation" | undefined;
   /** Collations by the name of the dialect; undefined where it is compared by code point. */
   readonly collations: Readonly<Record<string, string>> | undefined;
-  /** What it was called before. */
+  /** Its former name. */
   readonly formerName: string | undefined;
 }
 
@@ -58,7 +58,7 @@ export interface CheckDescription {
 export interface TableDescription extends TableReference {
   /** The entity's name, for messages. */
   readonly entity: string;
-  /** What it was called before. */
+  /** Its former name. */
   readonly formerTable: string | undefined;
   readonly columns: readonly ColumnDescription[];
   readonly primaryKey: readonly string[];

@@ -19,10 +19,10 @@ import { planReturning, type ReturningOption, returningKey } from "./returning.j
 import { heldSet, withHeld } from "./standing.js";
 import type { Assigned, ConflictPlan, InsertFromPlan, InsertPlan } from "./write-plan.js";
 
-/** What a row that is there already is given; "given": all that the new row brings. */
+/** The changes of a row that is there already; "given": all that the new row brings. */
 export type ConflictSet = "given" | ((old: unknown, proposed: unknown) => unknown);
 
-/** What an insert does besides adding rows. */
+/** Options of an insert, besides its rows. */
 export interface InsertOptions {
   readonly returning: ReturningOption;
   /**

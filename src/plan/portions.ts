@@ -3,7 +3,7 @@ import type { ResolvedColumn, ResolvedEntity } from "../ir/index.js";
 import type { NewRows, RowValues } from "./new-rows.js";
 import type { InsertPortion } from "./write-plan.js";
 
-/** What an engine takes in one statement that inserts. */
+/** The most of one statement that inserts, by engine. */
 export interface PortionRules {
   /** How many rows, the most first: few sizes, so that there are few texts; none: any number. */
   readonly rows: readonly number[];

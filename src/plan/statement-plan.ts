@@ -17,7 +17,7 @@ import type {
 } from "../ir/index.js";
 import type { NestRules } from "./nesting.js";
 import type { OwnerIndex } from "./owner-index.js";
-/** What a statement gives back in one place of its rows. */
+/** A value in one column of a statement's rows. */
 export type Output =
   | Node
   | { readonly kind: "rowCount" }
@@ -152,7 +152,7 @@ export interface JoinedSource extends Limits {
 
 /** One statement: what it asks for, and what becomes of its rows. It knows no dialect. */
 export interface StatementPlan extends LateLimits {
-  /** What it is for, in words. */
+  /** Its purpose, in words. */
   readonly purpose: string;
   /** The relation whose rows it brings, where those are not the query's own. */
   readonly relation: string | undefined;
@@ -201,7 +201,7 @@ export interface StatementPlan extends LateLimits {
   readonly notes: readonly ReachNote[];
 }
 
-/** What decides how relations are fetched where a query does not. */
+/** The facts that decide how relations are fetched where a query does not. */
 export interface PlanSettings {
   readonly strategy: Strategy;
   /** Whether many rows are expected, as no limit says otherwise. */

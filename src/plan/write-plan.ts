@@ -9,7 +9,7 @@ export interface Assigned {
   readonly value: Node;
 }
 
-/** What a write gives back of each row, and how that is assembled. */
+/** The columns that a write returns of each row, and how they are assembled. */
 export interface Returning {
   readonly source: Source;
   readonly outputs: readonly Node[];
@@ -101,5 +101,5 @@ export interface KeyedPlan {
   readonly isListable: boolean;
 }
 
-/** What a verb that writes does, before any dialect. */
+/** The plan of a verb that writes, before any dialect. */
 export type WritePlan = InsertPlan | InsertFromPlan | UpdatePlan | DeletePlan;

@@ -39,7 +39,7 @@ type ChangeValue<C> =
 /** in: columns; out: what a change may say of them. */
 export type Changes<C extends Columns> = { readonly [P in keyof C]?: ChangeValue<C[P]> };
 
-/** What an update gives a row's columns: values, or expressions of the row. */
+/** Changes that an update makes to a row's columns: values, or expressions of the row. */
 export type EntityChanges<D extends Definitions<D>, E extends keyof D> =
   IsWritable<D, E> extends false ? Fault<`${E & string} is only read`> : Changes<ColumnsOf<D, E>>;
 
@@ -82,8 +82,8 @@ export interface UpsertOptions<D extends Definitions<D>, E extends keyof D> {
    */
   readonly by?: readonly (keyof ColumnsOf<D, E> & string)[];
   /**
-   * What a row that is there is given, of its own columns and those of the new row; all that the new row brings
-   * where it is left out. An empty object leaves the row as it is.
+   * Returns the changes to a row that is there, of its own columns and those of the new row; all that the new row
+   * brings where it is left out. An empty object leaves the row as it is.
    */
   readonly set?: (old: OwnRow<ColumnsOf<D, E>>, fresh: OwnRow<ColumnsOf<D, E>>) => EntityChanges<D, E>;
 }

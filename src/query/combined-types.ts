@@ -15,7 +15,7 @@ export type Optional<S> =
     ? ExpressionOf<K, V | null>
     : { readonly [P in keyof S]: Optional<S[P]> };
 
-/** What narrows, orders and cuts rows of several sources side by side; `A`: what callbacks get of each. */
+/** Narrows, orders and cuts rows of several sources side by side; `A`: the arguments of callbacks. */
 export interface NarrowedRows<A extends readonly unknown[]> {
   /** Only the rows for which the predicate is true; several calls must all be true. */
   where(predicate: (...rows: A) => Predicate): this;
@@ -38,7 +38,7 @@ export interface NarrowedRows<A extends readonly unknown[]> {
   given<V>(value: V, then: (query: this, value: NonNullable<V>) => this): this;
 }
 
-/** What brings rows of other sources beside those that are there. */
+/** Joins rows of other sources to those that are there. */
 export interface Joining<A extends readonly unknown[]> {
   /**
    * Beside each row those of an entity, or of another query, for which the condition is true; rows without any are left
@@ -94,7 +94,7 @@ export interface Totals<out S> extends Selecting<S> {
   readonly [isTotals]: true;
 }
 
-/** Where in a tree a row was found. */
+/** The position of a row in a tree. */
 export interface TreePosition {
   /** How many steps it is from a row that the query began with. */
   readonly depth: NumberExpression<number, "integer">;

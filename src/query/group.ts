@@ -17,10 +17,10 @@ import {
 } from "../expression/index.js";
 import { constantNode, type Node, typeOf, valueNode } from "../ir/index.js";
 
-/** What rows are grouped by: an expression, or an object of such. */
+/** The keys that rows are grouped by: an expression, or an object of such. */
 export type GroupKeys = Expression | { readonly [name: string]: Expression };
 
-/** What many rows have besides what is worked out of them by name. */
+/** The members of many rows besides their aggregates. */
 interface OwnAggregate<A extends readonly unknown[]> {
   /**
    * An aggregate in SQL of one's own, of what it names of each row: `g.own((loan) =>
@@ -31,7 +31,7 @@ interface OwnAggregate<A extends readonly unknown[]> {
 
 /** A group of rows: what they have in common, and what can be worked out of all of them. */
 export interface Group<A extends readonly unknown[], K> extends GroupAggregates<A>, OwnAggregate<A> {
-  /** What the rows are grouped by. */
+  /** The value that the rows are grouped by. */
   readonly key: K;
   /** The rows of the group for which a predicate is true, for what is worked out of them. */
   where(predicate: (...rows: A) => Predicate): Aggregates<A>;

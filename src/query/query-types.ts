@@ -19,7 +19,7 @@ import type { Reference } from "./reference.js";
 import type { Ruled } from "./refused-types.js";
 import type { Selected, Selection } from "./selection.js";
 
-/** What narrows, orders and cuts a query; each gives a new query and leaves the old one as it was. */
+/** Narrows, orders and cuts a query; each method returns a new query and leaves the old one as it was. */
 export interface Narrowing<D extends Definitions<D>, E extends EntityName<D>> {
   /** Only the rows for which the predicate is true; several calls must all be true. */
   where(predicate: (row: Reference<D, E>) => Predicate): this;
@@ -98,10 +98,10 @@ export interface EntityQuery<D extends Definitions<D>, E extends EntityName<D>, 
   /** Has standing conditions of these names not hold for the query and all that it looks at: hidden rows are there. */
   lift(...names: readonly string[]): this;
   /**
-   * What becomes of reading what the query does not bring, on a live entity of a unit of work: it is loaded when it is
-   * awaited, refused (`OutsideReachError`), or blank: an empty list, null. With names: of these relations and columns.
-   * It holds for all below the query's rows where nothing narrower says otherwise. Code that reads what the query
-   * refuses does not compile.
+   * Sets the rule for reading what the query does not bring, on a live entity of a unit of work: it is loaded when it
+   * is awaited, refused (`OutsideReachError`), or blank: an empty list, null. With names: of these relations and
+   * columns. It holds for all below the query's rows where nothing narrower says otherwise. Code that reads what the
+   * query refuses does not compile.
    */
   outside<const R extends OutsideRule, const N extends keyof ColumnsOf<D, E> | keyof RelationsOf<D, E>>(
     rule: R,
@@ -140,7 +140,7 @@ export type Deep<Row, P extends string, K> = Row & {
   [N in P]: K extends "many" ? Deep<Row, P, K>[] : Deep<Row, P, K> | null;
 };
 
-/** What the query of a reached relation can do besides, where it leads to the entity's own rows. */
+/** The further methods of the query of a reached relation, where it leads to the entity's own rows. */
 export interface Deepening<D extends Definitions<D>, E extends EntityName<D>, P extends string, R> {
   /**
    * Goes on from the rows that were reached, by the same relation, so many levels, or until nothing more is found: a
@@ -171,7 +171,7 @@ export interface OneQuery<D extends Definitions<D>, E extends EntityName<D>, Row
   ): OneQuery<D, E, Reached<D, E, Row, NoInfer<S>>>;
   /** Brings only these columns of the row, heavy ones too, as a plain object. */
   columns<const P extends keyof ColumnsOf<D, E>>(...names: readonly P[]): OneQuery<D, E, Narrowed<D, E, Row, P>>;
-  /** What becomes of reading what it does not bring, as on any query. */
+  /** Sets the rule for reading what it does not bring, as on any query. */
   outside<const R extends OutsideRule, const N extends keyof ColumnsOf<D, E> | keyof RelationsOf<D, E>>(
     rule: R,
     ...names: readonly N[]

@@ -82,7 +82,7 @@ function ofOneType(seed: Projection, step: Projection): readonly [Projection, Pr
   return [replaced(seed, ofSeed), replaced(step, ofStep)];
 }
 
-/** What becomes of rows that were found before. */
+/** Options of a recursive query, for rows that were found before. */
 export interface RecursiveOptions {
   /**
    * Whether a row that is equal to one that was found before is kept, and gone on from: quantities that multiply, ways

@@ -69,7 +69,7 @@ export type Reference<D extends Definitions<D>, E extends EntityName<D>, Missing
 /** in: the type of an entity of a model; out: what a callback gets of its rows, for predicates kept in functions. */
 export type ReferenceOf<X> = X extends Entity<infer D, infer E> ? Reference<D, E> : never;
 
-/** What can be asked of a set of related rows. */
+/** The conditions and aggregates of a set of related rows. */
 export interface RelatedRows<D extends Definitions<D>, E extends EntityName<D>>
   extends Unselected<"a set is no projection: end it in select(), count() or the like"> {
   /** How many rows there are; with a function: how many have a value there. */

@@ -2,7 +2,7 @@ import type { OutsideRule } from "../ir/index.js";
 
 declare const refusedKey: unique symbol;
 
-/** What a row's type remembers of `.outside("refuse")`: the names that a live entity of it refuses to read. */
+/** Marks a row's type with the names that a live entity of it refuses to read, after `.outside("refuse")`. */
 export interface Refusing<N extends PropertyKey> {
   /** For the types only: objects, since what several calls say then adds up. @internal */
   readonly [refusedKey]?: { readonly [P in N]: true } | undefined;

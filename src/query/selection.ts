@@ -10,7 +10,7 @@ export interface Collection<out Row> {
   readonly [collectedRow]: Row;
 }
 
-/** What a projection may give: an expression, a list of related rows, or an object of such, as deep as one likes. */
+/** A projection: an expression, a list of related rows, or an object of such, of any depth. */
 export type Selection = Expression | Collection<unknown> | SelectionObject;
 
 /** An object of what a projection may give. */

@@ -17,7 +17,7 @@ import type { Derived } from "./combined-types.js";
 import { derivedEntity } from "./derived.js";
 import { queryOf } from "./query.js";
 
-/** What may stand in SQL: an expression, an entity for its table, or a value, which becomes a parameter. */
+/** A part of SQL: an expression, an entity for its table, or a value, which becomes a parameter. */
 export type SqlPart =
   | Expression
   | { readonly newRowSchema: unknown }

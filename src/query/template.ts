@@ -4,7 +4,7 @@ import { type ExpressionOf, expression, type ListParameter, listParameter } from
 import type { Query } from "../ir/index.js";
 import { boundQuery, stateOf } from "./query.js";
 
-/** What a template takes: columns that say of what kind each parameter is; a list for `oneOf`. */
+/** The parameters of a template: a column for the kind of each; a list for `oneOf`. */
 export type TemplateParameters = Readonly<Record<string, AnyColumn>>;
 
 /** in: a template's parameters; out: what its function gets for them. */

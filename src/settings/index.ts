@@ -23,8 +23,8 @@ export interface ProjectSettings {
   /** The modules that export queries: queries, templates, and functions that give a query. */
   readonly queries?: string | readonly string[];
   /**
-   * What templates and functions are given where they are looked at, by the name of the query: an object of parameters,
-   * or a list of arguments.
+   * The parameters of templates and the arguments of functions where they are looked at, by the name of the query: an
+   * object of parameters, or a list of arguments.
    */
   readonly samples?: Readonly<Record<string, Readonly<Record<string, unknown>> | readonly unknown[]>>;
   /** From when on something is a finding. */

@@ -9,11 +9,11 @@ import { type Printed, print } from "./print/print.js";
 import { translate } from "./statement/statement.js";
 import type { Compound, Parameter, Select } from "./tree/tree.js";
 
-/** What a statement is for, as far as its plan knows. */
+/** The purpose of a statement, as its plan knows it. */
 export interface StatementOrigin {
   /** In words: "rows of Loan", "Loan.item by batch". */
   readonly purpose: string;
-  /** What it does with rows. */
+  /** Its operation on rows. */
   readonly operation: Operation;
   /** The entity whose rows it reads or writes. */
   readonly entity: string | undefined;

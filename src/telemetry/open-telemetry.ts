@@ -15,7 +15,10 @@ interface Histogram {
   record(value: number, attributes?: Attributes): void;
 }
 
-/** What is used of `@opentelemetry/api`, which the caller hands over: `import * as api from "@opentelemetry/api"`. */
+/**
+ * The part of `@opentelemetry/api` that is used, which the caller hands over: `import as api from
+ * "@opentelemetry/api"`.
+ */
 export interface TelemetryApi {
   readonly trace: {
     getTracer(name: string): {

@@ -1,7 +1,7 @@
 import type { Finding } from "../findings/index.js";
 import type { Ledger } from "../ledger/index.js";
 
-/** What a matcher tells: whether it holds, and in words why not. */
+/** The result of a matcher: whether it holds, and in words why not. */
 export interface MatcherResult {
   readonly pass: boolean;
   readonly message: () => string;

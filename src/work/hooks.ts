@@ -28,7 +28,7 @@ export interface RowWrite {
 // biome-ignore lint/suspicious/noConfusingVoidType: a function without a return fits too
 type Further = Readonly<Record<string, unknown>> | undefined | void;
 
-/** What is called for each row that a unit of work writes. */
+/** Functions that are called for each row that a unit of work writes. */
 export interface Hooks {
   /**
    * Before anything is sent; gives columns of the row further values, such as who changed it. An error ends the unit of

@@ -5,7 +5,7 @@ import { type LiveObject, liveStateOf } from "../live/index.js";
 /** What a column of a row holds, as it is stored; undefined where that is not known. */
 export type Read = (live: LiveObject, column: ResolvedColumn) => unknown;
 
-/** What a column holds in code. */
+/** Returns the value of a column in code. */
 export const readNow: Read = (live, { steps, type }) => {
   const value = Object.hasOwn(live, steps[0] as string) ? valueAt(live, steps) : undefined;
   return value === undefined || value === null ? value : canonicalOf(value, type);

@@ -52,7 +52,7 @@ import { whole } from "./whole.js";
 
 /** Settings of a unit of work. */
 export interface WorkOptions {
-  /** What becomes of reading what no query has brought, where the query does not say; "load" by default. */
+  /** The rule for reading what no query has brought, where the query does not say; "load" by default. */
   readonly outside?: OutsideRule;
   /** The most entities that a lazy read loads for; 1 switches cohorts off. No limit by default. */
   readonly cohort?: number;

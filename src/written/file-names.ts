@@ -1,4 +1,4 @@
-/** What no file can be called on some systems, whatever its ending. */
+/** Names that no file can have on some systems, whatever the ending. */
 const devices = /^(?:con|prn|aux|nul|com\d|lpt\d)$/;
 
 /**

@@ -16,7 +16,7 @@ import { changeWithoutValues, parameterFiller, statementFiller, type Values, wit
 import { keyOfChange, keyOfQuery } from "./key.js";
 import { Trie } from "./trie.js";
 
-/** What turns a query into a statement's plan. */
+/** Makes a statement's plan of a query. */
 export type Planner = (query: QueryState, settings: PlanSettings) => StatementPlan;
 
 /** Makes the statement of a change from its values, for all changes of one key. */

@@ -7,7 +7,7 @@ import type { RowConstructor } from "./row-constructor.js";
 /** Gives the constructor of a plan's rows. */
 export type ConstructorOf = (plan: RowPlan) => RowConstructor;
 
-/** What it takes to make objects of rows. */
+/** The means of making objects of rows. */
 export interface Runtime {
   readonly dialect: Dialect;
   readonly constructorOf: ConstructorOf;

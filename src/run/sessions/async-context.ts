@@ -1,4 +1,4 @@
-/** What is kept along a chain of asynchronous calls. */
+/** A value that is kept along a chain of asynchronous calls. */
 export interface AsyncContext<T> {
   run<R>(value: T, work: () => R): R;
   getStore(): T | undefined;

@@ -3,7 +3,7 @@ import { GemachError } from "../../errors/index.js";
 import type { Dialect } from "../../sql/index.js";
 import type { Sender } from "./sender.js";
 
-/** What the rooms that send statements of their own, or watch those of others, know of a database or a transaction. */
+/** The facts of a database or transaction for the rooms that send statements of their own, or watch those of others. */
 export interface Connection {
   readonly sender: Sender;
   readonly dialect: Dialect;

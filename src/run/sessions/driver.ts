@@ -8,7 +8,7 @@ export type WireRows = readonly (readonly Wire[])[];
 export interface Request {
   readonly text: string;
   readonly parameters: readonly Wire[];
-  /** What it is for. */
+  /** Its purpose. */
   readonly origin: StatementOrigin;
   /** Whether it is unlikely to be sent again, so that preparing it would be in vain. */
   readonly once?: boolean;
@@ -20,7 +20,7 @@ export interface Request {
    * Its one row has all rows as one JSON value, to be answered as rows; where that is too long, this text gives them.
    */
   readonly unpacked?: string | undefined;
-  /** What ends it before its own end, on the server too where the engine can. */
+  /** Ends it before its own end, on the server too where the engine can. */
   readonly stop?: Stop;
   /**
    * Its place among those that are on their way at once: of each branch that it is in the number, the outermost first.
@@ -38,10 +38,10 @@ export interface RequestWatcher {
   made(objects: number, owners: number): void;
 }
 
-/** What may come at once or later. */
+/** A value that may come at once or later. */
 export type MaybePromise<T> = T | Promise<T>;
 
-/** What is made of an answer, at once where it is there. */
+/** Makes a value of an answer, at once where the answer is there. */
 export const andThen = <T, R>(answer: MaybePromise<T>, make: (answer: T) => MaybePromise<R>): MaybePromise<R> =>
   answer instanceof Promise ? answer.then(make) : make(answer);
 
@@ -51,7 +51,7 @@ export type Send = (request: Request) => MaybePromise<WireRows>;
 /** Isolation levels of the SQL standard. */
 export type Isolation = "read uncommitted" | "read committed" | "repeatable read" | "serializable";
 
-/** What a transaction is to be like; the engine's own level where none is said. */
+/** The settings of a transaction; the engine's own level where none is said. */
 export interface TransactionSettings {
   readonly isolation?: Isolation;
   readonly readOnly?: boolean;
@@ -81,8 +81,8 @@ export interface Session {
 }
 
 /**
- * What the library asks of an engine. The only part that knows a driver package; errors come out of
- * it as GemachError. An engine with one handle lets sessions and single statements wait for each other.
+ * Everything that the library asks of an engine. The only part that knows a driver package; errors come out of it as
+ * GemachError. An engine with one handle lets sessions and single statements wait for each other.
  */
 export interface Driver {
   readonly dialect: Dialect;

@@ -21,7 +21,7 @@ import { transact, transactAtOnce } from "./transaction.js";
  */
 export type Atomicity = "always" | "snapshot" | "free" | "no";
 
-/** Where statements are sent: to a pool, each by itself, or to one session. */
+/** Sends statements: to a pool, each by itself, or to one session. */
 export interface Sender {
   readonly watch: Watch;
   /** What ends all that it sends. */

@@ -9,7 +9,7 @@ import type { Stop } from "./stop.js";
 let count = 0;
 export const savepointName = (): string => `gemach_${++count}`;
 
-/** What sends to one session. */
+/** Sends statements to one session. */
 export interface SessionSender extends Sender {
   /** Waits until no savepoint of its own is open. */
   free(): Promise<void>;

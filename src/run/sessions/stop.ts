@@ -2,7 +2,7 @@ import { platform, typeWord } from "../../columns/index.js";
 import { GemachError } from "../../errors/index.js";
 import { now } from "./now.js";
 
-/** What is used of an `AbortSignal`. */
+/** The part of an `AbortSignal` that is used. */
 export interface Signal {
   readonly aborted: boolean;
   readonly reason?: unknown;
@@ -10,7 +10,7 @@ export interface Signal {
   removeEventListener(type: "abort", listener: () => void): void;
 }
 
-/** What ends a verb or a transaction before its own end, on the server too where the engine can. */
+/** Limits that end a verb or a transaction before its own end, on the server too where the engine can. */
 export interface Limits {
   /** Ends it as soon as the signal is aborted: `ABORTED`, with the signal's reason as the cause. */
   readonly signal?: Signal | undefined;

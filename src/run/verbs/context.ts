@@ -10,17 +10,17 @@ import type { VerbOrigin } from "../watching/origin.js";
 /** Frames between the place where the stack is taken and the caller of a verb: `callSite`, `originOf`, the verb. */
 const framesBetween = 4;
 
-/** What makes more of rows than plain ones: a unit of work. */
+/** Makes more of rows than plain ones: a unit of work. */
 export interface LiveReading {
   /** Writes what a statement of any tables might miss. */
   written(): Promise<void>;
   /** The query to send in place of one, once what it might miss is written. */
   ready(state: QueryState): MaybePromise<QueryState>;
-  /** What the caller gets of a query's rows. */
+  /** Returns what the query's rows become, where the handle makes more of them. */
   rows(state: QueryState, rows: readonly unknown[], origin: VerbOrigin): MaybePromise<readonly unknown[]>;
 }
 
-/** What the verbs have in common: what compiles, shared by all that sends for one database, and where it is sent. */
+/** The state that all verbs share: the compiler, one for all that sends to one database, and the sender. */
 export interface Context {
   readonly compiler: Compiler;
   readonly sender: Sender;

@@ -17,7 +17,7 @@ export interface BoundStatement {
   readonly values: ParameterValues | undefined;
 }
 
-/** What a verb that reads finds: rows, and for some verbs more. */
+/** The answer of a verb that reads: rows, and for some verbs more. */
 export interface Found {
   readonly rows: readonly unknown[];
 }

@@ -53,7 +53,7 @@ import { telling } from "./telling.js";
 import { heldUpsert } from "./upsert.js";
 import { changeRequest, writing, writtenRows } from "./write.js";
 
-/** What an insert of rows that come one after the other takes. */
+/** Options of an insert of rows that come one after the other. */
 export interface InsertProgress extends Limits {
   /** Is told after each portion how many rows were inserted so far; they are there for others once all of them are. */
   readonly progress?: (inserted: number) => void;

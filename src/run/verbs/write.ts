@@ -106,7 +106,7 @@ export interface Writing {
   readonly resultOf: (answer: WireRows) => Written;
 }
 
-/** What a plan that writes is to do; `isWithin`: as part of a transaction. */
+/** Makes the steps of a plan that writes; `isWithin`: as part of a transaction. */
 export function writing(
   plan: WritePlan,
   runtime: Runtime,

@@ -5,7 +5,9 @@ export interface CallSite {
   readonly column: number;
 }
 
-/** What V8 has besides the standard: a stack without the frames of a function and of all that it called. */
+/**
+ * The part of V8 beyond the standard that is used: a stack without the frames of a function and of all that it called.
+ */
 interface StackCapture {
   captureStackTrace?(target: { stack?: string }, below: unknown): void;
 }

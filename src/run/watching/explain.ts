@@ -22,7 +22,7 @@ import { masked, unmasked } from "./masked.js";
 import { controlOrigin, planVerb } from "./origin.js";
 import type { BegunStatement } from "./watch.js";
 
-/** What is to be explained, and how. */
+/** Options of an explanation. */
 export interface ExplainOptions {
   /** Whether the statements are run, all of them, to measure what happens: rows met, loops, time. */
   readonly analyze?: boolean;
@@ -32,7 +32,7 @@ export interface ExplainOptions {
 
 /** A statement with the plan by which the database executes it. */
 export interface ExplainedStatement {
-  /** What it is for. */
+  /** Its purpose. */
   readonly origin: StatementOrigin;
   readonly text: string;
   /** Where all rows come as one JSON value: the select inside of it, which is what is explained. */
@@ -51,7 +51,7 @@ const mostCounted = 100_000;
 
 const origin = controlOrigin("an execution plan");
 
-/** What a request is explained by: the statement that a person would have written, with its values. */
+/** The statement that a request is explained by: as a person would have written it, with its values. */
 type Explicable = Pick<Request, "text" | "parameters" | "origin"> & { readonly unpacked?: string | undefined };
 
 /** Which statements may be run to be measured. */

@@ -2,7 +2,7 @@ import type { Query } from "../../ir/index.js";
 import type { StatementOrigin } from "../../sql/index.js";
 import type { CallSite } from "./call-site.js";
 
-/** What a verb was asked. */
+/** The call of a verb. */
 export interface VerbOrigin {
   /** "list", "count", "insert" and so on. */
   readonly verb: string;
@@ -16,7 +16,7 @@ export interface VerbOrigin {
   readonly transaction?: number | undefined;
 }
 
-/** What a statement is for, and who asked for it. */
+/** The purpose of a statement, and the call that it is part of. */
 export interface Origin extends StatementOrigin, VerbOrigin {}
 
 /** The origin of a statement of the library's own, such as one that begins a transaction. */

@@ -12,7 +12,7 @@ export interface BegunStatement {
   readonly select?: string;
   /** The values as they go over the wire. */
   readonly parameters: readonly Wire[];
-  /** What it is for, and who asked for it. */
+  /** Its purpose, and the call that it is part of. */
   readonly origin: Origin;
   /** When it was asked for, by the clock of the database. */
   readonly started: number;

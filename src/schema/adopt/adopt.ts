@@ -21,7 +21,7 @@ import { modelSource, schemaSources } from "./modules.js";
 import { entityName, freeName } from "./names.js";
 import { type Lead, type RelationCode, relationsOf } from "./relations.js";
 
-/** What is known of a database besides its catalogue. */
+/** Facts of a database besides its catalogue. */
 export interface AdoptFacts {
   readonly evidence?: ReadonlyMap<string, Evidence>;
   readonly guesses?: readonly Guess[];
@@ -44,10 +44,10 @@ export interface Adoption {
    * name "", whose own file is called as given, "model" by default.
    */
   readonly sources: (own?: string) => ReadonlyMap<string, string>;
-  /** What that module exports. */
+  /** The exports of that module. */
   readonly model: object;
   readonly tables: readonly AdoptedTable[];
-  /** What there is to say of tables and columns, by their names. */
+  /** Remarks on tables and columns, by their names. */
   readonly remarks: readonly string[];
 }
 

@@ -5,9 +5,9 @@ import { literalText } from "../../written/index.js";
 export interface ColumnCode {
   readonly text: string;
   readonly column: columns.AnyColumn;
-  /** What the code imports. */
+  /** The names that the code imports. */
   readonly imports: readonly string[];
-  /** What there is to say of it. */
+  /** Remarks on it. */
   readonly remarks: readonly string[];
 }
 

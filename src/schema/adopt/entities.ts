@@ -24,7 +24,7 @@ export interface AdoptedEntity {
   readonly remarks: readonly string[];
 }
 
-/** What a table's rows are known to hold, by the column. */
+/** The evidence of a table's rows, by the column. */
 export type Evidence = ReadonlyMap<string, ColumnEvidence>;
 
 const isIndexedIn = ({ primaryKey, uniques, indexes, foreignKeys }: TableLayout, name: string): boolean =>
@@ -70,7 +70,7 @@ function collationOf(
     : (found ?? (usual === undefined ? undefined : dialect.name === "mariadb" ? "utf8mb4_nopad_bin" : "binary"));
 }
 
-/** What a table is adopted with. */
+/** The facts that a table is adopted with. */
 interface AdoptingTable {
   readonly dialect: Dialect;
   /** The collation of texts that do not say any. */

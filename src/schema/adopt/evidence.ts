@@ -5,9 +5,9 @@ import { type ColumnLayout, type DialectName, qualifiedTable, type TableLayout }
 import { inMap } from "../catalogue/rows.js";
 import { typeForm } from "../compare/forms.js";
 
-/** What the rows of a column hold, beyond what its type says. */
+/** The evidence of a column's rows, beyond its type. */
 export interface ColumnEvidence {
-  /** What SQLite's `typeof` says of its values, but null: a type there is only a preference. */
+  /** The results of SQLite's `typeof` for its values, but null: a type there is only a preference. */
   readonly types: ReadonlySet<string>;
   /** The least and the greatest of its whole numbers. */
   readonly least: bigint | undefined;
@@ -19,13 +19,13 @@ export interface ColumnEvidence {
   readonly isBeyond: boolean;
 }
 
-/** What is known of a column of which nobody looked at the rows. */
+/** The evidence of a column whose rows nobody looked at. */
 export const noEvidence: ColumnEvidence = {
   ...{ types: new Set<string>(), least: undefined, greatest: undefined },
   ...{ areDays: true, areInstants: true, isBeyond: false },
 };
 
-/** What is asked of a column, and what the answers mean. */
+/** A question about a column, and the meaning of its answers. */
 interface Question {
   readonly items: readonly string[];
   readonly read: (answers: readonly unknown[]) => ColumnEvidence;

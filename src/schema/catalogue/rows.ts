@@ -38,5 +38,5 @@ export function inMap<K, V>(map: Map<K, V>, key: K, make: () => V): V {
   return made;
 }
 
-/** What a foreign key does, in the words of SQL. */
+/** Returns the action of a foreign key, in the words of SQL. */
 export const actionOf = (word: unknown): ForeignKeyAction => String(word).toLowerCase() as ForeignKeyAction;

@@ -9,7 +9,7 @@ import type {
 } from "../../sql/index.js";
 import { oneLine, visible } from "../../written/index.js";
 
-/** What of a column is not as it is to be. */
+/** A property of a column that differs. */
 export type ColumnFact = "type" | "null" | "default" | "collation" | "computation" | "identity";
 
 /** A kind of change for each name, of the same facts. */

@@ -26,7 +26,7 @@ function apart<T, U>(
   };
 }
 
-/** What of a column is not as it is to be. */
+/** Compares the properties of two columns. */
 function factsApart(
   found: ColumnLayout,
   wanted: ColumnLayout,

@@ -4,7 +4,7 @@ import type { Change } from "../compare/change.js";
 import { only } from "./plan.js";
 import { renamed } from "./renames.js";
 
-/** What tables and columns are called before a migration renames them. */
+/** The names of tables and columns before a migration renames them. */
 export interface NamesBefore {
   readonly table: (of: TableReference) => TableReference;
   readonly column: (of: TableReference, name: string) => string;

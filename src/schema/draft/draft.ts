@@ -13,10 +13,10 @@ export interface Draft {
   readonly transition: Transition;
   readonly changes: readonly Change[];
   readonly statements: readonly string[];
-  /** What loses data or narrows a type, in words by which it can be allowed. */
+  /** The losses of data and narrowed types, in words by which they can be allowed. */
   readonly losses: readonly string[];
   readonly preconditions: readonly Precondition[];
-  /** What undoes it, and what it cannot bring back. */
+  /** The statements that undo it, and what they cannot bring back. */
   readonly undo: { readonly statements: readonly string[]; readonly preconditions: readonly Precondition[] };
 }
 
@@ -62,7 +62,7 @@ const preconditionLines = (preconditions: readonly Precondition[]): readonly str
 const body = (statements: readonly string[]): string =>
   statements.length === 0 ? "" : `\n${statements.map((one) => `${one};\n`).join("\n")}`;
 
-/** What the text of a migration is made of. */
+/** The parts of the text of a migration. */
 type MigrationParts = Pick<Draft, "changes" | "losses" | "preconditions" | "statements"> & {
   readonly isApart?: boolean;
 };

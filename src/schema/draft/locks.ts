@@ -4,7 +4,7 @@ import { type Change, changeLabel } from "../compare/change.js";
 import { typeForm } from "../compare/forms.js";
 import { isWider } from "./conversion.js";
 
-/** What a change keeps others from, and for how long; `instead`: the form that does not. */
+/** The access that a change blocks, and for how long; `instead`: the form that does not. */
 export interface Block {
   readonly table: TableReference;
   readonly changes: readonly string[];

@@ -13,7 +13,7 @@ import { Ties } from "./ties.js";
  * is looked at in all rows once old code writes no more.
  */
 export interface OnlineStep {
-  /** What its name ends in. */
+  /** The ending of its name. */
   readonly ending: "" | "-online" | "-after" | "-settled";
   readonly changes: readonly Change[];
   /** Those of them that are done as anywhere, so that they may keep somebody waiting. */

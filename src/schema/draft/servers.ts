@@ -20,9 +20,9 @@ import { conflictingKeys, createOrder, dropOrder, type Of, only, type Transition
 
 /** How a server changes a table. */
 interface Words {
-  /** What changes a column in place. */
+  /** Writes the change of a column in place. */
   readonly change: (change: Of<"change column">, found: TableLayout, dialect: Dialect) => readonly string[];
-  /** What a column is added with. */
+  /** Writes the definition of an added column. */
   readonly column: (column: ColumnLayout, found: TableLayout, dialect: Dialect) => string;
   readonly dropPrimaryKey: (table: TableReference, name: string | undefined, dialect: Dialect) => string;
   readonly dropForeignKey: string;

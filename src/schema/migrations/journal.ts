@@ -6,7 +6,7 @@ import { from } from "../../query/index.js";
 import { createTables } from "../../tables/index.js";
 import { checksumOf, type Migration } from "./migration.js";
 
-/** What a database remembers of the migrations that ran on it. */
+/** The journal of the migrations that ran on a database. */
 const journal = model({
   Entry: entity("gemach_journal", {
     name: varchar(200).key,
@@ -47,7 +47,9 @@ export async function journalIn(db: AnyDatabase): Promise<readonly JournalEntry[
   }
 }
 
-/** What a database has run, in the order of the numbers; it gets its journal where it has none. */
+/**
+ * Returns the migrations that a database has run, in the order of the numbers; it gets its journal where it has none.
+ */
 export async function journalOf(db: AnyDatabase): Promise<readonly JournalEntry[]> {
   await createTables(db, journal);
   return await db.list(from(Entry).orderBy((e) => [e.number.asc, e.name.asc]));

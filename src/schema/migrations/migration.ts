@@ -12,7 +12,7 @@ export interface Migration {
   readonly name: string;
   /** Its text of SQL, or of code. */
   readonly content: string;
-  /** What undoes it; undefined where nothing says. */
+  /** The text that undoes it; undefined where nothing says. */
   readonly undo?: string | undefined;
   /** Code instead of SQL. */
   readonly code?: MigrationCode | undefined;
@@ -30,7 +30,7 @@ export interface Precondition {
   readonly query: string;
 }
 
-/** What a text of SQL says: statements, and remarks that the library reads. */
+/** The statements of a text of SQL, and the remarks in it that the library reads. */
 export interface Script {
   readonly statements: readonly string[];
   readonly preconditions: readonly Precondition[];
@@ -74,7 +74,7 @@ export function scriptOf(text: string, dialect: DialectName): Script {
 export const labelOf = ({ number, name }: Pick<Migration, "number" | "name">): string =>
   `${String(number).padStart(3, "0")}-${name}`;
 
-/** What tells whether a text is the one that ran: its SHA-256, whatever ends its lines. */
+/** Returns the SHA-256 of a text, whatever ends its lines. */
 export async function checksumOf(text: string): Promise<string> {
   const bytes = new TextEncoder().encode(text.replaceAll("\r\n", "\n").trimEnd());
   const digest = new Uint8Array(await crypto.subtle.digest("SHA-256", bytes));

@@ -95,7 +95,7 @@ export interface TableLayout extends TableReference {
   readonly indexes: readonly IndexLayout[];
   readonly checks: readonly CheckLayout[];
   readonly comment: string | undefined;
-  /** What stands behind its columns, where that is not what the tables of a model have. */
+  /** The clauses behind its columns, where they are not what the tables of a model have. */
   readonly settings?: string | undefined;
   /** The collation of texts that do not say any, where the engine has one for each table (MariaDB). */
   readonly collation?: string | undefined;

@@ -1,7 +1,7 @@
 import type { ValueType } from "../../columns/index.js";
 import type { ColumnDescription, IndexDescription } from "../../model/index.js";
 
-/** What sets one engine's definitions of tables apart. */
+/** The rules by which one engine's definitions of tables differ. */
 export interface TableRules {
   /** How it says of a column of a type that the database hands its values out. */
   readonly identity: (type: string) => string;
@@ -9,13 +9,13 @@ export interface TableRules {
   readonly columnType: (type: ValueType, isIndexed: boolean) => string;
   /** The collation by which a text is compared; undefined where the table's own goes by code point. */
   readonly collation: (given: Readonly<Record<string, string>> | undefined) => string | undefined;
-  /** What is checked of a column, since the engine's own type does not say it. */
+  /** Returns the check of a column, where the engine's own type does not say it. */
   readonly check: (column: ColumnDescription, name: string) => string | undefined;
   /** Whether a schema is by itself: an index is created in it by name, and a foreign key leads to no other. */
   readonly isByItself: boolean;
-  /** What is made of an index that the engine has not in this form. */
+  /** Returns the index in a form that the engine has. */
   readonly index?: (index: IndexDescription, entity: string) => IndexDescription;
-  /** What stands after the columns. */
+  /** The clauses after the columns. */
   readonly settings: string;
 }
 

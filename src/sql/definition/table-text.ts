@@ -104,7 +104,7 @@ export function tableText(
   return `create table ${otherwise}${qualifiedTable(table, dialect)} (\n  ${lines.join(",\n  ")}\n)${table.settings ?? rules.settings}`;
 }
 
-/** What an index is of: its method, its columns and its rows. */
+/** Writes the method, the columns and the rows of an index. */
 function indexParts(index: IndexLayout, { text: { quote } }: Dialect): string {
   const parts = index.parts.map(
     ({ column, expression, descending }) =>

@@ -58,7 +58,7 @@ export interface TextRules {
   readonly keysListed?: {
     readonly isNeeded: (types: readonly ValueType[]) => boolean;
     readonly table: (rows: readonly (readonly string[])[], alias: string) => string;
-    /** What stands where there are fewer keys than placeholders: it leads to no row. */
+    /** The value in place of keys that are fewer than placeholders: it leads to no row. */
     readonly absent: (type: ValueType) => string | null;
   };
   /** Whole numbers from one to another as a table of a column value, under a name as it stands in a statement. */
@@ -89,24 +89,24 @@ export interface TextRules {
 export interface WireRules {
   /** The position of the first key of a table of keys. */
   readonly firstPosition: 0 | 1;
-  /** What makes of a type's values what the driver takes; undefined where that is the very value. */
+  /** Returns how to encode a type's values for the driver; undefined where the value is sent as it is. */
   readonly encoder: (type: ValueType) => Encoder | undefined;
   readonly encode: (parameter: Exclude<Parameter, { kind: "keys" | "key" | "rows" | "hole" }>) => Wire;
   readonly encodeKeys: (parameter: Extract<Parameter, { kind: "keys" | "rows" }>, keys: Keys) => Wire;
   /**
-   * What makes of a value of JSON what would have come over the wire; undefined where it is that, or as good as that
-   * for what is no key.
+   * Returns how to make what would have come over the wire of a value of JSON; undefined where it is that, or as good
+   * as that for what is no key.
    */
   readonly fromJson: (type: ValueType, isKey: boolean) => ((part: Wire) => Wire) | undefined;
   /** The one form of a key of whole numbers, where a column may store some of them as text. */
   readonly keyForm?: (key: string) => Wire;
   /** The values of a list that was made of many rows, each as it would come over the wire by itself. */
   readonly gathered: (list: Wire | readonly Wire[], element: ValueType) => readonly Wire[];
-  /** What would come over the wire for a key that is known. */
+  /** Returns what would come over the wire for a key that is known. */
   readonly keyOnWire: (value: Scalar, type: ValueType) => Wire;
   /** Whether all that comes over the wire is text, so that a text need not be looked at. */
   readonly isTextSure: boolean;
-  /** What makes a type's values of what comes over the wire; undefined where that is the very value. */
+  /** Returns how to decode what comes over the wire; undefined where that is the very value. */
   readonly decoder: (type: ValueType) => Decoder | undefined;
 }
 
@@ -152,7 +152,7 @@ export interface WriteRules {
   readonly advance?: (table: string, identity: string, last: string | number | bigint) => WriteText;
   /** A select of columns part_1, part_2 and so on, each of them an array; undefined where the engine has no arrays. */
   readonly rowsOfArrays: ((types: readonly ValueType[]) => string) | undefined;
-  /** What one statement that inserts takes. */
+  /** The most of one statement that inserts. */
   readonly portions: PortionRules;
   /** What an insert does where a row is there already: sets some of its columns, or nothing. */
   readonly onConflict: (by: readonly string[], set: string) => string;
@@ -181,14 +181,11 @@ export interface DefinitionRules {
    * would be a fault although each says "if not exists".
    */
   readonly turnText?: string;
-  /** What sets its definitions apart. */
+  /** The rules of its definitions of tables. */
   readonly rules: TableRules;
 }
 
-/**
- * What a dialect makes of parts of a statement that its engine cannot say, or gets wrong, right before they are
- * printed.
- */
+/** Rewrites the parts of a statement that an engine cannot say, or gets wrong, right before they are printed. */
 export interface Rewrites {
   readonly expression?: { readonly [K in SqlExpression["kind"]]?: (expression: never) => SqlExpression };
   readonly select?: (select: Select) => Select;
@@ -212,10 +209,10 @@ export interface CatalogueTexts {
   readonly statements?: string;
 }
 
-/** What sets one engine's SQL apart: its text, what it cannot say, values on the wire, tables, errors. */
+/** The SQL of one engine: its text, what it cannot say, values on the wire, tables, errors. */
 export interface Dialect {
   readonly name: DialectName;
-  /** What messages call the engine. */
+  /** The engine's name in messages. */
   readonly engine: string;
   readonly text: TextRules;
   readonly rewrites: Rewrites;
@@ -224,7 +221,9 @@ export interface Dialect {
   readonly definition: DefinitionRules;
   /** How the first rows of each owner are best taken; undefined where all rows of all owners are to be numbered. */
   readonly ownerForm: (index: OwnerIndex, keyLength: number, limits: Limits) => OwnerForm | undefined;
-  /** What gives the isolation level of the transaction at hand; undefined where all are serializable. */
+  /**
+   * The statement that returns the isolation level of the transaction at hand; undefined where all are serializable.
+   */
   readonly isolationText: string | undefined;
   /**
    * Whether sets of many rows are best aggregated for all of them at once, by a join, rather than for each by a
@@ -244,14 +243,14 @@ export interface Dialect {
   readonly pack: (select: Select | Compound, plan: StatementPlan) => Select | undefined;
   readonly explain: ExplainRules;
   readonly catalogue: CatalogueTexts;
-  /** What an error of the engine, or on the way to it, is in this library's terms; `place`: the file or server. */
+  /** Makes a GemachError of an error of the engine, or on the way to it; `place`: the file or server. */
   readonly fault: (error: unknown, statement: string, place?: string) => unknown;
 }
 
 /** From so many milliseconds to a server and back on, fewer statements count for more than what each of them costs. */
 const far = 1;
 
-/** What a plan goes by that depends on the engine, and on how far it is: `roundTrip`, in milliseconds. */
+/** Returns the facts for plans that depend on the engine, and on how far it is: `roundTrip`, in milliseconds. */
 export const factsOf = ({ wholeTrees, nests, farNests, text: { isLimitSaid } }: Dialect, roundTrip = 0) => ({
   wholeTrees,
   nests: roundTrip >= far ? (farNests ?? nests) : nests,

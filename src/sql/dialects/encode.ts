@@ -21,10 +21,7 @@ export const ofMatch = (
   given: Scalar,
 ): Scalar => (match === undefined ? given : text.pattern(patterns[match]?.(given) as string));
 
-/**
- * What goes over the wire for a placeholder; `keys` are those of the owners' rows, `given`
- * what a template is run with.
- */
+/** Encodes the value of a placeholder; `keys` are those of the owners' rows, `given` the values of a template. */
 export function encodeParameter(dialect: Dialect, parameter: Parameter, keys: Keys, given?: ParameterValues): Wire {
   switch (parameter.kind) {
     case "hole": {

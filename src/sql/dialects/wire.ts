@@ -12,7 +12,7 @@ import {
 } from "../../columns/index.js";
 import { GemachError } from "../../errors/index.js";
 
-/** What goes over the wire in either direction: all that a driver has to take and may give. */
+/** A value on the wire in either direction: all that a driver has to take and may return. */
 export type Wire = null | boolean | number | bigint | string | Uint8Array;
 
 /** The keys of another statement's rows, as they came over the wire. */

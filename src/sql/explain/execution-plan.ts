@@ -1,10 +1,10 @@
 import type { Wire } from "../dialects/wire.js";
 
 /**
- * What a step of an execution plan does. `table scan`: looks at every row of a table; `index scan`: at every entry of
- * an index; `seek`: finds rows by an index; `built index`: makes an index for this statement alone, out of every row;
- * `partial sort`: sorts only what is equal in an order that is there already; `derived`: keeps rows for later;
- * `function`: rows of a list or JSON value that the statement brings along.
+ * The operation of a step of an execution plan. `table scan`: looks at every row of a table; `index scan`: at every
+ * entry of an index; `seek`: finds rows by an index; `built index`: makes an index for this statement alone, out of
+ * every row; `partial sort`: sorts only what is equal in an order that is there already; `derived`: keeps rows for
+ * later; `function`: rows of a list or JSON value that the statement brings along.
  */
 export type PlanOperation =
   | "table scan"
@@ -28,9 +28,9 @@ export type PlanOperation =
 /** One step of an execution plan, in one form for all engines. What an engine does not tell is left out. */
 export interface PlanStep {
   readonly operation: PlanOperation;
-  /** What the engine calls it. */
+  /** The engine's words for it. */
   readonly text: string;
-  /** What the statement calls the table whose rows it looks at. */
+  /** The statement's alias of the table whose rows it looks at. */
   readonly alias?: string;
   /** The entity of the table, where the statement is the library's own. */
   readonly entity?: string;

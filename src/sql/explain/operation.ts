@@ -1,11 +1,12 @@
 /**
- * What a statement does with rows. `own`: a user wrote it, so that only its text shows it; `other`: a definition, a
- * setting, the begin or end of a transaction.
+ * The operation of a statement on rows. `own`: a user wrote it, so that only its text shows it; `other`: a definition,
+ * a setting, the begin or end of a transaction.
  */
 export type Operation = "select" | "insert" | "update" | "delete" | "own" | "other";
 
 /**
- * What a user's statement does: a select only if no word in it, outside of texts, names and comments, may change rows.
+ * Returns the operation of a user's statement: a select only if no word in it, outside of texts, names and comments,
+ * may change rows.
  */
 function operationIn(text: string): Operation {
   // Engines differ in whether a backslash is part of a text or begins an escape: where that text ends is not certain.
@@ -21,6 +22,6 @@ function operationIn(text: string): Operation {
   return changing === undefined && /^(select|with|values|table)$/.test(words?.[0] ?? "") ? "select" : "other";
 }
 
-/** What a statement that is sent does: of the library's own its tree has shown it. */
+/** Returns the operation of a statement that is sent; of the library's own its tree has shown it. */
 export const operationOf = (text: string, { operation }: { readonly operation: Operation }): Operation =>
   operation === "own" ? operationIn(text) : operation;

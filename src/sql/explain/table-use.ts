@@ -2,9 +2,9 @@ import type { ResolvedColumn, ResolvedEntity } from "../../ir/index.js";
 import type { Compound, RawExpression, Select, SqlExpression, TableTerm } from "../tree/tree.js";
 import { partsOf, partsOfRows } from "../tree/walk.js";
 
-/** What a statement asks of one of its tables: by what an index could find, or sort, the rows that it wants. */
+/** The use of one table by a statement: by what an index could find, or sort, the rows that it wants. */
 export interface TableUse {
-  /** What the statement calls it. */
+  /** The statement's alias of it. */
   readonly alias: string;
   readonly entity: ResolvedEntity;
   /**
@@ -156,7 +156,7 @@ function usesOfSelect(select: Select): readonly TableUse[] {
   }));
 }
 
-/** What a statement, with all selects inside of it, asks of its tables. */
+/** Returns the uses of tables by a statement, with all selects inside of it. */
 export function usesOf(rows: Select | Compound | RawExpression): readonly TableUse[] {
   const own = "from" in rows ? usesOfSelect(rows) : [];
   const inside = (parts: ReturnType<typeof partsOfRows>): readonly TableUse[] => [

@@ -60,9 +60,9 @@ function statementsOf(
 const rowsFor = (entity: ResolvedEntity, rows: unknown, call: string, options: DialectOption): readonly GivenRow[] =>
   withGiven(entity, rowList<GivenRow>(rows, entity, call), options[handleValues], call);
 
-/** What each verb that writes will send; its parameters are as they go over the wire. */
+/** Previews of each verb that writes; parameters are as they go over the wire. */
 export const writingPreviews = {
-  /** What `insert` will send. */
+  /** Previews `insert`. */
   insert: <D extends Definitions<D>, E extends EntityName<D>>(
     entity: Entity<D, E>,
     rows: readonly NewRow<D, E>[],
@@ -76,7 +76,7 @@ export const writingPreviews = {
     });
     return statementsOf(plan, options, `new rows of ${resolved.name}`);
   },
-  /** What `upsert` will send. */
+  /** Previews `upsert`. */
   upsert: <D extends Definitions<D>, E extends EntityName<D>>(
     entity: Entity<D, E>,
     rows: readonly NewRow<D, E>[],
@@ -92,7 +92,7 @@ export const writingPreviews = {
     });
     return statementsOf(plan, options, `new or changed rows of ${resolved.name}`);
   },
-  /** What `insertFrom` will send. */
+  /** Previews `insertFrom`. */
   insertFrom: <D extends Definitions<D>, E extends EntityName<D>>(
     entity: Entity<D, E>,
     query: QueryOfRows<D, E>,
@@ -103,7 +103,7 @@ export const writingPreviews = {
     const plan = planInsertFrom(resolved, stateOf(query, "preview.insertFrom"));
     return statementsOf(plan, options, `new rows of ${resolved.name}`, query);
   },
-  /** What `update` will send. */
+  /** Previews `update`. */
   update: <D extends Definitions<D>, E extends EntityName<D>>(
     query: EntityQuery<D, E, unknown>,
     changes: EntityChanges<D, E> | NoInfer<(row: Reference<D, E>) => EntityChanges<D, E>>,
@@ -115,7 +115,7 @@ export const writingPreviews = {
     const plan = planUpdate(state, changes, { all, returning: returning as ReturningOption });
     return statementsOf(plan, options, `changed rows of ${state.source.entity.name}`, query);
   },
-  /** What `delete` will send. */
+  /** Previews `delete`. */
   delete: <D extends Definitions<D>, E extends EntityName<D>>(
     query: EntityQuery<D, E, unknown>,
     options: PreviewWriteOptions<D, E> & { readonly all?: boolean },
@@ -127,7 +127,7 @@ export const writingPreviews = {
     const done = plan.kind === "update" ? "changed" : "deleted";
     return statementsOf(plan, options, `${done} rows of ${state.source.entity.name}`, query);
   },
-  /** What `deleteForGood` will send. */
+  /** Previews `deleteForGood`. */
   deleteForGood: <D extends Definitions<D>, E extends EntityName<D>>(
     query: EntityQuery<D, E, unknown>,
     options: PreviewWriteOptions<D, E> & { readonly all?: boolean },
@@ -138,7 +138,7 @@ export const writingPreviews = {
     const plan = planDelete(state, { all, returning: returning as ReturningOption, isForGood: true });
     return statementsOf(plan, options, `deleted rows of ${state.source.entity.name}`, query);
   },
-  /** What `restore` will send. */
+  /** Previews `restore`. */
   restore: <D extends Definitions<D>, E extends EntityName<D>>(
     query: EntityQuery<D, E, unknown>,
     options: PreviewWriteOptions<D, E> & { readonly all?: boolean },

@@ -29,7 +29,7 @@ export const handleValues: unique symbol = Symbol("gemach.given");
 export interface DialectOption {
   /** The dialect of the texts: `sqliteDialect` of `gemach/sqlite` and its like, or a database's own. */
   readonly dialect: Dialect;
-  /** What a handle that stands here gives to standing conditions. @internal */
+  /** The values of a handle for standing conditions. @internal */
   readonly [handleValues]?: ReadonlyMap<string, Scalar> | undefined;
 }
 
@@ -51,19 +51,19 @@ export interface PreviewedKeys {
   readonly statement: number;
 }
 
-/** What belongs to a placeholder. */
+/** The value of a placeholder. */
 export type PreviewedParameter = Scalar | readonly Scalar[] | PreviewedKeys | { readonly parameter: string };
 
 /** One statement that a verb will send. */
 export interface PreviewedStatement {
-  /** What it is for. */
+  /** Its purpose. */
   readonly purpose: string;
   /** The relations that it reaches: in itself, or by its follow-ups. */
   readonly reaches: readonly ReachNote[];
   readonly text: string;
   /** Where all rows come as one JSON value (SQLite, where no limit says that they are few): the select inside of it. */
   readonly select?: string;
-  /** What belongs to its placeholders, in their order. */
+  /** The values of its placeholders, in their order. */
   readonly parameters: readonly PreviewedParameter[];
 }
 
@@ -171,17 +171,17 @@ const ofVerb =
     return statementsOf(stateOf(query, `preview.${verb}`), options, [plan]);
   };
 
-/** What each verb that reads will send, but for `list`. */
+/** Previews of each verb that reads, but for `list`. */
 export const readingPreviews = {
-  /** What `single` will send. */
+  /** Previews `single`. */
   single: ofVerb("single", planSingle),
-  /** What `maybe` will send. */
+  /** Previews `maybe`. */
   maybe: ofVerb("maybe", planSingle),
-  /** What `count` will send. */
+  /** Previews `count`. */
   count: ofVerb("count", planCount),
-  /** What `exists` will send. */
+  /** Previews `exists`. */
   exists: ofVerb("exists", planExists),
-  /** What `page` will send. */
+  /** Previews `page`. */
   page: (query: Query, page: { readonly size: number; readonly number?: number }, options: PreviewOptions) => {
     dialectIn(options, "preview.page");
     const { size, number = 1 } = page;
@@ -196,18 +196,18 @@ export const readingPreviews = {
       ],
     );
   },
-  /** What `portion` will send: for one row more than wanted, to see whether there are further ones. */
+  /** Previews `portion`: for one row more than wanted, to see whether there are further ones. */
   portion: (query: Query, size: number, options: PreviewOptions) => {
     dialectIn(options, "preview.portion");
     return statementsOf(stateOf(query, "preview.portion"), options, [planPortion(size + 1)], [[limit.hole, size + 1]]);
   },
-  /** What `stream` will send for its first chunk. */
+  /** Previews the first chunk of `stream`. */
   stream: (query: Query, options: PreviewOptions & { readonly chunk?: number }) => {
     dialectIn(options, "preview.stream");
     const { chunk = 4000 } = options;
     return statementsOf(stateOf(query, "preview.stream"), options, [planPortion(chunk + 1)], [[limit.hole, chunk + 1]]);
   },
-  /** What `reach` will send for rows in memory, be they few or many. */
+  /** Previews `reach` for rows in memory, be they few or many. */
   reach: <D extends Definitions<D>, E extends EntityName<D>, const S extends ReachShape<D, E>>(
     entity: Entity<D, E>,
     shape: S & NoInfer<ReachFaults<D, E, S>>,

@@ -18,7 +18,7 @@ import {
 import { leftOutText } from "./queries.js";
 import { failed, jsonText, plural, print, printJson, progress, progressEnds, wrapped } from "./terminal.js";
 
-/** What an audit looks at, and where it writes what it finds. */
+/** Options of the command `audit`. */
 export interface AuditCommand {
   readonly database: readonly string[];
   readonly markdown: string | undefined;

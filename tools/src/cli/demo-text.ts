@@ -103,7 +103,7 @@ export function summaryText(chapters: readonly ShownChapter[]): string {
   return table.toString();
 }
 
-/** What was put into the database. */
+/** Writes which rows were put into the database. */
 export function filledText(tables: readonly { readonly table: string; readonly rows: number }[]): string {
   const [first, others] = [tables.slice(0, 5), tables.slice(5)];
   const parts = first.map(({ table, rows }) => `${number.format(rows)} in ${table}`);
@@ -114,7 +114,7 @@ export function filledText(tables: readonly { readonly table: string; readonly r
   return parts.join(pc.dim(" · "));
 }
 
-/** What the costly ways waste, and the chapters that do without. */
+/** Writes what the costly chapters waste, and the chapters that do without. */
 export function auditText(chapters: readonly ShownChapter[]): string {
   const rows = chapters.flatMap((chapter, i) => {
     const cure = chapters.findIndex(

@@ -6,7 +6,7 @@ import { readableSql } from "./readable.js";
 import { coloured } from "./sql-text.js";
 import { milliseconds, plural, print, printJson, progress, progressEnds, width, wrapped } from "./terminal.js";
 
-/** What is explained, and how. */
+/** Options of the command `explain`. */
 export interface ExplainCommand {
   readonly database: string | undefined;
   readonly analyze: boolean;

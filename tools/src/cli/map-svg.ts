@@ -31,7 +31,7 @@ interface PlacedEdge {
   }[];
 }
 
-/** What the layout gives: boxes and lines with their places. */
+/** The boxes and lines of a layout, with their positions. */
 interface Placed {
   readonly width?: number;
   readonly height?: number;

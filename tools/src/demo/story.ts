@@ -11,7 +11,7 @@ export interface Chapter {
   /** A word by which a machine may find it. */
   readonly name: string;
   readonly title: string;
-  /** What to see in it. */
+  /** The lesson of it. */
   readonly lesson: string;
   /** Chapters of the same question give deeply equal answers. */
   readonly question:

@@ -13,7 +13,7 @@ import { entitiesIn } from "./entities.js";
 import type { Project } from "./load.js";
 import { openDatabase } from "./open.js";
 
-/** What there is to say of a model, or of the tables that it is of. */
+/** A remark on a model, or on its tables. */
 export interface ModelAdvice {
   readonly kind:
     | "unindexed-key"
@@ -145,9 +145,7 @@ const mostRemembered = 10;
 
 const number = new Intl.NumberFormat("en", { maximumFractionDigits: 1 });
 
-/**
- * What there is to say of the model, of the indexes of each database, and of what servers remember of their statements.
- */
+/** Checks the model, the indexes of each database, and the statements that servers remember. */
 export async function auditModel(project: Project, databases: readonly string[]): Promise<readonly ModelAdvice[]> {
   const entities = entitiesIn(project);
   const tables = new Set(entities.map(({ table }) => table));

@@ -2,7 +2,7 @@ import { audit, type Finding, GemachError, type LedgerStatement } from "gemach";
 import type { Project, ProjectQuery } from "./load.js";
 import { openDatabase } from "./open.js";
 
-/** What an audit of a project looks at. */
+/** Options of an audit of a project. */
 export interface ProjectAuditOptions {
   /** The names of the databases; all of the settings by default. */
   readonly databases?: readonly string[];
@@ -33,7 +33,7 @@ export interface AuditFailure {
   readonly message: string;
 }
 
-/** What an audit of a project found. */
+/** The result of an audit of a project. */
 export interface ProjectAudit {
   /** How many queries were looked at, on how many databases. */
   readonly queries: number;

@@ -32,7 +32,7 @@ import { openScratch } from "./scratch.js";
 export interface DraftOptions {
   /** The names of the databases; all of the settings by default. One of each engine is enough. */
   readonly databases?: readonly string[];
-  /** What the model is compared with: what the migrations make, or the database itself. */
+  /** The state that the model is compared with: that of the migrations, or of the database itself. */
   readonly from?: "migrations" | "database";
   readonly renames?: Renames;
   /** The losses that are meant, by their words; "all" for any. */

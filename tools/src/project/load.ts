@@ -16,7 +16,7 @@ export interface ProjectQuery {
   readonly file: string;
   /** The line of its export, from 1. */
   readonly line: number;
-  /** What it is run with, where it takes values: of the settings. */
+  /** The sample that it is run with, where it takes values: of the settings. */
   readonly sample: unknown;
   /**
    * The query itself, with sample values where it takes any.
@@ -40,7 +40,7 @@ export interface Project {
   readonly queries: readonly ProjectQuery[];
   /** Functions that may give queries, and that `samples` does not name. */
   readonly leftOut: readonly LeftOut[];
-  /** What the module with the model exports, where the settings name one. */
+  /** The exports of the module with the model, where the settings name one. */
   readonly model: Readonly<Record<string, unknown>> | undefined;
 }
 
