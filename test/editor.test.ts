@@ -1,20 +1,8 @@
-import { readFileSync } from "node:fs";
-import { fileURLToPath } from "node:url";
 import { expect, test } from "vitest";
+import { openEditor } from "./support/editor.js";
 
-const root = fileURLToPath(new URL("..", import.meta.url));
-const file = `${root}test/in-an-editor.ts`;
-
-/** What is used of the compiler's language service: that of TypeScript 6, the last with such an interface. */
-interface Service {
-  getQuickInfoAtPosition(file: string, at: number): { displayParts?: readonly { text: string }[] } | undefined;
-  getCompletionsAtPosition(file: string, at: number, options: object): { entries: readonly { name: string }[] } | undefined;
-  getSemanticDiagnostics(file: string): readonly { start: number; length: number; messageText: string }[];
-}
-// biome-ignore lint/suspicious/noExplicitAny: the package has a name of its own here, and so no types
-const ts: any = (await import(/* @vite-ignore */ `${"typescript"}-6`)).default;
-
-const setting = `import { and, type Database, date, entities, entity, from, identity, integer, linked, model, text, toMany, toOne, union, value, via } from "gemach";
+const { put, hover, completions, mistakes } =
+  await openEditor(`import { and, type Database, date, entities, entity, from, identity, integer, linked, model, text, toMany, toOne, union, value, via } from "gemach";
 class Lending extends entities({
   Depot: entity("depot", { id: identity, name: text, parentId: integer.nullable, site: value({ street: text }).nullable }, {
     items: toMany("Item", { by: "depotId" }), parent: toOne("Depot", { by: "parentId" }), loans: via("items", "loans"),
@@ -26,36 +14,7 @@ class Lending extends entities({
 const lending = model(Lending);
 const { Depot, Item, Loan, Seen } = lending;
 declare const db: Database;
-`;
-
-const options = {
-  ...ts.parseJsonConfigFileContent(JSON.parse(readFileSync(`${root}tsconfig.json`, "utf8")), ts.sys, root).options,
-  paths: { gemach: [`${root}src/index.ts`] },
-  noUnusedLocals: false,
-};
-let text = setting;
-let version = 0;
-const host = {
-  getCompilationSettings: () => options,
-  getScriptFileNames: () => [file],
-  getScriptVersion: (name: string) => (name === file ? String(version) : "1"),
-  getScriptSnapshot: (name: string) => {
-    const content = name === file ? text : ts.sys.readFile(name);
-    return content === undefined ? undefined : ts.ScriptSnapshot.fromString(content);
-  },
-  getCurrentDirectory: () => root,
-  getDefaultLibFileName: ts.getDefaultLibFilePath,
-  fileExists: (name: string) => name === file || ts.sys.fileExists(name),
-  readFile: (name: string) => (name === file ? text : ts.sys.readFile(name)),
-};
-const service: Service = ts.createLanguageService(host);
-
-/** Puts a line into the editor; gives the place of the bar in it. */
-function put(line: string): number {
-  text = setting + line.replace("|", "");
-  version++;
-  return setting.length + line.indexOf("|");
-}
+`);
 
 /** What an editor shows over a name: at the bar. */
 const hovers: readonly (readonly [line: string, shown: string])[] = [
@@ -79,13 +38,13 @@ const hovers: readonly (readonly [line: string, shown: string])[] = [
 ];
 
 test.each(hovers)("over %s an editor shows a line", (line, shown) => {
-  const info = service.getQuickInfoAtPosition(file, put(line));
-  expect((info?.displayParts ?? []).map((part) => part.text).join("")).toBe(shown);
+  const info = hover(put(line));
+  expect(info).toBe(shown);
   expect(shown.length).toBeLessThanOrEqual(120);
 });
 
 /** What an editor offers at the bar. */
-const completions: readonly (readonly [line: string, offered: readonly string[]])[] = [
+const offers: readonly (readonly [line: string, offered: readonly string[]])[] = [
   ["from(Depot).descend('|');", ["parent"]],
   ["db.update(from(Loan), { | });", ["due", "id", "itemId", "returned"]],
   ["db.insert(Loan, [{ | }]);", ["due", "id", "itemId", "returned"]],
@@ -118,9 +77,8 @@ const completions: readonly (readonly [line: string, offered: readonly string[]]
   ["from(Loan).select((l) => l.due).|;", ["accept", "after", "before", "distinct", "given", "how", "limit", "offset", "orderBy", "plannedAnew", "where"]],
 ];
 
-test.each(completions)("at the bar of %s an editor offers what fits", (line, offered) => {
-  const found = service.getCompletionsAtPosition(file, put(line), {});
-  expect(found?.entries.map(({ name }) => name).sort()).toEqual(offered);
+test.each(offers)("at the bar of %s an editor offers what fits", (line, offered) => {
+  expect(completions(put(line)).sort()).toEqual(offered);
 });
 
 /** What is wrong, the words under which the compiler draws its line, and what its last line has in it. */
@@ -145,8 +103,8 @@ const messages: readonly (readonly [line: string, underlined: string, words: str
 
 test.each(messages)("the compiler says of %s what is wrong, where it is", (line, underlined, words) => {
   put(line);
-  const [found, ...others] = service.getSemanticDiagnostics(file);
+  const [found, ...others] = mistakes();
   expect(others).toEqual([]);
-  expect(text.slice(found?.start, (found?.start ?? 0) + (found?.length ?? 0))).toBe(underlined);
-  expect(ts.flattenDiagnosticMessageText(found?.messageText, "\n").split("\n").at(-1)).toContain(words);
+  expect(found?.underlined).toBe(underlined);
+  expect(found?.text.split("\n").at(-1)).toContain(words);
 });

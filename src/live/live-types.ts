@@ -51,9 +51,14 @@ type FixedNames<D extends Definitions<D>, E extends EntityName<D>> = {
 }[keyof ColumnsOf<D, E>];
 
 /** in: an entity; out: its columns: the same type whatever is reached, which saves the compiler half of the work. */
-type LiveColumns<D extends Definitions<D>, E extends EntityName<D>> = {
-  -readonly [P in Exclude<keyof ColumnsOf<D, E>, FixedNames<D, E>>]: LiveColumn<ColumnsOf<D, E>[P]>;
-} & { readonly [P in FixedNames<D, E>]: LiveColumn<ColumnsOf<D, E>[P]> };
+type LiveColumns<D extends Definitions<D>, E extends EntityName<D>> = LiveMembers<
+  ColumnsOf<D, E>,
+  Exclude<keyof ColumnsOf<D, E>, FixedNames<D, E>>
+> &
+  Readonly<LiveMembers<ColumnsOf<D, E>, FixedNames<D, E>>>;
+
+/** in: columns, and the names of some; out: their properties. Of a type parameter, so that editors lead to the columns. */
+type LiveMembers<C, N extends keyof C> = { -readonly [P in N]: LiveColumn<C[P]> };
 
 /** in: a relation that a query does not reach; out: what its property has once it is awaited. */
 type LiveWhole<D extends Definitions<D>, E extends EntityName<D>, R> =
@@ -145,5 +150,9 @@ export type AddedRow<D extends Definitions<D>, E extends EntityName<D>> =
     ? NewRow<D, E>
     : Omit<NewRow<D, E>, ForeignKeys<D, E> & string> &
         Partial<Pick<NewRow<D, E>, ForeignKeys<D, E> & keyof NewRow<D, E>>> & {
-          readonly [P in KeyRelations<D, E>]?: AddedRelated<D, E, RelationsOf<D, E>[P]>;
+          readonly [P in keyof RelationsOf<D, E> as P extends KeyRelations<D, E> ? P : never]?: AddedRelated<
+            D,
+            E,
+            RelationsOf<D, E>[P]
+          >;
         };

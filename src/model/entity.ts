@@ -362,12 +362,13 @@ type Omittable<C extends Columns> = {
       : never;
 }[keyof C];
 
+/** in: columns, and the names of some; out: what a new row has of these. Of a type parameter, so that editors lead to
+ * the columns. */
+type NewMembers<C extends Columns, N extends keyof C> = { -readonly [P in N]: NewMember<C[P]> };
+
 /** in: columns; out: what a new row has of them. */
-type NewColumns<C extends Columns> = {
-  -readonly [P in Exclude<keyof C, Omittable<C> | Computed<C>>]: NewMember<C[P]>;
-} & {
-  -readonly [P in Exclude<Omittable<C>, Computed<C>>]?: NewMember<C[P]>;
-};
+type NewColumns<C extends Columns> = NewMembers<C, Exclude<keyof C, Omittable<C> | Computed<C>>> &
+  Partial<NewMembers<C, Exclude<Omittable<C>, Computed<C>>>>;
 
 /** in: a column or a value object; out: what a new row has for it. */
 type NewMember<C> =

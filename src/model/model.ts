@@ -51,7 +51,7 @@ export interface Entity<D extends Definitions<D>, E extends EntityName<D>>
 }
 
 /** An application's entities with their relations, checked as a whole. */
-export type Model<D extends Definitions<D>> = { readonly [E in EntityName<D>]: Entity<D, E> };
+export type Model<D extends Definitions<D>> = { readonly [E in keyof D]: Entity<D, E & string> };
 
 /** in: the type of an entity of a model; out: its plain row. */
 export type PlainRowOf<X> = X extends Entity<infer D, infer E> ? PlainRow<D, E> : never;

@@ -128,7 +128,7 @@ export interface Counted {
 
 /** in: a row and names of columns; out: the row with only these columns, and with what was reached. */
 type Narrowed<D extends Definitions<D>, E extends EntityName<D>, Row, P extends keyof ColumnsOf<D, E>> = {
-  [N in P | Exclude<keyof Row, keyof ColumnsOf<D, E>>]: N extends P
+  -readonly [N in keyof (Pick<ColumnsOf<D, E>, P> & Omit<Row, keyof ColumnsOf<D, E>>)]: N extends P
     ? MemberValue<ColumnsOf<D, E>[N]>
     : N extends keyof Row
       ? Row[N]
@@ -200,7 +200,7 @@ type ReachValue<D extends Definitions<D>, E extends EntityName<D>, R, P extends 
 
 /** How far a query of entity `E` reaches. */
 export type ReachShape<D extends Definitions<D>, E extends EntityName<D>> = {
-  readonly [P in keyof RelationsOf<D, E> & string]?: ReachValue<D, E, RelationsOf<D, E>[P], P>;
+  readonly [P in keyof RelationsOf<D, E>]?: ReachValue<D, E, RelationsOf<D, E>[P], P & string>;
 };
 
 /** in: a relation of `E`; out: the names of the columns of `E` that it goes out from. */
@@ -266,8 +266,18 @@ type ReachedProperty<D extends Definitions<D>, E extends EntityName<D>, R, Row> 
       : Row;
 
 /** in: a row and a reach's shape; out: the row with what is reached. */
-export type Reached<D extends Definitions<D>, E extends EntityName<D>, Row, S> = {
-  [P in keyof Row | keyof S]: P extends keyof S
+export type Reached<D extends Definitions<D>, E extends EntityName<D>, Row, S> = ReachedMembers<
+  D,
+  E,
+  Row,
+  S,
+  Row & RelationsOf<D, E>,
+  keyof Row | (keyof S & keyof RelationsOf<D, E>)
+>;
+
+/** in: as `Reached`, all that it may have, and the names of its members: so that editors lead from these to the model. */
+type ReachedMembers<D extends Definitions<D>, E extends EntityName<D>, Row, S, All, N extends keyof All> = {
+  -readonly [P in N]: P extends keyof S
     ? P extends keyof RelationsOf<D, E>
       ?
           | ReachedProperty<

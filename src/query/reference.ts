@@ -59,7 +59,7 @@ type Along<D extends Definitions<D>, E extends EntityName<D>, R, Missing extends
  * next row, its to-many relations are sets of rows. `Missing`: there may be no row.
  */
 export type Reference<D extends Definitions<D>, E extends EntityName<D>, Missing extends boolean = false> = {
-  readonly [P in keyof ColumnsOf<D, E> | keyof RelationsOf<D, E>]: P extends keyof ColumnsOf<D, E>
+  readonly [P in keyof (ColumnsOf<D, E> & RelationsOf<D, E>)]: P extends keyof ColumnsOf<D, E>
     ? ColumnExpression<ColumnsOf<D, E>[P], Missing>
     : P extends keyof RelationsOf<D, E>
       ? Along<D, E, RelationsOf<D, E>[P], Missing>
