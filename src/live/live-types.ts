@@ -57,7 +57,7 @@ type LiveColumns<D extends Definitions<D>, E extends EntityName<D>> = LiveMember
 > &
   Readonly<LiveMembers<ColumnsOf<D, E>, FixedNames<D, E>>>;
 
-/** in: columns, and the names of some; out: their properties. Of a type parameter, so that editors lead to the columns. */
+/** in: columns, and the names of some (a type parameter: so editors lead to the columns); out: their properties. */
 type LiveMembers<C, N extends keyof C> = { -readonly [P in N]: LiveColumn<C[P]> };
 
 /** in: a relation that a query does not reach; out: what its property has once it is awaited. */

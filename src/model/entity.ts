@@ -362,8 +362,7 @@ type Omittable<C extends Columns> = {
       : never;
 }[keyof C];
 
-/** in: columns, and the names of some; out: what a new row has of these. Of a type parameter, so that editors lead to
- * the columns. */
+/** in: columns, and the names of some (a type parameter: so editors lead to the columns); out: a new row's. */
 type NewMembers<C extends Columns, N extends keyof C> = { -readonly [P in N]: NewMember<C[P]> };
 
 /** in: columns; out: what a new row has of them. */

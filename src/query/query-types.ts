@@ -58,7 +58,7 @@ export interface EntityQuery<D extends Definitions<D>, E extends EntityName<D>, 
    * relations, or with a function that narrows the query of the relation's target.
    */
   reach<const S extends ReachShape<D, E>>(
-    shape: S & NoInfer<ReachFaults<D, E, S>>,
+    shape: S & NoInfer<ReachShape<D, E> & ReachFaults<D, E, S>>,
   ): EntityQuery<D, E, Reached<D, E, Row, NoInfer<S>>>;
   /**
    * Beside each row those of an entity, or of another query, for which the condition is true; rows without any are left
@@ -167,7 +167,7 @@ export interface ProjectedQuery<D extends Definitions<D>, E extends EntityName<D
 export interface OneQuery<D extends Definitions<D>, E extends EntityName<D>, Row> extends Query<Row> {
   /** Brings related rows along, as on any query. */
   reach<const S extends ReachShape<D, E>>(
-    shape: S & NoInfer<ReachFaults<D, E, S>>,
+    shape: S & NoInfer<ReachShape<D, E> & ReachFaults<D, E, S>>,
   ): OneQuery<D, E, Reached<D, E, Row, NoInfer<S>>>;
   /** Brings only these columns of the row, heavy ones too, as a plain object. */
   columns<const P extends keyof ColumnsOf<D, E>>(...names: readonly P[]): OneQuery<D, E, Narrowed<D, E, Row, P>>;
@@ -275,7 +275,7 @@ export type Reached<D extends Definitions<D>, E extends EntityName<D>, Row, S> =
   keyof Row | (keyof S & keyof RelationsOf<D, E>)
 >;
 
-/** in: as `Reached`, all that it may have, and the names of its members: so that editors lead from these to the model. */
+/** in: as `Reached`, all that it may have, and its names (a type parameter: so editors lead to the model). */
 type ReachedMembers<D extends Definitions<D>, E extends EntityName<D>, Row, S, All, N extends keyof All> = {
   -readonly [P in N]: P extends keyof S
     ? P extends keyof RelationsOf<D, E>

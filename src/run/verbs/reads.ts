@@ -168,7 +168,7 @@ export class Reads {
   >(
     rows: readonly R[],
     entity: Entity<D, E>,
-    shape: S & NoInfer<ReachFaults<D, E, S>>,
+    shape: S & NoInfer<ReachShape<D, E> & ReachFaults<D, E, S>>,
     limits: Limits = noLimits,
   ): Promise<Reached<D, E, R, S>[]> {
     expectOptions("reach", limits, limitNames);
