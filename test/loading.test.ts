@@ -422,7 +422,7 @@ test("a row that must be there, and is not, is an error that names it in every s
   });
   const Label = entity("label", { boxId: integer.key });
   const strict = model({ Shelf, Mark, Box, Label });
-  type ShelfRow = { readonly id: number; readonly name: string };
+  type ShelfRow = { id: number; name: string };
   // The same tables, read by a model that trusts in constraints that are not there.
   const trusting = model({ Mark: entity("mark", { code: text.key, shelfId: integer }, { shelf: toOne("Shelf", { by: "shelfId" }) }), Shelf });
   for (const engine of all()) {

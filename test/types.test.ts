@@ -57,11 +57,11 @@ declare const db: Database;
 const never = (_: () => unknown): void => {};
 
 interface PlainLoan {
-  readonly id: number;
-  readonly itemId: number;
-  readonly memberId: number;
-  readonly due: string;
-  readonly returned: string | null;
+  id: number;
+  itemId: number;
+  memberId: number;
+  due: string;
+  returned: string | null;
 }
 type Mutable<T> = { -readonly [P in keyof T]: T[P] };
 

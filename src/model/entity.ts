@@ -13,12 +13,12 @@ declare const hidden: unique symbol;
 /** in: a column or a value object; out: the type of its values. */
 export type MemberValue<C> =
   C extends ValueObject<infer V, infer N>
-    ? { [P in keyof V]: MemberValue<V[P]> } | (N extends true ? null : never)
+    ? { -readonly [P in keyof V]: MemberValue<V[P]> } | (N extends true ? null : never)
     : ColumnValue<C>;
 
 /** in: columns; out: a plain row of them, without heavy ones. */
 export type ColumnRow<C extends Columns> = {
-  [P in keyof C as HasTrait<C[P], "heavy"> extends true ? never : P]: MemberValue<C[P]>;
+  -readonly [P in keyof C as HasTrait<C[P], "heavy"> extends true ? never : P]: MemberValue<C[P]>;
 } & {};
 
 /**
@@ -314,9 +314,16 @@ export type MayBeMissing<D extends Definitions<D>, E extends keyof D, R, Fetched
     ? RouteMayBeMissing<D, E, S, Fetched>
     : false;
 
+/** A plain object of each of an entity's columns but heavy ones. A name, which editors show in place of the columns. */
+export type EntityRow<D extends Definitions<D>, E extends keyof D> = {
+  -readonly [P in keyof ColumnsOf<D, E> as HasTrait<ColumnsOf<D, E>[P], "heavy"> extends true
+    ? never
+    : P]: MemberValue<ColumnsOf<D, E>[P]>;
+};
+
 /** The row of an entity: each of its columns but heavy ones, and nothing else; or an instance of its class. */
 export type PlainRow<D extends Definitions<D>, E extends keyof D> = [D[E][typeof instanceType]] extends [never]
-  ? ColumnRow<ColumnsOf<D, E>>
+  ? EntityRow<D, E>
   : D[E][typeof instanceType];
 
 /** in: an entity; out: the names of the columns of its primary key. */

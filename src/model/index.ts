@@ -10,6 +10,7 @@ export {
   type EntityDefinition,
   type EntityName,
   type EntityOptions,
+  type EntityRow,
   entity,
   type IndexDefinition,
   type IsFixed,
