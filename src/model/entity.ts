@@ -316,9 +316,9 @@ export type MayBeMissing<D extends Definitions<D>, E extends keyof D, R, Fetched
 
 /** A plain object of each of an entity's columns but heavy ones. A name, which editors show in place of the columns. */
 export type EntityRow<D extends Definitions<D>, E extends keyof D> = {
-  -readonly [P in keyof ColumnsOf<D, E> as HasTrait<ColumnsOf<D, E>[P], "heavy"> extends true
-    ? never
-    : P]: MemberValue<ColumnsOf<D, E>[P]>;
+  -readonly [P in keyof ColumnsOf<D, E> as HasTrait<ColumnsOf<D, E>[P], "heavy"> extends true ? never : P]: MemberValue<
+    ColumnsOf<D, E>[P]
+  >;
 };
 
 /** The row of an entity: each of its columns but heavy ones, and nothing else; or an instance of its class. */
@@ -387,8 +387,15 @@ type NewMember<C> =
 export type NewRow<D extends Definitions<D>, E extends keyof D> = D[E][typeof writable] extends false
   ? Fault<`${E & string} is read-only: it has no new rows`>
   : [D[E][typeof hidden]] extends [never]
-    ? NewColumns<ColumnsOf<D, E>>
+    ? NewEntityRow<D, E>
     : WithoutGiven<NewColumns<ColumnsOf<D, E>>, D[E][typeof hidden]>;
+
+/** in: an entity; out: what a new row has of its columns. A name, which messages have in place of all columns. */
+export type NewEntityRow<D extends Definitions<D>, E extends keyof D> = NewMembers<
+  ColumnsOf<D, E>,
+  Exclude<keyof ColumnsOf<D, E>, Omittable<ColumnsOf<D, E>> | Computed<ColumnsOf<D, E>>>
+> &
+  Partial<NewMembers<ColumnsOf<D, E>, Exclude<Omittable<ColumnsOf<D, E>>, Computed<ColumnsOf<D, E>>>>>;
 
 /** in: a new row and names of columns; out: the row, which may leave them out. */
 type WithoutGiven<Row, N> = Omit<Row, N & keyof Row> & Partial<Pick<Row, N & keyof Row>>;

@@ -19,6 +19,7 @@ export {
   type KeyOf,
   type MayBeMissing,
   type MemberValue,
+  type NewEntityRow,
   type NewRow,
   type OwnMembers,
   type OwnRow,

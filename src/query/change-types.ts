@@ -41,7 +41,12 @@ export type Changes<C extends Columns> = { readonly [P in keyof C]?: ChangeValue
 
 /** Changes that an update makes to a row's columns: values, or expressions of the row. */
 export type EntityChanges<D extends Definitions<D>, E extends keyof D> =
-  IsWritable<D, E> extends false ? Fault<`${E & string} is only read`> : Changes<ColumnsOf<D, E>>;
+  IsWritable<D, E> extends false ? Fault<`${E & string} is only read`> : ColumnChanges<D, E>;
+
+/** Changes of an entity's columns. A name, which messages have in place of all columns. */
+export type ColumnChanges<D extends Definitions<D>, E extends keyof D> = {
+  readonly [P in keyof ColumnsOf<D, E>]?: ChangeValue<ColumnsOf<D, E>[P]>;
+};
 
 /** in: columns; out: values for some of them, no expressions. */
 type PlainChanges<C extends Columns> = {

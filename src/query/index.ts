@@ -1,5 +1,13 @@
 export { along } from "./along.js";
-export type { Changes, ChangesOf, EntityChanges, QueryOfRows, RowChange, UpsertOptions } from "./change-types.js";
+export type {
+  Changes,
+  ChangesOf,
+  ColumnChanges,
+  EntityChanges,
+  QueryOfRows,
+  RowChange,
+  UpsertOptions,
+} from "./change-types.js";
 export { except, intersect, named, union, unionAll } from "./combine.js";
 export type {
   AnyRows,

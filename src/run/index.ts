@@ -41,7 +41,7 @@ export { completed } from "./verbs/reach.js";
 export { rowsOfQuery, stepsOfQuery } from "./verbs/reading.js";
 export { Reads } from "./verbs/reads.js";
 export { tellingError } from "./verbs/telling.js";
-export { type InsertProgress, Verbs } from "./verbs/verbs.js";
+export { type InsertProgress, type Returned, type Returning, Verbs } from "./verbs/verbs.js";
 export type { Written as WrittenPlan } from "./verbs/violated.js";
 export { conflict, writeKeyed, writing } from "./verbs/write.js";
 export { type CallSite, callSite } from "./watching/call-site.js";

@@ -59,6 +59,24 @@ export interface InsertProgress extends Limits {
   readonly progress?: (inserted: number) => void;
 }
 
+/** What a write may return of its rows: whole ones, or what a function names of each. */
+export type Returning<D extends Definitions<D>, E extends EntityName<D>> =
+  | true
+  | ((row: OwnRow<ColumnsOf<D, E>>) => Selection);
+
+/**
+ * in: the option `returning`, or all that it may be where it is left out; out: what the write resolves to: rows, or
+ * without the option their number.
+ */
+export type Returned<D extends Definitions<D>, E extends EntityName<D>, S> =
+  Returning<D, E> extends S ? number : ReturnedBy<D, E, S>;
+
+type ReturnedBy<D extends Definitions<D>, E extends EntityName<D>, S> = S extends true
+  ? PlainRow<D, E>[]
+  : S extends (row: never) => infer R
+    ? Selected<R>[]
+    : number;
+
 const insertOptions = ["returning", ...limitNames];
 const upsertOptions = ["by", "set", ...insertOptions];
 const changeOptions = ["all", ...insertOptions];
@@ -124,35 +142,19 @@ export abstract class Verbs extends Reads {
   }
 
   /**
-   * Inserts rows, all or none. With `returning` it gives the rows as the database has them, defaults and
+   * Inserts rows, all or none. With `returning` it returns the rows as the database has them, defaults and
    * identities included: whole ones, or what a function names of each.
+   *
+   * Rows that come one after the other, of an iterable that is no array, are inserted some thousand at a time: however
+   * many there are, no more than these are held in memory. The transaction is open until the last of them has come;
+   * they take no `returning`.
    * @returns how many, or the rows.
    */
-  async insert<D extends Definitions<D>, E extends EntityName<D>>(
+  async insert<D extends Definitions<D>, E extends EntityName<D>, const S extends Returning<D, E> | undefined>(
     entity: Entity<D, E>,
-    rows: readonly NewRow<D, E>[],
-    options?: Limits,
-  ): Promise<number>;
-  async insert<D extends Definitions<D>, E extends EntityName<D>>(
-    entity: Entity<D, E>,
-    rows: readonly NewRow<D, E>[],
-    options: { readonly returning: true } & Limits,
-  ): Promise<PlainRow<D, E>[]>;
-  async insert<D extends Definitions<D>, E extends EntityName<D>, const S extends Selection>(
-    entity: Entity<D, E>,
-    rows: readonly NewRow<D, E>[],
-    options: { readonly returning: (row: OwnRow<ColumnsOf<D, E>>) => S } & Limits,
-  ): Promise<Selected<S>[]>;
-  /**
-   * Inserts rows that come one after the other, all or none, some thousand at a time: however many there are, no more
-   * than these are held in memory. The transaction is open until the last of them has come.
-   * @returns how many.
-   */
-  async insert<D extends Definitions<D>, E extends EntityName<D>>(
-    entity: Entity<D, E>,
-    rows: Iterable<NewRow<D, E>> | AsyncIterable<NewRow<D, E>>,
-    options?: InsertProgress,
-  ): Promise<number>;
+    rows: readonly NewRow<D, E>[] | Iterable<NewRow<D, E>> | AsyncIterable<NewRow<D, E>>,
+    options?: { readonly returning?: S } & InsertProgress,
+  ): Promise<Returned<D, E, S>>;
   async insert(
     to: unknown,
     rows: readonly unknown[] | RowSource,
@@ -192,21 +194,11 @@ export abstract class Verbs extends Reads {
    * Inserts rows, or changes those that are there already, all or none.
    * @returns how many rows were given, or the rows as they are now.
    */
-  async upsert<D extends Definitions<D>, E extends EntityName<D>>(
+  async upsert<D extends Definitions<D>, E extends EntityName<D>, const S extends Returning<D, E> | undefined>(
     entity: Entity<D, E>,
     rows: readonly NewRow<D, E>[],
-    options?: UpsertOptions<D, E> & Limits,
-  ): Promise<number>;
-  async upsert<D extends Definitions<D>, E extends EntityName<D>>(
-    entity: Entity<D, E>,
-    rows: readonly NewRow<D, E>[],
-    options: UpsertOptions<D, E> & Limits & { readonly returning: true },
-  ): Promise<PlainRow<D, E>[]>;
-  async upsert<D extends Definitions<D>, E extends EntityName<D>, const S extends Selection>(
-    entity: Entity<D, E>,
-    rows: readonly NewRow<D, E>[],
-    options: UpsertOptions<D, E> & Limits & { readonly returning: (row: OwnRow<ColumnsOf<D, E>>) => S },
-  ): Promise<Selected<S>[]>;
+    options?: UpsertOptions<D, E> & { readonly returning?: S } & Limits,
+  ): Promise<Returned<D, E, S>>;
   async upsert(to: unknown, rows: readonly unknown[], options: object = noLimits): Promise<unknown> {
     expectOptions("upsert", options, upsertOptions);
     const entity = entityIn(to, "upsert");
@@ -255,21 +247,11 @@ export abstract class Verbs extends Reads {
    * condition is refused unless `all` is said.
    * @returns how many, or the rows as they are now (not on MariaDB, which has no such statement).
    */
-  async update<D extends Definitions<D>, E extends EntityName<D>>(
+  async update<D extends Definitions<D>, E extends EntityName<D>, const S extends Returning<D, E> | undefined>(
     query: EntityQuery<D, E, unknown>,
     changes: EntityChanges<D, E> | NoInfer<(row: Reference<D, E>) => EntityChanges<D, E>>,
-    options?: { readonly all?: boolean } & Limits,
-  ): Promise<number>;
-  async update<D extends Definitions<D>, E extends EntityName<D>>(
-    query: EntityQuery<D, E, unknown>,
-    changes: EntityChanges<D, E> | NoInfer<(row: Reference<D, E>) => EntityChanges<D, E>>,
-    options: { readonly all?: boolean; readonly returning: true } & Limits,
-  ): Promise<PlainRow<D, E>[]>;
-  async update<D extends Definitions<D>, E extends EntityName<D>, const S extends Selection>(
-    query: EntityQuery<D, E, unknown>,
-    changes: EntityChanges<D, E> | NoInfer<(row: Reference<D, E>) => EntityChanges<D, E>>,
-    options: { readonly all?: boolean; readonly returning: (row: OwnRow<ColumnsOf<D, E>>) => S } & Limits,
-  ): Promise<Selected<S>[]>;
+    options?: { readonly all?: boolean; readonly returning?: S } & Limits,
+  ): Promise<Returned<D, E, S>>;
   async update(
     query: unknown,
     changes: unknown,
@@ -317,18 +299,10 @@ export abstract class Verbs extends Reads {
    * of an entity that has a standing condition with `removed` are marked, and stay: see `deleteForGood` and `restore`.
    * @returns how many, or the rows as they were (marked ones as they are now).
    */
-  async delete<D extends Definitions<D>, E extends EntityName<D>>(
+  async delete<D extends Definitions<D>, E extends EntityName<D>, const S extends Returning<D, E> | undefined>(
     query: EntityQuery<D, E, unknown>,
-    options?: { readonly all?: boolean } & Limits,
-  ): Promise<number>;
-  async delete<D extends Definitions<D>, E extends EntityName<D>>(
-    query: EntityQuery<D, E, unknown>,
-    options: { readonly all?: boolean; readonly returning: true } & Limits,
-  ): Promise<PlainRow<D, E>[]>;
-  async delete<D extends Definitions<D>, E extends EntityName<D>, const S extends Selection>(
-    query: EntityQuery<D, E, unknown>,
-    options: { readonly all?: boolean; readonly returning: (row: OwnRow<ColumnsOf<D, E>>) => S } & Limits,
-  ): Promise<Selected<S>[]>;
+    options?: { readonly all?: boolean; readonly returning?: S } & Limits,
+  ): Promise<Returned<D, E, S>>;
   async delete(query: unknown, options: GivenChange = noLimits): Promise<unknown> {
     const { state, change } = changeIn("delete", query, options);
     const origin = originOf(this.#context, "delete", Verbs.prototype.delete, query as Query);
@@ -340,14 +314,10 @@ export abstract class Verbs extends Reads {
    * condition those that are marked already.
    * @returns how many, or the rows as they were.
    */
-  async deleteForGood<D extends Definitions<D>, E extends EntityName<D>>(
+  async deleteForGood<D extends Definitions<D>, E extends EntityName<D>, const S extends Returning<D, E> | undefined>(
     query: EntityQuery<D, E, unknown>,
-    options?: { readonly all?: boolean } & Limits,
-  ): Promise<number>;
-  async deleteForGood<D extends Definitions<D>, E extends EntityName<D>>(
-    query: EntityQuery<D, E, unknown>,
-    options: { readonly all?: boolean; readonly returning: true } & Limits,
-  ): Promise<PlainRow<D, E>[]>;
+    options?: { readonly all?: boolean; readonly returning?: S } & Limits,
+  ): Promise<Returned<D, E, S>>;
   async deleteForGood(query: unknown, options: GivenChange = noLimits): Promise<unknown> {
     const { state, change } = changeIn("deleteForGood", query, options);
     const origin = originOf(this.#context, "deleteForGood", Verbs.prototype.deleteForGood, query as Query);
@@ -359,14 +329,10 @@ export abstract class Verbs extends Reads {
    * @returns how many, or the rows as they are now.
    * @throws GemachError `MARK_MISSING` where the entity has no standing condition with `removed`
    */
-  async restore<D extends Definitions<D>, E extends EntityName<D>>(
+  async restore<D extends Definitions<D>, E extends EntityName<D>, const S extends Returning<D, E> | undefined>(
     query: EntityQuery<D, E, unknown>,
-    options?: { readonly all?: boolean } & Limits,
-  ): Promise<number>;
-  async restore<D extends Definitions<D>, E extends EntityName<D>>(
-    query: EntityQuery<D, E, unknown>,
-    options: { readonly all?: boolean; readonly returning: true } & Limits,
-  ): Promise<PlainRow<D, E>[]>;
+    options?: { readonly all?: boolean; readonly returning?: S } & Limits,
+  ): Promise<Returned<D, E, S>>;
   async restore(query: unknown, options: GivenChange = noLimits): Promise<unknown> {
     const { state, change } = changeIn("restore", query, options);
     const origin = originOf(this.#context, "restore", Verbs.prototype.restore, query as Query);
