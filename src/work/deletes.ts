@@ -56,7 +56,7 @@ function tiesOf(live: LiveObject, index: RowIndex): Tie[] {
       pairs.map((pair) => pair.to),
       valuesText(live, from, readThere),
     );
-    return to === undefined || to === live ? [] : [{ to, loose: from.filter(({ isNullable }) => isNullable) }];
+    return to === undefined ? [] : [{ to, loose: from.filter(({ isNullable }) => isNullable) }];
   });
 }
 
@@ -71,18 +71,25 @@ function isTangled(lives: readonly LiveObject[]): boolean {
 }
 
 /**
- * In which order rows are deleted: those that refer to others before these.
+ * In which order rows are deleted: those that refer to others before these. `ownRowBlocks`: the engine deletes no row
+ * that refers to itself.
  * @throws GemachError `ROWS_CIRCULAR` where they refer to each other by columns that may not be null
  */
-export function planRemoval(lives: readonly LiveObject[]): Removal {
+export function planRemoval(lives: readonly LiveObject[], ownRowBlocks: boolean): Removal {
   if (!isTangled(lives)) return { levels: [lives], loosened: [] };
   const index = new RowIndex(lives, readThere);
-  const ties = new Map(lives.map((live) => [live, tiesOf(live, index)]));
+  const loosened: (readonly [LiveObject, readonly ResolvedColumn[]])[] = [];
+  const ties = new Map(
+    lives.map((live) => {
+      const all = tiesOf(live, index);
+      for (const { to, loose } of all) if (ownRowBlocks && to === live && loose[0]) loosened.push([live, loose]);
+      return [live, all.filter(({ to }) => to !== live)];
+    }),
+  );
   const referrers = new Map<LiveObject, number>(lives.map((live) => [live, 0]));
   const add = (live: LiveObject, by: number) => referrers.set(live, (referrers.get(live) as number) + by);
   for (const own of ties.values()) for (const { to } of own) add(to, 1);
   const levels: LiveObject[][] = [];
-  const loosened: (readonly [LiveObject, readonly ResolvedColumn[]])[] = [];
   const open = new Set(lives);
   while (open.size > 0) {
     const level = [...open].filter((live) => referrers.get(live) === 0);

@@ -74,10 +74,13 @@ export function* flushSteps(unit: Unit): Steps<void> {
   const marked = [...unit.removed].filter((live) => isMarked(unit, live));
   const deleted = [...unit.removed].filter((live) => !isMarked(unit, live));
   const deferred = removedLate(unit, deleted.length === 0 ? [] : changed);
-  const [first, last] = [
-    planRemoval(deleted.filter((live) => !deferred.has(live))),
-    planRemoval(deleted.filter((live) => deferred.has(live))),
-  ];
+  const { ownRowBlocks = false } = unit.context.compiler.runtime.dialect.writes;
+  const removalOf = (isLate: boolean) =>
+    planRemoval(
+      deleted.filter((live) => deferred.has(live) === isLate),
+      ownRowBlocks,
+    );
+  const [first, last] = [removalOf(false), removalOf(true)];
   refuseCircular(unit);
   const { parked, early } = planParking(unit, changed, deferred);
   const marks = new Map<LiveObject, unknown>();

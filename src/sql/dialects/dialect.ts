@@ -161,6 +161,8 @@ export interface WriteRules {
    * where the engine sees to it itself.
    */
   readonly asStored?: (type: ValueType) => readonly [string, string] | undefined;
+  /** Set where a row that refers to itself cannot be deleted before the reference is null (MariaDB 10.11.19). */
+  readonly ownRowBlocks?: true;
   /** Whether an update joins the rows beside those that it changes, rather than naming them after what it sets. */
   readonly isJoined: boolean;
   /** A column of the row that an insert would have added. */

@@ -30,6 +30,7 @@ export const mariadbDialect: Dialect = {
     },
     onConflict: (by, set) => `on duplicate key update ${set === "" ? `${by[0]} = ${by[0]}` : set}`,
     isJoined: true,
+    ownRowBlocks: true,
     proposed: (column) => `values(${column})`,
   },
   definition: mariadbDefinition,
