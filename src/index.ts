@@ -147,6 +147,7 @@ export {
   type Live,
   type LiveEntity,
   type LiveList,
+  type LiveOf,
   OutsideReachError,
 } from "./live/index.js";
 export {
@@ -184,6 +185,7 @@ export {
   type OwnRow,
   type PlainRow,
   type PlainRowOf,
+  type PrimaryKeyOf,
   type Relation,
   type RelationRules,
   type Relations,
@@ -265,6 +267,7 @@ export {
   type UpsertOptions,
   union,
   unionAll,
+  type ValuesOf,
   type WholeBound,
 } from "./query/index.js";
 export type {

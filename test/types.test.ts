@@ -49,6 +49,7 @@ import {
   withLedger,
 } from "../src/index.js";
 import { fill, generate, lending } from "../tools/src/demo/index.js";
+import type { Lending } from "../tools/src/demo/lending.js";
 
 const { Depot, Item, Loan, Member, Repair } = lending;
 
@@ -417,4 +418,15 @@ test("a text keeps its kind, wherever it comes from", () => {
     from(Play).where((p) => p.title.is(sql(date)`current_date`)),
   ];
   expect([right, wrong].every((one) => typeof one === "function")).toBe(true);
+});
+
+test("a function of some entities uses the columns that they all have", async () => {
+  const named = <E extends "Depot" | "Item">(db: AnyDatabase, entity: Entity<Lending, E>, name: string) =>
+    db.list(from(entity).where((row) => row.name.is(name)));
+  const db = database(sqlite(new Sqlite(":memory:")));
+  await createTables(db, lending);
+  await fill(db, generate(1, 7, { items: 3, members: 2, loans: 2 }));
+  const [depot] = await db.list(from(Depot));
+  expect((await named(db, Depot, depot?.name as string)).map(({ id }) => id)).toEqual([depot?.id]);
+  expect(await named(db, Item, "no such name")).toEqual([]);
 });

@@ -13,5 +13,5 @@ export {
   type Rules,
   type Snapshot,
 } from "./live-state.js";
-export type { AddedRow, BroughtLive, Lazy, Live, LiveEntity, LiveList } from "./live-types.js";
+export type { AddedRow, BroughtLive, Lazy, Live, LiveEntity, LiveList, LiveOf } from "./live-types.js";
 export { OutsideReachError } from "./outside-reach-error.js";

@@ -4,6 +4,7 @@ import type {
   CardinalityOf,
   ColumnsOf,
   Definitions,
+  Entity,
   EntityName,
   IsFixed,
   MayBeMissing,
@@ -14,7 +15,7 @@ import type {
   RelationsOf,
   TargetOf,
 } from "../model/index.js";
-import type { RefusedNames } from "../query/index.js";
+import type { EntityQuery, RefusedNames } from "../query/index.js";
 
 declare const liveKey: unique symbol;
 
@@ -122,6 +123,14 @@ export type BroughtLive<D extends Definitions<D>, E extends EntityName<D>, Row> 
       ? Live<D, E>
       : OtherLive<D, E, Row>
     : LivePart<D, E, Row>;
+
+/** in: the type of an entity of a model, or of a query; out: its live entity in a unit of work. */
+export type LiveOf<X> =
+  X extends EntityQuery<infer D, infer E, infer Row>
+    ? BroughtLive<D, E, Row>
+    : X extends Entity<infer D, infer E>
+      ? Live<D, E>
+      : never;
 
 /** in: an entity; out: the names of the columns that hold the keys of its to-one relations. */
 type ForeignKeys<D extends Definitions<D>, E extends EntityName<D>> = {

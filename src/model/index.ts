@@ -44,6 +44,7 @@ export {
   model,
   type NewRowOf,
   type PlainRowOf,
+  type PrimaryKeyOf,
   resolve,
 } from "./model.js";
 export { objectName } from "./object-name.js";

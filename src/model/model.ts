@@ -22,6 +22,7 @@ import type {
   Definitions,
   EntityDefinition,
   EntityName,
+  KeyOf,
   NewRow,
   PlainRow,
   Standing,
@@ -58,6 +59,9 @@ export type PlainRowOf<X> = X extends Entity<infer D, infer E> ? PlainRow<D, E> 
 
 /** in: the type of an entity of a model; out: a row to be inserted. */
 export type NewRowOf<X> = X extends Entity<infer D, infer E> ? NewRow<D, E> : never;
+
+/** in: the type of an entity of a model; out: its primary key, an object where it has several columns. */
+export type PrimaryKeyOf<X> = X extends Entity<infer D, infer E> ? KeyOf<D, E> : never;
 
 /** Settings of a model. */
 export interface ModelOptions {

@@ -48,4 +48,4 @@ export { rowCount } from "./row-count.js";
 export type { Collection, Selected, Selection, SelectionObject, Unselected } from "./selection.js";
 export { type DayBound, series, type WholeBound } from "./series.js";
 export { type RawCommand, type RawRows, type RawStatement, rawIn, type SqlPart, sql } from "./sql.js";
-export { type Template, type TemplateValues, template } from "./template.js";
+export { type Template, type TemplateValues, template, type ValuesOf } from "./template.js";

@@ -59,11 +59,9 @@ type Along<D extends Definitions<D>, E extends EntityName<D>, R, Missing extends
  * next row, its to-many relations are sets of rows. `Missing`: there may be no row.
  */
 export type Reference<D extends Definitions<D>, E extends EntityName<D>, Missing extends boolean = false> = {
-  readonly [P in keyof (ColumnsOf<D, E> & RelationsOf<D, E>)]: P extends keyof ColumnsOf<D, E>
-    ? ColumnExpression<ColumnsOf<D, E>[P], Missing>
-    : P extends keyof RelationsOf<D, E>
-      ? Along<D, E, RelationsOf<D, E>[P], Missing>
-      : never;
+  readonly [P in keyof ColumnsOf<D, E>]: ColumnExpression<ColumnsOf<D, E>[P], Missing>;
+} & {
+  readonly [P in keyof RelationsOf<D, E>]: Along<D, E, RelationsOf<D, E>[P], Missing>;
 } & Unselected<"a row is no projection: name its columns, as in { name: row.name }">;
 
 /** in: the type of an entity of a model; out: what a callback gets of its rows, for predicates kept in functions. */

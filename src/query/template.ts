@@ -30,6 +30,9 @@ export interface Template<P, Row> {
   with(values: TemplateValues<P>): Query<Row>;
 }
 
+/** in: the type of a template; out: the values that it is run with. */
+export type ValuesOf<X> = X extends Template<infer P, infer _Row> ? TemplateValues<P> : never;
+
 /**
  * A query with parameters: `template({ id: integer }, (p) => from(Loan).where((l) => l.memberId.is(p.id)))`.
  * Each parameter has a kind, as a column has; none may be missing.
