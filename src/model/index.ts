@@ -19,8 +19,6 @@ export {
   type KeyOf,
   type MayBeMissing,
   type MemberValue,
-  type NewEntityRow,
-  type NewRow,
   type OwnMembers,
   type OwnRow,
   type PlainRow,
@@ -47,6 +45,7 @@ export {
   type PrimaryKeyOf,
   resolve,
 } from "./model.js";
+export type { NewEntityRow, NewRow } from "./new-row.js";
 export { objectName } from "./object-name.js";
 export {
   type AnyRelation,

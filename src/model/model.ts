@@ -17,18 +17,10 @@ import { isExpression, nodeOf } from "../expression/index.js";
 import type { NoQuery, ResolvedColumn, ResolvedEntity, ResolvedMember, StandingCondition } from "../ir/index.js";
 import { indexPart, mistakesOf } from "./check.js";
 import type { FlatDefinition } from "./check-relation.js";
-import type {
-  AnyDefinitions,
-  Definitions,
-  EntityDefinition,
-  EntityName,
-  KeyOf,
-  NewRow,
-  PlainRow,
-  Standing,
-} from "./entity.js";
+import type { AnyDefinitions, Definitions, EntityDefinition, EntityName, KeyOf, PlainRow, Standing } from "./entity.js";
 import type { RelationFaults } from "./faults.js";
 import { conditionsOf, type EntityBuilder, link } from "./link.js";
+import type { NewRow } from "./new-row.js";
 import type { Conditions } from "./relation.js";
 import { rowSchema } from "./row-schema.js";
 import { settleRules } from "./rules.js";
